@@ -1,0 +1,3 @@
+export * from './input.js';
+export * from './records.js';
+export * from './requests.js';

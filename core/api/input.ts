@@ -1,0 +1,28 @@
+import { ValidationError, type Schema } from 'yup';
+
+/** Input that does not have the shape it must have. `faults` are sentences that name the place. */
+export class InputError extends Error {
+  override readonly name = 'InputError';
+
+  constructor(
+    message: string,
+    readonly faults: readonly string[],
+  ) {
+    super(message);
+  }
+}
+
+/**
+ * Checks a value against a schema without changing it.
+ * @param what the thing that is read, for the message: "the timeline"
+ * @throws InputError with every fault
+ */
+export function checked<T>(schema: Schema<T>, value: unknown, what: string): T {
+  try {
+    return schema.validateSync(value, { strict: true, abortEarly: false });
+  } catch (error) {
+    if (!(error instanceof ValidationError)) throw error;
+    const faults = error.errors.slice(0, 10);
+    throw new InputError(`Could not read ${what}: ${faults.join('; ')}.`, faults);
+  }
+}

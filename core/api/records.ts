@@ -1,0 +1,168 @@
+import type { Delivery } from '../render/index.js';
+import type { CopyDivisor, SourceFacts } from '../media/index.js';
+import type { PacingSummary, RunFacts } from '../playback/index.js';
+import type { Tuning } from '../levers/index.js';
+import type { Timeline } from '../timeline/index.js';
+
+/** Replies of the server. All times are ISO 8601 in UTC; all sizes are bytes. */
+export interface Project {
+  readonly id: string;
+  readonly name: string;
+  readonly timeline: Timeline;
+  readonly tuning: Tuning;
+  readonly delivery: Delivery;
+  /** Grows with every change of timeline or delivery; a change must name the one that it is based on. */
+  readonly revision: number;
+  readonly createdAt: string;
+}
+
+export interface ProjectEntry {
+  readonly id: string;
+  readonly name: string;
+  readonly createdAt: string;
+}
+
+export type SourceState = 'expected' | 'ready' | 'unreadable' | 'missing';
+
+export interface Source {
+  readonly id: string;
+  readonly projectId: string;
+  readonly name: string;
+  readonly state: SourceState;
+  /** What is wrong and what to do, when the state is not ready. */
+  readonly problem: string | null;
+  readonly bytes: number;
+  readonly facts: SourceFacts | null;
+  /** SHA-256 of the whole file, once it has been computed. */
+  readonly contentHash: string | null;
+  readonly folder: string;
+}
+
+/** How like its source a light copy is, by ffmpeg's filters on frames spread over the clip. */
+export interface Likeness {
+  readonly ssim: number;
+  readonly psnrDb: number;
+  readonly frames: number;
+}
+
+export type CopyState = 'making' | 'ready' | 'failed' | 'stale';
+
+export interface LightCopy {
+  readonly id: string;
+  readonly sourceId: string;
+  readonly projectId: string;
+  readonly divisor: CopyDivisor;
+  readonly format: string;
+  readonly state: CopyState;
+  readonly width: number;
+  readonly height: number;
+  readonly bytes: number;
+  readonly likeness: Likeness | null;
+  readonly madeInMs: number | null;
+}
+
+/** What a copy would take, measured on a sample of the clip. */
+export interface CopyEstimate {
+  readonly sourceId: string;
+  readonly divisor: CopyDivisor;
+  readonly bytes: number;
+  readonly seconds: number;
+  readonly width: number;
+  readonly height: number;
+  /** Frames that were encoded to find out. */
+  readonly sampledFrames: number;
+}
+
+export type JobState = 'waiting' | 'running' | 'done' | 'failed' | 'cancelled';
+
+export interface Job {
+  readonly id: string;
+  readonly projectId: string;
+  readonly kind: string;
+  /** What it works on, for people. */
+  readonly title: string;
+  readonly subjectId: string;
+  readonly state: JobState;
+  /** 0 to 1. */
+  readonly progress: number;
+  /** Measured from the progress so far; null while nothing is known. */
+  readonly secondsLeft: number | null;
+  readonly problem: string | null;
+  readonly createdAt: string;
+}
+
+export interface RunRecord {
+  readonly id: string;
+  readonly projectId: string;
+  readonly startedAt: string;
+  readonly facts: RunFacts;
+  readonly summary: PacingSummary;
+}
+
+export interface ProofFrame {
+  readonly frame: number;
+  readonly reason: 'spread' | 'before cut' | 'after cut';
+  readonly clipName: string;
+  /** Source frame that the export must show; null where nothing is on the timeline. */
+  readonly sourceSeconds: number | null;
+  readonly ssim: number;
+}
+
+export interface ProofFile {
+  readonly sourceId: string;
+  readonly name: string;
+  readonly bytes: number;
+  readonly sha256: string;
+}
+
+/** The evidence that an export shows the originals and nothing else. */
+export interface ExportProof {
+  readonly originals: readonly ProofFile[];
+  /** Files that ffmpeg opened, by the arguments it was given, that are not originals: must be empty. */
+  readonly otherInputs: readonly string[];
+  readonly graphSha256: string;
+  readonly filters: string;
+  readonly frames: readonly ProofFrame[];
+  readonly frameCount: number;
+  readonly expectedFrameCount: number;
+  readonly bytes: number;
+  readonly sha256: string;
+}
+
+export interface ExportRecord {
+  readonly id: string;
+  readonly projectId: string;
+  readonly name: string;
+  readonly state: 'making' | 'ready' | 'failed' | 'cancelled';
+  readonly delivery: Delivery;
+  readonly proof: ExportProof | null;
+  readonly bytes: number;
+  readonly createdAt: string;
+}
+
+/** A folder that the server may read. Its path is shown to people and never sent back. */
+export interface FolderEntry {
+  readonly id: string;
+  readonly label: string;
+  readonly folders: number;
+  readonly files: readonly { readonly id: string; readonly name: string; readonly bytes: number }[];
+  readonly children: readonly { readonly id: string; readonly label: string }[];
+}
+
+/** A reply that says what went wrong, as RFC 9457 lays it out. */
+export interface Problem {
+  readonly type: string;
+  readonly title: string;
+  readonly status: number;
+  readonly detail: string;
+  readonly faults?: readonly string[];
+}
+
+/** What the server tells as it happens, one JSON object for each server-sent event. */
+export type ServerEvent =
+  | { readonly kind: 'job'; readonly job: Job }
+  | { readonly kind: 'source'; readonly source: Source }
+  | { readonly kind: 'copy'; readonly copy: LightCopy }
+  | { readonly kind: 'copyGone'; readonly copyId: string; readonly projectId: string }
+  | { readonly kind: 'project'; readonly project: Project }
+  | { readonly kind: 'export'; readonly record: ExportRecord };

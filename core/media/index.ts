@@ -1,0 +1,2 @@
+export * from './facts.js';
+export * from './copy-format.js';

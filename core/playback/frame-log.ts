@@ -1,0 +1,76 @@
+import { STAGES, type Stage } from './stage.js';
+
+/**
+ * What is kept of each wanted frame of a run, one row of numbers each:
+ * - `due`: when it should stand on the screen, ms from the press of play
+ * - `shown`: when it did; NaN when it was dropped
+ * - one column for each stage: what it cost, ms. `read` is the time that the decoder waited for the file; `decode`
+ *   holds all pictures that were decoded for this one, shown or not
+ * - `decoded`: how many pictures were decoded for it
+ * - `settled`: 1 once its fate is known
+ */
+export const LOG_COLUMNS = ['due', 'shown', ...STAGES, 'decoded', 'settled'] as const;
+
+export type LogColumn = (typeof LOG_COLUMNS)[number];
+
+const WIDTH = LOG_COLUMNS.length;
+const indexOf = Object.fromEntries(LOG_COLUMNS.map((name, index) => [name, index])) as Record<LogColumn, number>;
+
+/** A view of a frame log; `firstFrame` is the timeline frame of its first row. */
+export class FrameLog {
+  /**
+   * @param values rows of `LOG_COLUMNS.length` numbers; may stand in shared memory
+   */
+  constructor(
+    readonly firstFrame: number,
+    readonly values: Float32Array,
+  ) {
+    if (values.length % WIDTH !== 0) {
+      throw new RangeError(`A frame log has ${WIDTH} numbers a frame, but got ${values.length} numbers.`);
+    }
+  }
+
+  /** Room in bytes that a log of so many frames takes. */
+  static bytesFor(frames: number): number {
+    return frames * WIDTH * Float32Array.BYTES_PER_ELEMENT;
+  }
+
+  static empty(firstFrame: number, frames: number, buffer?: ArrayBufferLike): FrameLog {
+    const values = new Float32Array(buffer ?? new ArrayBuffer(FrameLog.bytesFor(frames)), 0, frames * WIDTH);
+    const log = new FrameLog(firstFrame, values);
+    values.fill(0);
+    for (let frame = firstFrame; frame < firstFrame + frames; frame++) log.set(frame, 'shown', NaN);
+    return log;
+  }
+
+  get length(): number {
+    return this.values.length / WIDTH;
+  }
+
+  has(frame: number): boolean {
+    return frame >= this.firstFrame && frame < this.firstFrame + this.length;
+  }
+
+  get(frame: number, column: LogColumn): number {
+    return this.values[(frame - this.firstFrame) * WIDTH + indexOf[column]] ?? NaN;
+  }
+
+  set(frame: number, column: LogColumn, value: number): void {
+    if (this.has(frame)) this.values[(frame - this.firstFrame) * WIDTH + indexOf[column]] = value;
+  }
+
+  add(frame: number, column: LogColumn, value: number): void {
+    this.set(frame, column, this.get(frame, column) + value);
+  }
+
+  /** The rows up to the last frame whose fate is known, as a copy. */
+  settledPart(): FrameLog {
+    let end = this.length;
+    while (end > 0 && this.get(this.firstFrame + end - 1, 'settled') === 0) end--;
+    return new FrameLog(this.firstFrame, this.values.slice(0, end * WIDTH));
+  }
+
+  stageMs(frame: number, stage: Stage): number {
+    return this.get(frame, stage);
+  }
+}

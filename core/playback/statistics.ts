@@ -1,0 +1,72 @@
+import { frameBudgetMs, STAGES, type Stage } from './stage.js';
+import type { FrameLog } from './frame-log.js';
+
+/** What a run comes to. Times are in milliseconds; NaN stands for "did not happen". */
+export interface PacingSummary {
+  /** Frames whose due time came during the run. */
+  readonly wanted: number;
+  readonly shown: number;
+  readonly dropped: number;
+  /** Longest time that one picture stood beyond its own frame's length. */
+  readonly longestFreezeMs: number;
+  /** From the press of play. */
+  readonly firstFrameMs: number;
+  /** From the first frame shown to the first frame dropped; NaN when none was. */
+  readonly firstDropMs: number;
+  /** Mean lateness of the frames that were shown. */
+  readonly meanLatenessMs: number;
+  readonly framesPerSecondShown: number;
+  /** Mean cost of a wanted frame in each stage. */
+  readonly stageMs: Readonly<Record<Stage, number>>;
+  /** Pictures decoded for each wanted frame. */
+  readonly decodedPerFrame: number;
+}
+
+/**
+ * @param log rows whose fate is known; unsettled rows are left out
+ * @param rate frames per second of the timeline
+ */
+export function pacingSummary(log: FrameLog, rate: { num: number; den: number }): PacingSummary {
+  const budgetMs = frameBudgetMs(rate);
+  const totals = Object.fromEntries(STAGES.map((stage) => [stage, 0])) as Record<Stage, number>;
+  let wanted = 0;
+  let shown = 0;
+  let decoded = 0;
+  let lateness = 0;
+  let firstShown = NaN;
+  let firstDrop = NaN;
+  let lastShown = NaN;
+  let longestFreezeMs = 0;
+  for (let frame = log.firstFrame; frame < log.firstFrame + log.length; frame++) {
+    if (log.get(frame, 'settled') === 0) continue;
+    wanted++;
+    decoded += log.get(frame, 'decoded');
+    for (const stage of STAGES) totals[stage] += log.get(frame, stage);
+    const due = log.get(frame, 'due');
+    const at = log.get(frame, 'shown');
+    if (Number.isNaN(at)) {
+      if (Number.isNaN(firstDrop)) firstDrop = due;
+      // A freeze that the end of the run cuts off counts as far as it was seen.
+      if (!Number.isNaN(lastShown)) longestFreezeMs = Math.max(longestFreezeMs, due - lastShown);
+      continue;
+    }
+    shown++;
+    lateness += Math.max(0, at - due);
+    if (Number.isNaN(firstShown)) firstShown = at;
+    if (!Number.isNaN(lastShown)) longestFreezeMs = Math.max(longestFreezeMs, at - lastShown - budgetMs);
+    lastShown = at;
+  }
+  const per = (total: number, count: number): number => (count ? total / count : NaN);
+  return {
+    wanted,
+    shown,
+    dropped: wanted - shown,
+    longestFreezeMs,
+    firstFrameMs: firstShown,
+    firstDropMs: Number.isNaN(firstDrop) ? NaN : Math.max(0, firstDrop - (Number.isNaN(firstShown) ? 0 : firstShown)),
+    meanLatenessMs: per(lateness, shown),
+    framesPerSecondShown: wanted ? (shown / wanted) * (rate.num / rate.den) : NaN,
+    stageMs: Object.fromEntries(STAGES.map((stage) => [stage, per(totals[stage], wanted)])) as Record<Stage, number>,
+    decodedPerFrame: per(decoded, wanted),
+  };
+}

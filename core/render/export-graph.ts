@@ -1,0 +1,165 @@
+import type { SourceFacts } from '../media/index.js';
+import { divide, formatRational, rational, subtract, toNumber, type Rational } from '../time/index.js';
+import type { Timeline } from '../timeline/index.js';
+import type { Delivery, EncoderPace } from './delivery.js';
+import { layerTime, placementOf, renderGraph, sourcesOf, type FactsOf, type RenderGraph } from './graph.js';
+
+/** The graph of an export and the delivery that it is made for. */
+export interface ExportGraph {
+  readonly graph: RenderGraph;
+  readonly delivery: Delivery;
+}
+
+/**
+ * Derives the graph of an export from the timeline and the delivery, and from nothing else: there is no parameter
+ * through which a lever, a tuning or a light copy could enter.
+ * @param factsOf facts of the original files
+ */
+export function exportGraph(timeline: Timeline, delivery: Delivery, factsOf: FactsOf): ExportGraph {
+  return { graph: renderGraph(timeline, factsOf), delivery };
+}
+
+/** ffmpeg's arguments for an export, without the program and without the file that is written. */
+export interface ExportCommand {
+  readonly args: readonly string[];
+  /** The filter graph, as it stands in the arguments. */
+  readonly filters: string;
+}
+
+const PRESETS: Record<EncoderPace, string> = { quick: 'veryfast', balanced: 'medium', thorough: 'slow' };
+
+/** Seconds that are decoded before an in point, so that the frame before it is known. */
+const LEAD_SECONDS = 2;
+const SAMPLE_RATE = 48_000;
+
+/**
+ * Writes an export graph as ffmpeg's arguments.
+ *
+ * Frames are chosen by the rule of `nearestFrame`: time stamps are moved to the middle between a frame and the one
+ * before it, and the filter `fps` with rounding up then takes the last frame whose middle has passed. Time stamps are
+ * counted in ticks that hold both the file's and the clip's times exactly.
+ *
+ * @param pathOf path of the original file of a source
+ * @param factsOf facts of the original files
+ * @throws RangeError when the timeline shows nothing
+ */
+export function exportCommand(
+  { graph, delivery }: ExportGraph,
+  pathOf: (sourceId: string) => string,
+  factsOf: FactsOf,
+): ExportCommand {
+  if (graph.length === 0) throw new RangeError('There is nothing on the timeline to export.');
+  const inputs: string[] = [];
+  const filters: string[] = [];
+  let inputCount = 0;
+  const open = (sourceId: string, time: Rational, frames: number): number => {
+    const seek = Math.max(0, Math.floor(toNumber(time) - LEAD_SECONDS));
+    const end = Math.ceil(toNumber(time) + (frames * graph.rate.den) / graph.rate.num + LEAD_SECONDS);
+    inputs.push('-ss', String(seek), '-t', String(end - seek), '-i', pathOf(sourceId));
+    return inputCount++;
+  };
+
+  const parts = graph.stretches.map((stretch, part) => {
+    const frames = stretch.to - stretch.from;
+    const { width, height } = delivery.size;
+    let below = `base${part}`;
+    filters.push(
+      `color=c=black:s=${width}x${height}:r=${formatRational(graph.rate)},trim=end_frame=${frames},` +
+        `format=yuv420p,${COLOUR_TAGS},setpts=N[${below}]`,
+    );
+    stretch.layers.forEach((layer, index) => {
+      const facts = known(factsOf, layer.sourceId);
+      const time = layerTime(layer, stretch.from, graph.rate);
+      const input = open(layer.sourceId, time, frames);
+      const placement = placementOf(facts, delivery.size);
+      const above = `part${part}layer${index}`;
+      filters.push(
+        `[${input}:v:0]${conformFilters(facts, time, graph.rate, frames)},` +
+          `scale=${placement.width}:${placement.height}:flags=bicubic:out_color_matrix=bt709:out_range=tv,` +
+          `format=yuv420p,setsar=1,${COLOUR_TAGS},setpts=N[${above}]`,
+      );
+      const next = `part${part}over${index}`;
+      filters.push(`[${below}][${above}]overlay=${placement.x}:${placement.y}:format=yuv420:eof_action=repeat[${next}]`);
+      below = next;
+    });
+    return `[${below}]`;
+  });
+  filters.push(`${parts.join('')}concat=n=${parts.length}:v=1:a=0,setpts=N[picture]`);
+
+  const sounds = graph.sound.map((part, index) => {
+    const facts = known(factsOf, part.sourceId);
+    const input = open(part.sourceId, part.sourceIn, part.to - part.from);
+    const length = divide(rational(part.to - part.from), graph.rate);
+    const zero = part.sourceIn.num / part.sourceIn.den + toNumber(facts.pictureStart);
+    const delayMs = (1000 * part.from * graph.rate.den) / graph.rate.num;
+    filters.push(
+      `[${input}:a:0]asetpts=PTS-${zero.toFixed(9)}/TB,aresample=${SAMPLE_RATE}:first_pts=0,` +
+        `atrim=start=0:end=${toNumber(length).toFixed(9)},asetpts=PTS-STARTPTS,` +
+        `aformat=sample_fmts=fltp:channel_layouts=stereo,adelay=${delayMs.toFixed(6)}:all=1[sound${index}]`,
+    );
+    return `[sound${index}]`;
+  });
+  const seconds = toNumber(divide(rational(graph.length), graph.rate)).toFixed(9);
+  filters.push(
+    sounds.length
+      ? `${sounds.join('')}amix=inputs=${sounds.length}:duration=longest:normalize=0,apad,atrim=end=${seconds}[sound]`
+      : `anullsrc=r=${SAMPLE_RATE}:cl=stereo,atrim=end=${seconds}[sound]`,
+  );
+
+  const graphText = filters.join(';');
+  const keyInterval = Math.max(1, Math.round(2 * toNumber(graph.rate)));
+  return {
+    filters: graphText,
+    args: [
+      '-copyts',
+      ...inputs,
+      ...['-filter_complex', graphText, '-map', '[picture]', '-map', '[sound]'],
+      ...['-r', formatRational(graph.rate), '-c:v', 'libx264', '-preset', PRESETS[delivery.pace]],
+      ...['-crf', String(delivery.quality), '-g', String(keyInterval), '-pix_fmt', 'yuv420p'],
+      ...['-colorspace', 'bt709', '-color_primaries', 'bt709', '-color_trc', 'bt709', '-color_range', 'tv'],
+      ...['-c:a', 'aac', '-b:a', '256k', '-ar', String(SAMPLE_RATE), '-ac', '2'],
+      ...['-map_metadata', '-1', '-fflags', '+bitexact', '-movflags', '+faststart', '-f', 'mp4'],
+    ],
+  };
+}
+
+const COLOUR_TAGS = 'setparams=range=tv:color_primaries=bt709:color_trc=bt709:colorspace=bt709';
+
+function known(factsOf: FactsOf, sourceId: string): SourceFacts {
+  const facts = factsOf(sourceId);
+  if (!facts) throw new RangeError(`The source ${sourceId} is not known.`);
+  return facts;
+}
+
+const gcd = (a: number, b: number): number => (b === 0 ? a : gcd(b, a % b));
+const lcm = (a: number, b: number): number => (a / gcd(a, b)) * b;
+
+/**
+ * Picks `frames` frames of a source at the timeline's rate, beginning at a source time.
+ * @param time seconds from the first frame of the source
+ */
+export function conformFilters(facts: SourceFacts, time: Rational, rate: Rational, frames: number): string {
+  const picture = facts.picture!;
+  const zero = subtract(time, { num: -facts.pictureStart.num, den: facts.pictureStart.den });
+  const perFrame = picture.constantRate ? picture.rate.num : 1;
+  const exact = lcm(lcm(picture.timescale, perFrame), zero.den);
+  // Clocks of odd files can ask for more ticks than a filter's time base holds; microseconds are then near enough.
+  const ticks = 2 * (Number.isSafeInteger(exact) && exact < 2 ** 30 ? exact : 1_000_000);
+  const start = Math.round((zero.num / zero.den) * ticks);
+  // Stamps of a constant rate are put back on their grid: files that count in thousandths have rounded them.
+  const stamp = picture.constantRate
+    ? `round((PTS*TB-${toNumber(facts.pictureStart)})*${formatRational(picture.rate)})*` +
+      `${(ticks * picture.rate.den) / picture.rate.num}+${Math.round(toNumber(facts.pictureStart) * ticks)}`
+    : 'PTS';
+  const middle = `(PTS+if(isnan(PREV_INPTS),PTS,PREV_INPTS))/2-${start}`;
+  return (
+    `settb=1/${ticks},setpts='${stamp}',setpts='${middle}',` +
+    `fps=${formatRational(rate)}:round=up,tpad=stop=-1:stop_mode=clone,trim=start_pts=0,setpts=PTS-STARTPTS,` +
+    `trim=end_frame=${frames}`
+  );
+}
+
+/** The files that an export reads, by source. */
+export function exportSources({ graph }: ExportGraph): string[] {
+  return sourcesOf(graph);
+}

@@ -1,0 +1,147 @@
+import { sourceTimeAt, type Rational } from '../time/index.js';
+import { clipEnd, timelineLength, type Clip, type FrameSize, type Timeline } from '../timeline/index.js';
+import { shownSize, type SourceFacts } from '../media/index.js';
+
+/** Whole pixels from the top left corner of a frame. All four are even, so that chroma samples stay whole. */
+export interface Placement {
+  readonly x: number;
+  readonly y: number;
+  readonly width: number;
+  readonly height: number;
+}
+
+/** One picture in a stretch. */
+export interface Layer {
+  readonly clipId: string;
+  readonly sourceId: string;
+  /** Timeline frame at which the clip begins. */
+  readonly clipStart: number;
+  /** Source seconds at `clipStart`. */
+  readonly sourceIn: Rational;
+}
+
+/** Timeline frames [from, to) during which the same layers are seen, the lowest first. */
+export interface Stretch {
+  readonly from: number;
+  readonly to: number;
+  readonly layers: readonly Layer[];
+}
+
+/** Sound heard in timeline frames [from, to). */
+export interface SoundPart {
+  readonly clipId: string;
+  readonly sourceId: string;
+  readonly from: number;
+  readonly to: number;
+  readonly sourceIn: Rational;
+}
+
+/**
+ * What a timeline shows and sounds like, independent of who asks: preview, cache and export read the same graph.
+ * It names sources and never files, and it knows no lever.
+ */
+export interface RenderGraph {
+  readonly rate: Rational;
+  readonly length: number;
+  readonly size: FrameSize;
+  readonly stretches: readonly Stretch[];
+  readonly sound: readonly SoundPart[];
+}
+
+export type FactsOf = (sourceId: string) => SourceFacts | undefined;
+
+const even = (value: number): number => Math.max(2, 2 * Math.round(value / 2));
+
+/** Where a picture stands in a frame when it is made as large as fits, in the middle. */
+export function fitPlacement(picture: FrameSize, frame: FrameSize): Placement {
+  const scale = Math.min(frame.width / picture.width, frame.height / picture.height);
+  const width = Math.min(frame.width, even(picture.width * scale));
+  const height = Math.min(frame.height, even(picture.height * scale));
+  const centred = (room: number): number => 2 * Math.floor(room / 4);
+  return { x: centred(frame.width - width), y: centred(frame.height - height), width, height };
+}
+
+/** Where a source stands in a frame. */
+export function placementOf(facts: SourceFacts, frame: FrameSize): Placement {
+  if (!facts.picture) throw new TypeError('A source without a picture has no place in a frame.');
+  return fitPlacement(shownSize(facts.picture), frame);
+}
+
+function covers(facts: SourceFacts | undefined, frame: FrameSize): boolean {
+  if (!facts?.picture) return false;
+  const placement = placementOf(facts, frame);
+  return placement.width === frame.width && placement.height === frame.height;
+}
+
+/** The source time of a layer in a timeline frame. */
+export function layerTime(layer: Layer, frame: number, rate: Rational): Rational {
+  return sourceTimeAt(layer.sourceIn, frame - layer.clipStart, rate);
+}
+
+/**
+ * Derives the render graph. Clips beneath one that fills the frame are left out, since nobody sees them.
+ * @param factsOf facts of the sources; a picture clip whose source is unknown or has no picture shows nothing
+ */
+export function renderGraph(timeline: Timeline, factsOf: FactsOf): RenderGraph {
+  const pictures = timeline.tracks
+    .filter((track) => track.kind === 'picture' && track.enabled)
+    .map((track) => track.clips.filter((clip) => clip.enabled && factsOf(clip.sourceId)?.picture));
+  const length = timelineLength(timeline);
+  const borders = new Set([0, length]);
+  for (const clip of pictures.flat()) borders.add(clip.start).add(clipEnd(clip));
+  const sorted = [...borders].sort((a, b) => a - b);
+
+  const stretches: Stretch[] = [];
+  for (let index = 0; index + 1 < sorted.length; index++) {
+    const from = sorted[index]!;
+    const layers = seenAt(pictures, from, timeline.size, factsOf);
+    const before = stretches.at(-1);
+    if (before && sameLayers(before.layers, layers)) {
+      stretches[stretches.length - 1] = { ...before, to: sorted[index + 1]! };
+    } else {
+      stretches.push({ from, to: sorted[index + 1]!, layers });
+    }
+  }
+  const sound = timeline.tracks
+    .filter((track) => track.kind === 'sound' && track.enabled)
+    .flatMap((track) => track.clips)
+    .filter((clip) => clip.enabled && factsOf(clip.sourceId)?.sound)
+    .map((clip) => ({
+      clipId: clip.id,
+      sourceId: clip.sourceId,
+      from: clip.start,
+      to: clipEnd(clip),
+      sourceIn: clip.sourceIn,
+    }));
+  return { rate: timeline.rate, length, size: timeline.size, stretches, sound };
+}
+
+function seenAt(pictures: readonly Clip[][], frame: number, size: FrameSize, factsOf: FactsOf): Layer[] {
+  const layers: Layer[] = [];
+  for (const clips of [...pictures].reverse()) {
+    const clip = clips.find((candidate) => candidate.start <= frame && frame < clipEnd(candidate));
+    if (!clip) continue;
+    layers.unshift({
+      clipId: clip.id,
+      sourceId: clip.sourceId,
+      clipStart: clip.start,
+      sourceIn: clip.sourceIn,
+    });
+    if (covers(factsOf(clip.sourceId), size)) break;
+  }
+  return layers;
+}
+
+const sameLayers = (a: readonly Layer[], b: readonly Layer[]): boolean =>
+  a.length === b.length && a.every((layer, index) => layer.clipId === b[index]!.clipId);
+
+/** Timeline frames at which the picture changes from one clip to another. */
+export function cutsOf(graph: RenderGraph): number[] {
+  return graph.stretches.slice(1).map((stretch) => stretch.from);
+}
+
+/** Identifiers of all sources that the graph reads, each once, in the order in which they are met. */
+export function sourcesOf(graph: RenderGraph): string[] {
+  const pictures = graph.stretches.flatMap((stretch) => stretch.layers.map((layer) => layer.sourceId));
+  return [...new Set([...pictures, ...graph.sound.map((part) => part.sourceId)])];
+}

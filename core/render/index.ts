@@ -1,0 +1,3 @@
+export * from './graph.js';
+export * from './delivery.js';
+export * from './export-graph.js';

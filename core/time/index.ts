@@ -1,0 +1,3 @@
+export * from './rational.js';
+export * from './timecode.js';
+export * from './conform.js';

@@ -1,0 +1,54 @@
+import { array, boolean, number, object, string, type ObjectSchema } from 'yup';
+import type { Rational } from '../time/index.js';
+import { timelineFaults, type Clip, type FrameSize, type Timeline, type Track } from './model.js';
+
+const integer = () => number().strict().integer().required();
+const MOST_FRAMES = 100_000_000;
+
+export const rationalSchema: ObjectSchema<Rational> = object({
+  num: integer().min(Number.MIN_SAFE_INTEGER).max(Number.MAX_SAFE_INTEGER),
+  den: integer().min(1).max(Number.MAX_SAFE_INTEGER),
+}).noUnknown();
+
+export const rateSchema: ObjectSchema<Rational> = object({
+  num: integer().min(1).max(1_000_000),
+  den: integer().min(1).max(1_000_000),
+}).noUnknown();
+
+/** H.264 wants even sizes; 16384 is the largest that any level of it allows. */
+export const frameSizeSchema: ObjectSchema<FrameSize> = object({
+  width: integer().min(16).max(16_384),
+  height: integer().min(16).max(16_384),
+}).noUnknown();
+
+const identifier = () => string().strict().required().max(64).matches(/^[\w-]+$/, '${path} is not an identifier');
+
+const clipSchema: ObjectSchema<Clip> = object({
+  id: identifier(),
+  name: string().strict().defined().max(500),
+  sourceId: identifier(),
+  start: integer().min(0).max(MOST_FRAMES),
+  length: integer().min(1).max(MOST_FRAMES),
+  sourceIn: rationalSchema.required(),
+  enabled: boolean().strict().required(),
+}).noUnknown();
+
+const trackSchema = object({
+  id: identifier(),
+  kind: string<Track['kind']>().strict().oneOf(['picture', 'sound']).required(),
+  name: string().strict().defined().max(200),
+  enabled: boolean().strict().required(),
+  clips: array(clipSchema.required()).required().max(20_000),
+}).noUnknown();
+
+export const timelineSchema = object({
+  rate: rateSchema.required(),
+  startFrame: integer().min(0).max(MOST_FRAMES),
+  size: frameSizeSchema.required(),
+  tracks: array(trackSchema.required()).required().min(1).max(64),
+})
+  .noUnknown()
+  .test('faults', (value, context) => {
+    const fault = timelineFaults(value as Timeline)[0];
+    return fault ? context.createError({ message: fault }) : true;
+  });

@@ -1,0 +1,97 @@
+/**
+ * Box reduction of one plane of 8-bit samples: each result is the rounded mean of divisor x divisor samples.
+ *
+ * @param source address of the first sample
+ * @param stride bytes from one source row to the next
+ * @param target address of the result, rows without padding
+ * @param width samples in a row of the result
+ * @param height rows of the result
+ * @param divisor 2, 4, 8 or 16; the source must have divisor * width by divisor * height samples
+ */
+export function reduceBox(source: usize, stride: usize, target: usize, width: i32, height: i32, divisor: i32): void {
+  for (let y = 0; y < height; y++) {
+    const from = source + <usize>y * <usize>divisor * stride;
+    const to = target + <usize>y * <usize>width;
+    if (divisor == 2) rowBy2(from, stride, to, width);
+    else if (divisor == 4) rowBy4(from, stride, to, width);
+    else rowByMore(from, stride, to, width, divisor);
+  }
+}
+
+// Sums of neighbouring pairs in two rows: eight 16-bit lanes.
+// @ts-ignore: decorator
+@inline
+function pairsOf2(at: usize, stride: usize): v128 {
+  return i16x8.add(
+    i16x8.extadd_pairwise_i8x16_u(v128.load(at)),
+    i16x8.extadd_pairwise_i8x16_u(v128.load(at + stride)),
+  );
+}
+
+// Sums of four by four samples, not yet divided: four 32-bit lanes.
+// @ts-ignore: decorator
+@inline
+function foursOf4(at: usize, stride: usize): v128 {
+  const sum = i16x8.add(pairsOf2(at, stride), pairsOf2(at + 2 * stride, stride));
+  return i32x4.extadd_pairwise_i16x8_u(sum);
+}
+
+function rowBy2(from: usize, stride: usize, to: usize, width: i32): void {
+  const half = i16x8.splat(2);
+  let x = 0;
+  for (; x + 16 <= width; x += 16) {
+    const at = from + <usize>x * 2;
+    const low = i16x8.shr_u(i16x8.add(pairsOf2(at, stride), half), 2);
+    const high = i16x8.shr_u(i16x8.add(pairsOf2(at + 16, stride), half), 2);
+    v128.store(to + <usize>x, i8x16.narrow_i16x8_u(low, high));
+  }
+  scalar(from, stride, to, x, width, 2);
+}
+
+function rowBy4(from: usize, stride: usize, to: usize, width: i32): void {
+  const half = i32x4.splat(8);
+  let x = 0;
+  for (; x + 16 <= width; x += 16) {
+    const at = from + <usize>x * 4;
+    const a = i32x4.shr_u(i32x4.add(foursOf4(at, stride), half), 4);
+    const b = i32x4.shr_u(i32x4.add(foursOf4(at + 16, stride), half), 4);
+    const c = i32x4.shr_u(i32x4.add(foursOf4(at + 32, stride), half), 4);
+    const d = i32x4.shr_u(i32x4.add(foursOf4(at + 48, stride), half), 4);
+    const low = i16x8.narrow_i32x4_u(a, b);
+    const high = i16x8.narrow_i32x4_u(c, d);
+    v128.store(to + <usize>x, i8x16.narrow_i16x8_u(low, high));
+  }
+  scalar(from, stride, to, x, width, 4);
+}
+
+function rowByMore(from: usize, stride: usize, to: usize, width: i32, divisor: i32): void {
+  const shift = divisor == 8 ? 6 : 8;
+  const half = 1 << (shift - 1);
+  for (let x = 0; x < width; x++) {
+    let sums = i32x4.splat(0);
+    const at = from + <usize>x * <usize>divisor;
+    for (let row = 0; row < divisor; row++) {
+      const line = at + <usize>row * stride;
+      const samples = divisor == 8 ? v128.load64_zero(line) : v128.load(line);
+      sums = i32x4.add(sums, i32x4.extadd_pairwise_i16x8_u(i16x8.extadd_pairwise_i8x16_u(samples)));
+    }
+    const sum =
+      i32x4.extract_lane(sums, 0) +
+      i32x4.extract_lane(sums, 1) +
+      i32x4.extract_lane(sums, 2) +
+      i32x4.extract_lane(sums, 3);
+    store<u8>(to + <usize>x, <u8>((sum + half) >> shift));
+  }
+}
+
+function scalar(from: usize, stride: usize, to: usize, start: i32, width: i32, divisor: i32): void {
+  const area = divisor * divisor;
+  for (let x = start; x < width; x++) {
+    let sum = area >> 1;
+    for (let row = 0; row < divisor; row++) {
+      const line = from + <usize>row * stride + <usize>(x * divisor);
+      for (let column = 0; column < divisor; column++) sum += <i32>load<u8>(line + <usize>column);
+    }
+    store<u8>(to + <usize>x, <u8>(sum / area));
+  }
+}

@@ -1,0 +1,71 @@
+/**
+ * Separable resampling of one plane of 8-bit samples by tables of weights, rows first.
+ *
+ * A table has, for each result, three things: the first source index (i32), the number of weights (i32), and `taps`
+ * weights (u16, 16384 stands for one, their sum is 16384).
+ *
+ * @param source address of the first sample
+ * @param stride bytes from one source row to the next
+ * @param sourceWidth samples in a source row
+ * @param target address of the result, rows without padding
+ * @param rows table for the rows; each entry is 8 + 2 * rowTaps bytes, padded to 4
+ * @param columns table for the columns, laid out alike
+ * @param work room for sourceWidth + 16 values of 16 bits
+ */
+export function resamplePlane(
+  source: usize,
+  stride: usize,
+  sourceWidth: i32,
+  target: usize,
+  width: i32,
+  height: i32,
+  rows: usize,
+  rowEntry: i32,
+  columns: usize,
+  columnEntry: i32,
+  work: usize,
+): void {
+  for (let y = 0; y < height; y++) {
+    const row = rows + <usize>(y * rowEntry);
+    const first = load<i32>(row);
+    const count = load<i32>(row, 4);
+    sumRows(source + <usize>first * stride, stride, sourceWidth, row + 8, count, work);
+    const to = target + <usize>y * <usize>width;
+    for (let x = 0; x < width; x++) {
+      const column = columns + <usize>(x * columnEntry);
+      const start = work + (<usize>load<i32>(column) << 1);
+      const taps = load<i32>(column, 4);
+      let sum: u32 = 1 << 20;
+      for (let tap = 0; tap < taps; tap++) {
+        const offset = <usize>tap << 1;
+        sum += <u32>load<u16>(start + offset) * <u32>load<u16>(column + 8 + offset);
+      }
+      store<u8>(to + <usize>x, <u8>(sum >> 21));
+    }
+  }
+}
+
+// The weighted sum of rows, with 7 bits behind the point, so that 255 fits in 15 bits.
+function sumRows(from: usize, stride: usize, width: i32, weights: usize, count: i32, work: usize): void {
+  let x = 0;
+  for (; x + 8 <= width; x += 8) {
+    let low = i32x4.splat(64);
+    let high = i32x4.splat(64);
+    for (let row = 0; row < count; row++) {
+      const samples = v128.load8x8_u(from + <usize>row * stride + <usize>x);
+      const weight = i16x8.splat(<i16>load<u16>(weights + (<usize>row << 1)));
+      low = i32x4.add(low, i32x4.extmul_low_i16x8_u(samples, weight));
+      high = i32x4.add(high, i32x4.extmul_high_i16x8_u(samples, weight));
+    }
+    low = i32x4.shr_u(low, 7);
+    high = i32x4.shr_u(high, 7);
+    v128.store(work + (<usize>x << 1), i16x8.narrow_i32x4_u(low, high));
+  }
+  for (; x < width; x++) {
+    let sum: u32 = 64;
+    for (let row = 0; row < count; row++) {
+      sum += <u32>load<u8>(from + <usize>row * stride + <usize>x) * <u32>load<u16>(weights + (<usize>row << 1));
+    }
+    store<u16>(work + (<usize>x << 1), <u16>(sum >> 7));
+  }
+}
