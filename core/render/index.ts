@@ -1,3 +1,4 @@
 export * from './graph.js';
 export * from './delivery.js';
 export * from './export-graph.js';
+export * from './preview-graph.js';

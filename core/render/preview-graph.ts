@@ -1,0 +1,67 @@
+import type { Tuning } from '../levers/index.js';
+import { previewSize } from '../levers/index.js';
+import type { FrameSize, Timeline } from '../timeline/index.js';
+import { renderGraph, sourcesOf, type FactsOf, type RenderGraph } from './graph.js';
+
+/** What a source is played from. */
+export type MediaChoice = { readonly kind: 'original' } | { readonly kind: 'light copy'; readonly copyId: string };
+
+/** The render graph of a timeline with the levers that a preview obeys. */
+export interface PreviewGraph {
+  readonly graph: RenderGraph;
+  readonly playSize: FrameSize;
+  readonly restSize: FrameSize;
+  readonly media: Readonly<Record<string, MediaChoice>>;
+}
+
+/**
+ * Derives the graph of a preview.
+ * @param copyOf identifier of the light copy that is ready for a source, if there is one
+ */
+export function previewGraph(
+  timeline: Timeline,
+  tuning: Tuning,
+  factsOf: FactsOf,
+  copyOf: (sourceId: string) => string | undefined,
+): PreviewGraph {
+  const graph = renderGraph(timeline, factsOf);
+  const media: Record<string, MediaChoice> = {};
+  for (const sourceId of sourcesOf(graph)) {
+    const copyId = tuning.lightCopies ? copyOf(sourceId) : undefined;
+    media[sourceId] = copyId === undefined ? { kind: 'original' } : { kind: 'light copy', copyId };
+  }
+  return {
+    graph,
+    playSize: previewSize(timeline.size, tuning.playScale),
+    restSize: previewSize(timeline.size, tuning.restScale),
+    media,
+  };
+}
+
+/** The frames [from, to) during which a clip is seen without a break: what one decoder works through in one go. */
+export interface Passage {
+  readonly clipId: string;
+  readonly sourceId: string;
+  readonly from: number;
+  readonly to: number;
+  readonly clipStart: number;
+  readonly sourceIn: { readonly num: number; readonly den: number };
+}
+
+/** All passages of a graph, by their first frame. */
+export function passagesOf(graph: RenderGraph): Passage[] {
+  const done: Passage[] = [];
+  let open = new Map<string, Passage>();
+  for (const stretch of graph.stretches) {
+    const still = new Map<string, Passage>();
+    for (const layer of stretch.layers) {
+      const before = open.get(layer.clipId);
+      open.delete(layer.clipId);
+      still.set(layer.clipId, { ...layer, from: before?.from ?? stretch.from, to: stretch.to });
+    }
+    done.push(...open.values());
+    open = still;
+  }
+  done.push(...open.values());
+  return done.sort((a, b) => a.from - b.from);
+}

@@ -1,0 +1,121 @@
+import type { EncodedPacket } from 'mediabunny';
+import type { PictureFile } from './picture-file.js';
+
+/** A decoded frame with what it cost since the frame before it. */
+export interface DecodedFrame {
+  readonly frame: VideoFrame;
+  /** ms that the decoder worked: from the later of its being asked and its last output, to this output. */
+  readonly decodeMs: number;
+  /** ms that reading its packet held the decoder up. */
+  readonly readMs: number;
+}
+
+/** Frames that stand between the file and the consumer, inside the decoder and after it. */
+const IN_FLIGHT = 8;
+
+/**
+ * Decodes one file in presentation order from any key packet, keeping the decoder busy while its output is used.
+ * Frames that come out must be closed by whoever takes them.
+ */
+export class PictureDecoder {
+  private readonly decoder: VideoDecoder;
+  private readonly outputs: DecodedFrame[] = [];
+  private readonly asked = new Map<number, { at: number; readMs: number }>();
+  private lastOutput = 0;
+  private generation = 0;
+  private finished = false;
+  private closed = false;
+  private failure: Error | undefined;
+  private wakeConsumer: (() => void) | undefined;
+  private wakeFeeder: (() => void) | undefined;
+
+  constructor(private readonly file: PictureFile) {
+    this.decoder = new VideoDecoder({
+      output: (frame) => this.receive(frame),
+      error: (error) => this.fail(error),
+    });
+    this.decoder.ondequeue = () => this.wakeFeeder?.();
+  }
+
+  /** Drops everything in flight and goes on at a packet, which must be a key packet. */
+  startAt(packet: EncodedPacket): void {
+    const generation = ++this.generation;
+    this.decoder.reset();
+    this.decoder.configure(this.file.config);
+    this.drain();
+    this.asked.clear();
+    this.finished = false;
+    this.lastOutput = performance.now();
+    this.wakeFeeder?.();
+    this.feed(packet, generation).catch((error: unknown) => {
+      if (generation === this.generation) this.fail(error);
+    });
+  }
+
+  /** The next frame in presentation order; undefined at the end of the file or after `close`. */
+  async next(): Promise<DecodedFrame | undefined> {
+    for (;;) {
+      if (this.failure) throw this.failure;
+      const output = this.outputs.shift();
+      if (output) {
+        this.wakeFeeder?.();
+        return output;
+      }
+      if (this.finished || this.closed) return undefined;
+      await new Promise<void>((resolve) => (this.wakeConsumer = resolve));
+    }
+  }
+
+  close(): void {
+    if (this.closed) return;
+    this.closed = true;
+    this.generation++;
+    if (this.decoder.state !== 'closed') this.decoder.close();
+    this.drain();
+    this.wakeConsumer?.();
+    this.wakeFeeder?.();
+  }
+
+  private async feed(first: EncodedPacket, generation: number): Promise<void> {
+    let packet: EncodedPacket | null = first;
+    let readMs = 0;
+    while (packet) {
+      while (this.decoder.decodeQueueSize + this.outputs.length >= IN_FLIGHT) {
+        await new Promise<void>((resolve) => (this.wakeFeeder = resolve));
+        if (generation !== this.generation) return;
+      }
+      const chunk = packet.toEncodedVideoChunk();
+      this.asked.set(chunk.timestamp, { at: performance.now(), readMs });
+      this.decoder.decode(chunk);
+      const start = performance.now();
+      packet = await this.file.packets.getNextPacket(packet);
+      readMs = performance.now() - start;
+      if (generation !== this.generation) return;
+    }
+    await this.decoder.flush();
+    if (generation !== this.generation) return;
+    this.finished = true;
+    this.wakeConsumer?.();
+  }
+
+  private receive(frame: VideoFrame): void {
+    if (this.closed) return frame.close();
+    const now = performance.now();
+    const asked = this.asked.get(frame.timestamp);
+    this.asked.delete(frame.timestamp);
+    const decodeMs = now - Math.max(this.lastOutput, asked?.at ?? this.lastOutput);
+    this.lastOutput = now;
+    this.outputs.push({ frame, decodeMs, readMs: asked?.readMs ?? 0 });
+    this.wakeConsumer?.();
+  }
+
+  private fail(error: unknown): void {
+    if (this.closed) return;
+    this.failure = error instanceof Error ? error : new Error(String(error));
+    this.wakeConsumer?.();
+  }
+
+  private drain(): void {
+    for (const { frame } of this.outputs.splice(0)) frame.close();
+  }
+}

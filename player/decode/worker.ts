@@ -1,0 +1,86 @@
+import { Control } from '../shared/control.js';
+import { loadKernels, type Kernels } from '../shared/kernels.js';
+import { channel, type DecodeReply, type DecodeRequest, type StreamSpec } from '../shared/messages.js';
+import { PictureFiles } from './picture-file.js';
+import { PictureStream } from './picture-stream.js';
+import { reduceFrame } from './reduce-frame.js';
+import { Workspace } from './workspace.js';
+
+/** The worker that reads, decodes and scales. It is driven by the engine over a port that the page hands it. */
+class DecodeWorker {
+  private readonly files = new PictureFiles();
+  private readonly streams = new Map<number, PictureStream>();
+  private workspace: Workspace | undefined;
+  /** The workspace holds one frame at a time. */
+  private reducing: Promise<unknown> = Promise.resolve();
+
+  constructor(
+    private readonly kernels: Kernels,
+    private readonly memory: WebAssembly.Memory,
+    private readonly control: Control,
+    private readonly send: (reply: DecodeReply) => void,
+  ) {}
+
+  handle(request: DecodeRequest): void {
+    switch (request.kind) {
+      case 'init':
+        break;
+      case 'workspace':
+        this.workspace = new Workspace(this.memory, this.kernels, request.address, request.bytes);
+        break;
+      case 'open':
+        void this.open(request.stream);
+        break;
+      case 'grant':
+        this.streams.get(request.stream)?.grant(request.address);
+        break;
+      case 'skip':
+        this.streams.get(request.stream)?.skipTo(request.to);
+        break;
+      case 'close':
+        this.close(request.stream);
+    }
+  }
+
+  private async open(spec: StreamSpec): Promise<void> {
+    const stream = new PictureStream(spec, this.control, (...args) => this.reduce(...args), this.send);
+    this.streams.set(spec.id, stream);
+    try {
+      await stream.run(await this.files.get(spec.file.url));
+    } catch (error) {
+      const message = error instanceof Error ? error.message : String(error);
+      if (this.streams.has(spec.id)) this.send({ kind: 'failed', stream: spec.id, message });
+    }
+  }
+
+  private close(id: number): void {
+    this.streams.get(id)?.close();
+    this.streams.delete(id);
+    // A reduction under way still writes to its slot; only after it may the slot be used again.
+    void this.reducing.finally(() => this.send({ kind: 'closed', stream: id }));
+  }
+
+  private reduce(frame: VideoFrame, spec: StreamSpec, address: number): ReturnType<typeof reduceFrame> {
+    const workspace = this.workspace;
+    if (!workspace) throw new Error('The decode worker has no room yet.');
+    const reduction = { target: spec.target, quarters: spec.file.quarters, address };
+    const result = this.reducing.then(() => reduceFrame(frame, reduction, this.memory, this.kernels, workspace));
+    this.reducing = result.catch(() => undefined);
+    return result;
+  }
+}
+
+globalThis.onmessage = (event: MessageEvent<MessagePort>) => {
+  const port = channel<DecodeReply, DecodeRequest>(event.data);
+  port.onMessage((request) => {
+    if (request.kind !== 'init') throw new Error('A decode worker must be set up first.');
+    void loadKernels(request.wasm, request.memory).then((kernels) => {
+      const control = new Control(request.control);
+      const worker = new DecodeWorker(kernels, request.memory, control, (reply) => port.send(reply));
+      port.onMessage((later) => worker.handle(later));
+      for (const early of waiting.splice(0)) worker.handle(early);
+    });
+    const waiting: DecodeRequest[] = [];
+    port.onMessage((early) => waiting.push(early));
+  });
+};

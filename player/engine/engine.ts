@@ -1,0 +1,377 @@
+import {
+  frameAtPlayhead,
+  OPEN_AHEAD_SECONDS,
+  PREROLL_FRAMES,
+  PREROLL_LIMIT_MS,
+} from '@hone/core/playback';
+import { passagesOf, type Layer, type Passage } from '@hone/core/render';
+import { toNumber } from '@hone/core/time';
+import type { FrameSize } from '@hone/core/timeline';
+import type { PreviewPlan } from '../plan.js';
+import type { Control } from '../shared/control.js';
+import type { Channel, DecodeReply, DecodeRequest, EngineReply, EngineRequest, PlayerState, SoundRequest } from '../shared/messages.js';
+import { layoutFor, makeRoom, type Layout } from './layout.js';
+import { Run } from './run.js';
+import { RunClock } from './run-clock.js';
+import type { Screen } from './screen.js';
+import { StreamSet, type ReadyPicture } from './stream-set.js';
+
+/** Frames that a decoder at rest may be asked to run ahead before it is cheaper to enter at another key frame. */
+const STILL_REACH = 24;
+/** Sound has this long to be ready before playing begins without it. */
+const SOUND_LIMIT_MS = 1500;
+
+type PlayRequest = Extract<EngineRequest, { kind: 'play' }>;
+
+/** Decides what is decoded, when a frame is shown and when it is dropped, by the rules of core/playback/pacing. */
+export class Engine {
+  private plan: PreviewPlan | undefined;
+  private layout: Layout | undefined;
+  private passages: readonly Passage[] = [];
+  private readonly streams: StreamSet;
+  private state: PlayerState = 'still';
+  private mode: 'play' | 'rest' | 'flat' = 'rest';
+  private run: Run | undefined;
+  private clock: RunClock | undefined;
+  private request: PlayRequest | undefined;
+  private shuttleFrom: { frame: number; at: number; speed: number } | undefined;
+  private frame = 0;
+  private shownInRun = -1;
+  private wantedStill: number | undefined;
+  private firstReadyAt: number | undefined;
+  private startRequestedAt = 0;
+  private flat: { from: number; to: number; next: number; startedAt: number } | undefined;
+  private timer: ReturnType<typeof setTimeout> | undefined;
+  /** Grows with every command, so that what waits for an older one gives up. */
+  private intent = 0;
+  private shownSize: FrameSize = { width: 0, height: 0 };
+
+  constructor(
+    private readonly screen: Screen,
+    private readonly memory: WebAssembly.Memory,
+    private readonly control: Control,
+    private readonly decoders: readonly Channel<DecodeRequest, DecodeReply>[],
+    private readonly sound: Channel<SoundRequest, never>,
+    private readonly send: (reply: EngineReply, transfer?: Transferable[]) => void,
+  ) {
+    this.streams = new StreamSet(decoders, {
+      changed: () => this.tick(),
+      cost: (frame, cost) => this.run?.cost(frame, cost),
+      failed: (passage, message) => {
+        this.send({ kind: 'failed', message: `Clip at frame ${passage.from}: ${message}` });
+      },
+    });
+  }
+
+  handle(request: EngineRequest): void {
+    switch (request.kind) {
+      case 'init':
+        break;
+      case 'plan':
+        void this.setPlan(request.plan);
+        break;
+      case 'play':
+        void this.play(request);
+        break;
+      case 'pause':
+        void this.pause();
+        break;
+      case 'seek':
+        this.frame = request.frame;
+        if (this.state === 'playing' || this.state === 'starting') void this.pause(request.frame);
+        else void this.still(request.frame);
+        break;
+      case 'shuttle':
+        void this.shuttle(request.speed);
+        break;
+      case 'flatOut':
+        void this.flatOut(request.from, request.to);
+    }
+  }
+
+  private async setPlan(plan: PreviewPlan): Promise<void> {
+    const intent = ++this.intent;
+    const before = this.plan;
+    const wasPlaying = this.state === 'playing' || this.state === 'starting';
+    this.plan = plan;
+    this.passages = passagesOf(plan.preview.graph);
+    const { graph } = plan.preview;
+    this.sound.send({ kind: 'plan', parts: graph.sound, urls: plan.sounds, rate: graph.rate });
+    await this.streams.closeAll();
+    this.streams.forgive();
+    if (this.run && before) this.run.leversMoved = true;
+    try {
+      const layout = layoutFor(plan, this.decoders.length);
+      makeRoom(this.memory, layout);
+      this.layout = layout;
+      layout.workspaces.forEach((room, index) => this.decoders[index]!.send({ kind: 'workspace', ...room }));
+    } catch (error) {
+      this.send({ kind: 'failed', message: error instanceof Error ? error.message : String(error) });
+      return;
+    }
+    this.streams.reset(wasPlaying ? this.layout.playSlots : this.layout.restSlots);
+    if (intent !== this.intent) return;
+    if (wasPlaying) this.tick();
+    else await this.still(this.frame);
+  }
+
+  private async play(request: PlayRequest): Promise<void> {
+    if (!this.plan || !this.layout) return;
+    const intent = ++this.intent;
+    this.finishRun();
+    this.control.set('running', 0);
+    this.shuttleFrom = undefined;
+    this.request = request;
+    this.setState('starting', request.from);
+    await this.streams.closeAll();
+    if (intent !== this.intent) return;
+    this.mode = 'play';
+    this.streams.reset(this.layout.playSlots);
+    const { rate } = this.plan.preview.graph;
+    const pressedAt = request.pressedAt - performance.timeOrigin;
+    this.startRequestedAt = performance.now();
+    this.run = new Run(request.from, request.to, rate, pressedAt, this.startRequestedAt);
+    this.shownInRun = -1;
+    this.firstReadyAt = undefined;
+    this.clock = undefined;
+    this.wantedStill = undefined;
+    this.control.playhead = request.from;
+    const epoch = this.control.get('epoch') + 1;
+    this.control.set('played', 0);
+    this.control.set('written', 0);
+    this.control.set('epoch', epoch);
+    this.sound.send({ kind: 'start', epoch, from: request.from });
+    this.tick();
+  }
+
+  private async pause(at?: number): Promise<void> {
+    ++this.intent;
+    const frame = at ?? this.currentFrame();
+    this.stopPlaying(frame);
+    await this.still(frame);
+  }
+
+  private stopPlaying(frame: number): void {
+    this.control.set('running', 0);
+    this.sound.send({ kind: 'stop' });
+    this.finishRun();
+    this.shuttleFrom = undefined;
+    this.clock = undefined;
+    this.frame = frame;
+    this.setState('still', frame);
+  }
+
+  private finishRun(): void {
+    if (!this.run) return;
+    const part = this.run.log.settledPart();
+    const clock = this.clock?.kind ?? 'system';
+    const { leversMoved } = this.run;
+    this.run = undefined;
+    if (part.length === 0) return;
+    const log = part.values.slice();
+    this.send({ kind: 'run', firstFrame: part.firstFrame, log, leversMoved, clock }, [log.buffer]);
+  }
+
+  private async still(frame: number): Promise<void> {
+    if (!this.plan || !this.layout) return;
+    const intent = ++this.intent;
+    this.wantedStill = frame;
+    this.control.playhead = frame;
+    const clips = this.layersAt(frame).map((layer) => layer.clipId);
+    const goesOn = this.mode === 'rest' && clips.every((clip) => this.streams.reaches(clip, frame, STILL_REACH));
+    if (goesOn) {
+      this.streams.passed(frame);
+      for (const clip of clips) this.streams.skipTo(clip, frame);
+    } else {
+      await this.streams.closeAll();
+      if (intent !== this.intent) return;
+      this.mode = 'rest';
+      const shuttling = this.state === 'shuttling';
+      this.streams.reset(shuttling ? this.layout.playSlots : this.layout.restSlots);
+      for (const passage of this.passages) {
+        if (passage.from <= frame && frame < passage.to) this.openPassage(passage, frame, false, 1);
+      }
+    }
+    this.tick();
+  }
+
+  private async shuttle(speed: number): Promise<void> {
+    if (!this.plan) return;
+    const frame = this.currentFrame();
+    this.stopPlaying(frame);
+    this.shuttleFrom = { frame, at: performance.now(), speed };
+    this.setState('shuttling', frame);
+    this.mode = 'flat';
+    await this.still(frame);
+  }
+
+  private async flatOut(from: number, to: number): Promise<void> {
+    if (!this.plan || !this.layout) return;
+    const intent = ++this.intent;
+    await this.streams.closeAll();
+    if (intent !== this.intent) return;
+    this.mode = 'flat';
+    this.streams.reset(this.layout.playSlots);
+    this.wantedStill = undefined;
+    this.flat = { from, to, next: from, startedAt: performance.now() };
+    this.tick();
+  }
+
+  private openPassage(passage: Passage, from: number, live: boolean, ahead?: number): void {
+    const file = this.plan?.pictures[passage.sourceId];
+    if (!file) return;
+    const options = { from, frameSize: this.size(), rate: this.plan!.preview.graph.rate, live };
+    this.streams.open(passage, file, ahead === undefined ? options : { ...options, ahead });
+  }
+
+  private size(): FrameSize {
+    const { preview } = this.plan!;
+    return this.mode === 'rest' && this.state !== 'shuttling' ? preview.restSize : preview.playSize;
+  }
+
+  private tick(): void {
+    clearTimeout(this.timer);
+    if (!this.plan || !this.layout) return;
+    if (this.flat) return this.tickFlat();
+    if (this.state === 'starting' || this.state === 'playing') return this.tickPlay();
+    this.tickStill();
+  }
+
+  private tickStill(): void {
+    const frame = this.wantedStill;
+    if (frame !== undefined && this.frameReady(frame)) {
+      this.wantedStill = undefined;
+      this.show(frame);
+      if (this.state === 'still') this.send({ kind: 'still', frame, size: this.size() });
+    }
+    if (this.state !== 'shuttling' || !this.shuttleFrom) return;
+    const next = this.currentFrame();
+    const end = this.plan!.preview.graph.length - 1;
+    this.frame = next;
+    this.control.playhead = next;
+    if (next <= 0 || next >= end) return void this.pause(Math.min(end, Math.max(0, next)));
+    if (this.wantedStill === undefined && next !== this.control.get('shownFrame')) void this.still(next);
+    else this.timer = setTimeout(() => this.tick(), 15);
+  }
+
+  private tickPlay(): void {
+    const { run, request } = this;
+    if (!run || !request) return;
+    if (this.state === 'starting' && !this.tryStart(run, request)) return;
+    const framesPerSecond = toNumber(this.plan!.preview.graph.rate);
+    const playhead = request.from + (this.clock!.elapsedMs() / 1000) * framesPerSecond;
+    const frame = frameAtPlayhead(playhead);
+    this.control.playhead = playhead;
+    this.frame = Math.min(frame, request.to - 1);
+    if (frame >= request.to) {
+      run.passed(request.to);
+      void this.pause(request.to - 1);
+      return;
+    }
+    if (frame !== this.shownInRun && this.frameReady(frame)) {
+      const { composeMs, showMs } = this.show(frame);
+      this.shownInRun = frame;
+      run.shown(frame, composeMs, showMs);
+    } else run.passed(frame);
+    this.streams.passed(this.shownInRun === frame ? frame + 1 : frame);
+    this.openAhead(playhead, request.to);
+    const nextDue = ((frame + 1 - playhead) * 1000) / framesPerSecond;
+    this.timer = setTimeout(() => this.tick(), Math.max(1, nextDue));
+  }
+
+  /** Rule 4 of pacing. */
+  private tryStart(run: Run, request: PlayRequest): boolean {
+    this.openAhead(request.from, request.to);
+    const now = performance.now();
+    const until = this.streams.readyUntil(request.from, (frame) => this.clipsAt(frame), Math.min(request.to, request.from + PREROLL_FRAMES + 1));
+    if (until > request.from) this.firstReadyAt ??= now;
+    const enough = until >= Math.min(request.to, request.from + PREROLL_FRAMES + 1);
+    const waited = this.firstReadyAt !== undefined && now - this.firstReadyAt > PREROLL_LIMIT_MS;
+    const soundReady =
+      this.control.get('soundReady') === this.control.get('epoch') || now - this.startRequestedAt > SOUND_LIMIT_MS;
+    if (!(enough || waited) || !soundReady) {
+      this.timer = setTimeout(() => this.tick(), 10);
+      return false;
+    }
+    run.startedAt = now;
+    this.control.set('running', 1);
+    this.clock = new RunClock(this.control, request.clock, request.latencyMs);
+    this.setState('playing', request.from);
+    return true;
+  }
+
+  private openAhead(playhead: number, end: number): void {
+    const horizon = playhead + OPEN_AHEAD_SECONDS * toNumber(this.plan!.preview.graph.rate);
+    for (const passage of this.passages) {
+      if (passage.from > horizon || passage.from >= end) break;
+      const from = Math.max(passage.from, Math.ceil(playhead));
+      if (from >= passage.to || this.streams.isOpen(passage) || this.isBehindUs(passage)) continue;
+      this.openPassage(passage, from, true);
+    }
+  }
+
+  private isBehindUs(passage: Passage): boolean {
+    return passage.to <= this.frame;
+  }
+
+  private tickFlat(): void {
+    const flat = this.flat!;
+    for (const passage of this.passages) {
+      if (passage.to <= flat.next || passage.from >= flat.to || this.streams.isOpen(passage)) continue;
+      if (passage.from <= flat.next + STILL_REACH) this.openPassage(passage, Math.max(passage.from, flat.next), false);
+    }
+    while (flat.next < flat.to && this.frameReady(flat.next)) {
+      this.show(flat.next++);
+      this.streams.passed(flat.next);
+    }
+    if (flat.next < flat.to) return;
+    this.flat = undefined;
+    this.send({ kind: 'flatOut', frames: flat.to - flat.from, ms: performance.now() - flat.startedAt });
+  }
+
+  private currentFrame(): number {
+    const end = Math.max(0, (this.plan?.preview.graph.length ?? 1) - 1);
+    const { shuttleFrom } = this;
+    if (shuttleFrom) {
+      const seconds = (performance.now() - shuttleFrom.at) / 1000;
+      const moved = seconds * shuttleFrom.speed * toNumber(this.plan!.preview.graph.rate);
+      return Math.min(end, Math.max(0, Math.round(shuttleFrom.frame + moved)));
+    }
+    return Math.min(end, Math.max(0, this.frame));
+  }
+
+  private layersAt(frame: number): readonly Layer[] {
+    const { stretches } = this.plan!.preview.graph;
+    return stretches.find((stretch) => stretch.from <= frame && frame < stretch.to)?.layers ?? [];
+  }
+
+  private clipsAt(frame: number): readonly string[] {
+    return this.layersAt(frame)
+      .filter((layer) => this.plan!.pictures[layer.sourceId])
+      .map((layer) => layer.clipId);
+  }
+
+  private frameReady(frame: number): boolean {
+    return this.streams.isReady(frame, this.clipsAt(frame));
+  }
+
+  private show(frame: number): { composeMs: number; showMs: number } {
+    const ready = this.streams.pictures(frame);
+    const pictures = this.layersAt(frame)
+      .map((layer) => ready?.get(layer.clipId))
+      .filter((picture): picture is ReadyPicture => picture !== undefined);
+    const size = this.size();
+    const took = this.screen.draw(pictures, size, this.layout!.composed, this.layout!.colours);
+    this.control.set('shownFrame', frame);
+    if (size.width !== this.shownSize.width || size.height !== this.shownSize.height) {
+      this.shownSize = size;
+      this.send({ kind: 'pixels', size });
+    }
+    return took;
+  }
+
+  private setState(state: PlayerState, frame: number): void {
+    this.state = state;
+    this.send({ kind: 'state', state, frame });
+  }
+}

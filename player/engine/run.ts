@@ -1,0 +1,57 @@
+import { FrameLog, frameBudgetMs } from '@hone/core/playback';
+import type { Rational } from '@hone/core/time';
+import type { PictureCost } from '../shared/messages.js';
+
+/** Most frames that a run keeps: an hour at 60 a second. */
+const MOST_FRAMES = 216_000;
+
+/** The frame log of the run that is under way. */
+export class Run {
+  readonly log: FrameLog;
+  leversMoved = false;
+  private settledUntil: number;
+  private readonly budgetMs: number;
+
+  /**
+   * @param pressedAt ms on this worker's clock
+   * @param startedAt ms on this worker's clock at which the first frame was due
+   */
+  constructor(
+    readonly from: number,
+    to: number,
+    rate: Rational,
+    private readonly pressedAt: number,
+    public startedAt: number,
+  ) {
+    const frames = Math.min(MOST_FRAMES, Math.max(0, to - from));
+    this.log = FrameLog.empty(from, frames, new SharedArrayBuffer(FrameLog.bytesFor(frames)));
+    this.settledUntil = from;
+    this.budgetMs = frameBudgetMs(rate);
+  }
+
+  cost(frame: number, cost: PictureCost): void {
+    this.log.add(frame, 'read', cost.readMs);
+    this.log.add(frame, 'decode', cost.decodeMs);
+    this.log.add(frame, 'scale', cost.scaleMs);
+    this.log.add(frame, 'decoded', cost.decoded);
+  }
+
+  shown(frame: number, composeMs: number, showMs: number): void {
+    this.passed(frame);
+    this.settle(frame);
+    this.log.set(frame, 'shown', performance.now() - this.pressedAt);
+    this.log.set(frame, 'compose', composeMs);
+    this.log.set(frame, 'show', showMs);
+    this.settledUntil = Math.max(this.settledUntil, frame + 1);
+  }
+
+  /** Frames before `frame` that were not shown are dropped. */
+  passed(frame: number): void {
+    for (; this.settledUntil < frame; this.settledUntil++) this.settle(this.settledUntil);
+  }
+
+  private settle(frame: number): void {
+    this.log.set(frame, 'due', this.startedAt - this.pressedAt + (frame - this.from) * this.budgetMs);
+    this.log.set(frame, 'settled', 1);
+  }
+}

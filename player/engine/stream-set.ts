@@ -1,0 +1,253 @@
+import { fitPlacement, type Passage, type Placement } from '@hone/core/render';
+import type { FrameSize } from '@hone/core/timeline';
+import type { Rational } from '@hone/core/time';
+import type { MediaFile } from '../plan.js';
+import type { Channel, DecodeReply, DecodeRequest, PictureCost } from '../shared/messages.js';
+import type { ColourCoding } from '../shared/picture.js';
+
+/** A picture that waits to be shown. */
+export interface ReadyPicture {
+  readonly address: number;
+  readonly placement: Placement;
+  readonly coding: ColourCoding;
+}
+
+export interface StreamOptions {
+  readonly from: number;
+  readonly frameSize: FrameSize;
+  readonly rate: Rational;
+  readonly live: boolean;
+  /** Most pictures that may wait; undefined for as many as there is room. */
+  readonly ahead?: number;
+}
+
+interface OpenStream {
+  readonly id: number;
+  readonly passage: Passage;
+  readonly placement: Placement;
+  readonly worker: number;
+  readonly ahead: number;
+  readonly slots: Set<number>;
+  /** Slots of pictures that came too late; they may still be repeated, so they are free only after the next one. */
+  readonly stale: Set<number>;
+  next: number;
+  closing: boolean;
+}
+
+export interface StreamEvents {
+  /** A picture of a frame became ready, or it became known that it will not. */
+  changed(): void;
+  cost(frame: number, cost: PictureCost): void;
+  failed(passage: Passage, message: string): void;
+}
+
+/** The passages that are being decoded, the room they write to, and the pictures that are ready. */
+export class StreamSet {
+  private readonly streams = new Map<number, OpenStream>();
+  private readonly ready = new Map<number, Map<string, ReadyPicture>>();
+  private readonly holders = new Map<number, number>();
+  private readonly broken = new Set<string>();
+  private free: number[] = [];
+  private nextId = 1;
+  private nextWorker = 0;
+  private whenClosed: (() => void) | undefined;
+
+  constructor(
+    private readonly decoders: readonly Channel<DecodeRequest, DecodeReply>[],
+    private readonly events: StreamEvents,
+  ) {
+    for (const decoder of decoders) decoder.onMessage((reply) => this.receive(reply));
+  }
+
+  /** Forgets all pictures and takes new room; all streams must be closed. */
+  reset(slots: readonly number[]): void {
+    this.ready.clear();
+    this.holders.clear();
+    this.free = [...slots];
+  }
+
+  open(passage: Passage, file: MediaFile, options: StreamOptions): void {
+    const placement = fitPlacement(file.shownSize, options.frameSize);
+    const stream: OpenStream = {
+      id: this.nextId++,
+      passage,
+      placement,
+      worker: this.nextWorker++ % this.decoders.length,
+      ahead: options.ahead ?? Infinity,
+      slots: new Set(),
+      stale: new Set(),
+      next: options.from,
+      closing: false,
+    };
+    this.streams.set(stream.id, stream);
+    this.decoders[stream.worker]!.send({
+      kind: 'open',
+      stream: {
+        id: stream.id,
+        file,
+        from: options.from,
+        to: passage.to,
+        clipStart: passage.clipStart,
+        sourceIn: passage.sourceIn,
+        timelineRate: options.rate,
+        target: { width: placement.width, height: placement.height },
+        live: options.live,
+      },
+    });
+    this.pump();
+  }
+
+  /** The stream that is open for a clip, if its next frame is at most `reach` before a frame. */
+  reaches(clipId: string, frame: number, reach: number): boolean {
+    const stream = this.openFor(clipId);
+    return stream !== undefined && frame >= stream.next && frame - stream.next <= reach && frame < stream.passage.to;
+  }
+
+  /** Whether a passage is being decoded, or cannot be. */
+  isOpen({ clipId, from }: Passage): boolean {
+    if (this.broken.has(clipId)) return true;
+    return [...this.streams.values()].some(
+      ({ closing, passage }) => !closing && passage.clipId === clipId && passage.from === from,
+    );
+  }
+
+  skipTo(clipId: string, frame: number): void {
+    const stream = this.openFor(clipId);
+    if (!stream) return;
+    stream.next = Math.max(stream.next, frame);
+    this.decoders[stream.worker]!.send({ kind: 'skip', stream: stream.id, to: frame });
+    this.pump();
+  }
+
+  /** Closes what ends before a frame, and drops the pictures before it. */
+  passed(frame: number): void {
+    for (const stream of this.streams.values()) {
+      if (!stream.closing && stream.passage.to <= frame) this.close(stream);
+    }
+    for (const waiting of this.ready.keys()) if (waiting < frame) this.release(waiting);
+    this.pump();
+  }
+
+  /** Closes all streams and waits until none of them writes any more. Pictures that are ready stay. */
+  async closeAll(): Promise<void> {
+    for (const stream of this.streams.values()) if (!stream.closing) this.close(stream);
+    if (this.streams.size === 0) return;
+    await new Promise<void>((resolve) => {
+      const before = this.whenClosed;
+      this.whenClosed = () => {
+        before?.();
+        resolve();
+      };
+    });
+  }
+
+  pictures(frame: number): ReadonlyMap<string, ReadyPicture> | undefined {
+    return this.ready.get(frame);
+  }
+
+  /** Whether every clip of a frame has its picture, or will never have one. */
+  isReady(frame: number, clipIds: readonly string[]): boolean {
+    const pictures = this.ready.get(frame);
+    return clipIds.every((clipId) => pictures?.has(clipId) || this.broken.has(clipId));
+  }
+
+  /** The first frame from `frame` on that is not ready. */
+  readyUntil(frame: number, clipIdsOf: (frame: number) => readonly string[], end: number): number {
+    let until = frame;
+    while (until < end && this.isReady(until, clipIdsOf(until))) until++;
+    return until;
+  }
+
+  forgive(): void {
+    this.broken.clear();
+  }
+
+  private openFor(clipId: string): OpenStream | undefined {
+    return [...this.streams.values()].find((stream) => !stream.closing && stream.passage.clipId === clipId);
+  }
+
+  private close(stream: OpenStream): void {
+    stream.closing = true;
+    this.decoders[stream.worker]!.send({ kind: 'close', stream: stream.id });
+  }
+
+  private receive(reply: DecodeReply): void {
+    const stream = this.streams.get(reply.stream);
+    if (!stream) return;
+    switch (reply.kind) {
+      case 'picture':
+        this.store(stream, reply);
+        break;
+      case 'skipped':
+        if (!stream.closing) stream.next = Math.max(stream.next, reply.to);
+        this.events.cost(reply.from, reply.cost);
+        break;
+      case 'closed':
+        this.reclaim(stream.slots);
+        this.reclaim(stream.stale);
+        this.streams.delete(stream.id);
+        if (this.streams.size === 0) {
+          const resolve = this.whenClosed;
+          this.whenClosed = undefined;
+          resolve?.();
+        }
+        break;
+      case 'failed':
+        this.broken.add(stream.passage.clipId);
+        this.close(stream);
+        this.events.failed(stream.passage, reply.message);
+    }
+    this.pump();
+    this.events.changed();
+  }
+
+  private store(stream: OpenStream, reply: Extract<DecodeReply, { kind: 'picture' }>): void {
+    this.events.cost(reply.frame, reply.cost);
+    const { address, frame, coding } = reply;
+    stream.slots.delete(address);
+    if (!reply.repeated) this.reclaim(stream.stale);
+    if (stream.closing || frame < stream.next) {
+      if (!this.holders.has(address)) stream.stale.add(address);
+      return;
+    }
+    stream.stale.delete(address);
+    stream.next = frame + 1;
+    const pictures = this.ready.get(frame) ?? new Map<string, ReadyPicture>();
+    pictures.set(stream.passage.clipId, { address, placement: stream.placement, coding });
+    this.ready.set(frame, pictures);
+    this.holders.set(address, (this.holders.get(address) ?? 0) + 1);
+  }
+
+  private reclaim(slots: Set<number>): void {
+    this.free.push(...slots);
+    slots.clear();
+  }
+
+  private release(frame: number): void {
+    for (const { address } of this.ready.get(frame)?.values() ?? []) {
+      const holders = (this.holders.get(address) ?? 1) - 1;
+      if (holders > 0) this.holders.set(address, holders);
+      else {
+        this.holders.delete(address);
+        this.free.push(address);
+      }
+    }
+    this.ready.delete(frame);
+  }
+
+  // Room goes to whoever needs it for the earliest frame.
+  private pump(): void {
+    while (this.free.length) {
+      let neediest: OpenStream | undefined;
+      for (const stream of this.streams.values()) {
+        const reach = stream.next + stream.slots.size;
+        const wants = !stream.closing && reach < stream.passage.to && stream.slots.size < stream.ahead;
+        if (wants && (!neediest || reach < neediest.next + neediest.slots.size)) neediest = stream;
+      }
+      if (!neediest) return;
+      const address = this.free.pop()!;
+      neediest.slots.add(address);
+      this.decoders[neediest.worker]!.send({ kind: 'grant', stream: neediest.id, address });
+    }
+  }
+}

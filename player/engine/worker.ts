@@ -1,0 +1,27 @@
+import { Control } from '../shared/control.js';
+import { loadKernels } from '../shared/kernels.js';
+import { channel, type DecodeReply, type DecodeRequest, type EngineReply, type EngineRequest, type SoundRequest } from '../shared/messages.js';
+import { Engine } from './engine.js';
+import { Screen } from './screen.js';
+
+const page = channel<EngineReply, EngineRequest>(globalThis as unknown as Parameters<typeof channel>[0]);
+const waiting: EngineRequest[] = [];
+
+page.onMessage((request) => {
+  if (request.kind !== 'init') throw new Error('The engine must be set up first.');
+  page.onMessage((early) => waiting.push(early));
+  void loadKernels(request.wasm, request.memory)
+    .then((kernels) => {
+      const engine = new Engine(
+        new Screen(request.canvas, request.memory, kernels),
+        request.memory,
+        new Control(request.control),
+        request.decoders.map((port) => channel<DecodeRequest, DecodeReply>(port)),
+        channel<SoundRequest, never>(request.sound),
+        (reply, transfer) => page.send(reply, transfer),
+      );
+      page.onMessage((later) => engine.handle(later));
+      for (const early of waiting.splice(0)) engine.handle(early);
+    })
+    .catch((error: unknown) => page.send({ kind: 'failed', message: String(error) }));
+});

@@ -1,0 +1,3 @@
+export * from './player.js';
+export * from './plan.js';
+export type { PlayerState } from './shared/messages.js';

@@ -1,0 +1,28 @@
+import type { MediaChoice, PreviewGraph } from '@hone/core/render';
+import type { FrameSize } from '@hone/core/timeline';
+import type { Rational } from '@hone/core/time';
+
+/** A file that a source's picture is played from. */
+export interface MediaFile {
+  readonly choice: MediaChoice['kind'];
+  readonly url: string;
+  /** Size of the coded picture. */
+  readonly size: FrameSize;
+  readonly rate: Rational;
+  readonly constantRate: boolean;
+  /** Quarter turns clockwise before it is shown. */
+  readonly quarters: number;
+  /** Size at which it is shown, in square pixels, turned. */
+  readonly shownSize: FrameSize;
+  /** Frames in the file. */
+  readonly frameCount: number;
+}
+
+/** Everything that a player needs to know; it asks nobody. */
+export interface PreviewPlan {
+  readonly preview: PreviewGraph;
+  /** Picture files by source. */
+  readonly pictures: Readonly<Record<string, MediaFile>>;
+  /** Addresses of the files that sound is read from, by source. */
+  readonly sounds: Readonly<Record<string, string>>;
+}

@@ -1,0 +1,208 @@
+import { FrameLog } from '@hone/core/playback';
+import type { FrameSize } from '@hone/core/timeline';
+import type { PreviewPlan } from './plan.js';
+import { Control, SAMPLE_RATE } from './shared/control.js';
+import { createMemory } from './shared/kernels.js';
+import { channel, type Channel, type EngineReply, type EngineRequest, type PlayerState } from './shared/messages.js';
+
+export interface PlayerOptions {
+  /** The canvas that shows the preview; the player alone draws on it. */
+  readonly canvas: HTMLCanvasElement;
+  /** Where the workers and kernels.wasm are served, ending in a slash. */
+  readonly assets: string;
+  /** Decode workers; as a rule one less than the machine has cores, at most four. */
+  readonly decodeWorkers?: number;
+}
+
+/** A run that has ended. */
+export interface FinishedRun {
+  readonly log: FrameLog;
+  readonly leversMoved: boolean;
+  readonly clock: 'sound' | 'system';
+}
+
+export interface PlayerEvents {
+  state(state: PlayerState, frame: number): void;
+  /** The picture that was asked for at rest stands on the canvas. */
+  still(frame: number, size: FrameSize): void;
+  /** The canvas has another number of pixels. */
+  pixels(size: FrameSize): void;
+  run(run: FinishedRun): void;
+  failed(message: string): void;
+}
+
+/** Plays a plan. All work is done in workers; this class only passes messages on. */
+export class Player {
+  private readonly workers: Worker[] = [];
+  private readonly listeners: { [K in keyof PlayerEvents]?: PlayerEvents[K][] } = {};
+  private flatDone: ((result: { frames: number; ms: number }) => void) | undefined;
+  private sound: Promise<AudioContext | undefined> | undefined;
+  private disposed = false;
+  state: PlayerState = 'still';
+  size: FrameSize = { width: 0, height: 0 };
+
+  private constructor(
+    private readonly engine: Channel<EngineRequest, EngineReply>,
+    private readonly control: Control,
+    private readonly assets: string,
+    readonly decodeWorkers: number,
+  ) {}
+
+  /** @throws Error in a sentence when the browser lacks something that the player cannot do without */
+  static async create({ canvas, assets, decodeWorkers }: PlayerOptions): Promise<Player> {
+    const lacking = lackingFeatures();
+    if (lacking.length) throw new Error(`This browser lacks ${lacking.join(', ')}. Open Hone in a current Chromium.`);
+    const reply = await fetch(`${assets}kernels.wasm`);
+    if (!reply.ok) throw new Error(`The player's kernels could not be loaded: ${reply.status}. Start Hone anew.`);
+    const wasm = await reply.arrayBuffer();
+    const memory = createMemory();
+    const control = Control.create();
+    const count = decodeWorkers ?? Math.max(1, Math.min(4, navigator.hardwareConcurrency - 1));
+
+    const worker = (name: string): Worker => new Worker(`${assets}${name}.js`, { type: 'module', name });
+    const engineWorker = worker('engine');
+    const engine = channel<EngineRequest, EngineReply>(engineWorker as unknown as Parameters<typeof channel>[0]);
+    const player = new Player(engine, control, assets, count);
+    player.workers.push(engineWorker);
+    engine.onMessage((message) => player.receive(message));
+    engineWorker.onerror = (event) => player.emit('failed', `The player stopped: ${event.message}`);
+
+    const decoders = Array.from({ length: count }, () => {
+      const { port1, port2 } = new MessageChannel();
+      const decoder = worker('decode');
+      decoder.postMessage(port2, [port2]);
+      port1.postMessage({ kind: 'init', wasm: wasm.slice(0), memory, control: control.buffer });
+      player.workers.push(decoder);
+      return port1;
+    });
+    const soundPorts = new MessageChannel();
+    const soundWorker = worker('sound');
+    soundWorker.postMessage({ port: soundPorts.port2, control: control.buffer }, [soundPorts.port2]);
+    player.workers.push(soundWorker);
+
+    const offscreen = canvas.transferControlToOffscreen();
+    engine.send(
+      { kind: 'init', canvas: offscreen, wasm, memory, control: control.buffer, decoders, sound: soundPorts.port1 },
+      [offscreen, wasm, ...decoders, soundPorts.port1],
+    );
+    return player;
+  }
+
+  on<K extends keyof PlayerEvents>(event: K, listener: PlayerEvents[K]): void {
+    const list = (this.listeners[event] ??= []) as PlayerEvents[K][];
+    list.push(listener);
+  }
+
+  /** Takes a new plan; while playing, it goes on with it at once. */
+  setPlan(plan: PreviewPlan): void {
+    this.engine.send({ kind: 'plan', plan });
+  }
+
+  /**
+   * Plays timeline frames [from, to). Must first be called from a user's gesture, or the browser keeps sound silent;
+   * then the system clock keeps time.
+   */
+  async play(from: number, to: number): Promise<void> {
+    const pressedAt = performance.timeOrigin + performance.now();
+    this.sound ??= this.openSound();
+    const context = await this.sound;
+    const running = context?.state === 'running';
+    const latencyMs = 1000 * (context?.outputLatency ?? 0);
+    this.engine.send({ kind: 'play', from, to, pressedAt, clock: running ? 'sound' : 'system', latencyMs });
+  }
+
+  pause(): void {
+    this.engine.send({ kind: 'pause' });
+  }
+
+  seek(frame: number): void {
+    this.engine.send({ kind: 'seek', frame });
+  }
+
+  /** @param speed times the normal speed; negative runs backwards; silent and not measured */
+  shuttle(speed: number): void {
+    this.engine.send({ kind: 'shuttle', speed });
+  }
+
+  /** Plays as fast as it goes, without a clock and without dropping a frame. For measurements. */
+  playFlatOut(from: number, to: number): Promise<{ frames: number; ms: number }> {
+    return new Promise((resolve) => {
+      this.flatDone = resolve;
+      this.engine.send({ kind: 'flatOut', from, to });
+    });
+  }
+
+  /** In frames; it may stand between two. Costs nothing to read. */
+  get playhead(): number {
+    return this.control.playhead;
+  }
+
+  /** Timeline frame whose picture stands on the canvas; -1 before the first. */
+  get shownFrame(): number {
+    return this.control.get('shownFrame');
+  }
+
+  dispose(): void {
+    this.disposed = true;
+    for (const worker of this.workers) worker.terminate();
+    void this.sound?.then((context) => context?.close());
+  }
+
+  private async openSound(): Promise<AudioContext | undefined> {
+    try {
+      const context = new AudioContext({ sampleRate: SAMPLE_RATE, latencyHint: 'playback' });
+      await context.audioWorklet.addModule(`${this.assets}worklet.js`);
+      const node = new AudioWorkletNode(context, 'hone-ring-output', {
+        numberOfInputs: 0,
+        outputChannelCount: [2],
+        processorOptions: { control: this.control.buffer },
+      });
+      node.connect(context.destination);
+      await Promise.race([context.resume(), new Promise((resolve) => setTimeout(resolve, 300))]);
+      return this.disposed ? undefined : context;
+    } catch {
+      // A machine without a sound device still plays, by the system clock; the run says so.
+      return undefined;
+    }
+  }
+
+  private receive(message: EngineReply): void {
+    switch (message.kind) {
+      case 'state':
+        this.state = message.state;
+        this.emit('state', message.state, message.frame);
+        break;
+      case 'still':
+        this.emit('still', message.frame, message.size);
+        break;
+      case 'pixels':
+        this.size = message.size;
+        this.emit('pixels', message.size);
+        break;
+      case 'run': {
+        const log = new FrameLog(message.firstFrame, message.log);
+        this.emit('run', { log, leversMoved: message.leversMoved, clock: message.clock });
+        break;
+      }
+      case 'flatOut':
+        this.flatDone?.({ frames: message.frames, ms: message.ms });
+        this.flatDone = undefined;
+        break;
+      case 'failed':
+        this.emit('failed', message.message);
+    }
+  }
+
+  private emit<K extends keyof PlayerEvents>(event: K, ...args: Parameters<PlayerEvents[K]>): void {
+    for (const listener of this.listeners[event] ?? []) (listener as (...args: unknown[]) => void)(...args);
+  }
+}
+
+function lackingFeatures(): string[] {
+  const needs: [string, boolean][] = [
+    ['WebCodecs', typeof VideoDecoder !== 'undefined'],
+    ['shared memory', typeof SharedArrayBuffer !== 'undefined' && crossOriginIsolated],
+    ['drawing in workers', typeof OffscreenCanvas !== 'undefined'],
+  ];
+  return needs.filter(([, there]) => !there).map(([name]) => name);
+}

@@ -1,0 +1,50 @@
+/** The functions of kernels.wasm; see player/kernels for what each does. Addresses are bytes in the memory. */
+export interface Kernels {
+  reduceBox(source: number, stride: number, target: number, width: number, height: number, divisor: number): void;
+  resamplePlane(
+    source: number,
+    stride: number,
+    sourceWidth: number,
+    target: number,
+    width: number,
+    height: number,
+    rows: number,
+    rowEntry: number,
+    columns: number,
+    columnEntry: number,
+    work: number,
+  ): void;
+  toRgba(
+    luma: number,
+    blue: number,
+    red: number,
+    target: number,
+    width: number,
+    height: number,
+    lumaOffset: number,
+    lumaGain: number,
+    redFromV: number,
+    greenFromU: number,
+    greenFromV: number,
+    blueFromU: number,
+  ): void;
+  splitPairs(source: number, first: number, second: number, count: number): void;
+  narrowTo8(source: number, target: number, count: number, bits: number): void;
+  turnPlane(source: number, target: number, width: number, height: number, quarters: number): void;
+}
+
+/** Bytes of a page of WebAssembly memory. */
+export const PAGE = 65_536;
+/** The first page belongs to the kernels' own data. */
+export const FIRST_FREE = PAGE;
+
+/** Memory that all workers of a player share. It grows as the preview does, at most to two gigabytes. */
+export function createMemory(): WebAssembly.Memory {
+  return new WebAssembly.Memory({ initial: 2, maximum: 32_768, shared: true });
+}
+
+/** @param wasm bytes of kernels.wasm */
+export async function loadKernels(wasm: BufferSource, memory: WebAssembly.Memory): Promise<Kernels> {
+  const { instance } = await WebAssembly.instantiate(wasm, { env: { memory } });
+  return instance.exports as unknown as Kernels;
+}

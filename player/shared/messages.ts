@@ -1,0 +1,113 @@
+import type { FrameSize } from '@hone/core/timeline';
+import type { Rational } from '@hone/core/time';
+import type { SoundPart } from '@hone/core/render';
+import type { MediaFile, PreviewPlan } from '../plan.js';
+import type { ColourCoding } from './picture.js';
+
+/** Engine to decode worker. */
+export type DecodeRequest =
+  | { kind: 'init'; wasm: ArrayBuffer; memory: WebAssembly.Memory; control: SharedArrayBuffer }
+  | { kind: 'workspace'; address: number; bytes: number }
+  | { kind: 'open'; stream: StreamSpec }
+  /** Room for one more picture. */
+  | { kind: 'grant'; stream: number; address: number }
+  /** Go on at a later frame; what lies before it is not wanted any more. */
+  | { kind: 'skip'; stream: number; to: number }
+  | { kind: 'close'; stream: number };
+
+export interface StreamSpec {
+  readonly id: number;
+  readonly file: MediaFile;
+  /** Timeline frames [from, to) that are wanted. */
+  readonly from: number;
+  readonly to: number;
+  readonly clipStart: number;
+  readonly sourceIn: Rational;
+  readonly timelineRate: Rational;
+  /** Size of the picture that is wanted. */
+  readonly target: FrameSize;
+  /** Whether frames that are too late are dropped unscaled and a decoder that is behind jumps ahead. */
+  readonly live: boolean;
+}
+
+/** What a picture has cost, ms. */
+export interface PictureCost {
+  readonly readMs: number;
+  readonly decodeMs: number;
+  readonly scaleMs: number;
+  readonly decoded: number;
+}
+
+/** Decode worker to engine. */
+export type DecodeReply =
+  | {
+      kind: 'picture';
+      stream: number;
+      frame: number;
+      address: number;
+      /** True when the slot already holds the picture of the frame before. */
+      repeated: boolean;
+      coding: ColourCoding;
+      cost: PictureCost;
+    }
+  /** Frames [from, to) will not come. */
+  | { kind: 'skipped'; stream: number; from: number; to: number; cost: PictureCost }
+  | { kind: 'closed'; stream: number }
+  | { kind: 'failed'; stream: number; message: string };
+
+/** Page to engine. */
+export type EngineRequest =
+  | {
+      kind: 'init';
+      canvas: OffscreenCanvas;
+      wasm: ArrayBuffer;
+      memory: WebAssembly.Memory;
+      control: SharedArrayBuffer;
+      decoders: MessagePort[];
+      sound: MessagePort;
+    }
+  | { kind: 'plan'; plan: PreviewPlan }
+  | { kind: 'play'; from: number; to: number; pressedAt: number; clock: 'sound' | 'system'; latencyMs: number }
+  | { kind: 'flatOut'; from: number; to: number }
+  | { kind: 'shuttle'; speed: number }
+  | { kind: 'pause' }
+  | { kind: 'seek'; frame: number };
+
+export type PlayerState = 'still' | 'starting' | 'playing' | 'shuttling';
+
+/** Engine to page. */
+export type EngineReply =
+  | { kind: 'state'; state: PlayerState; frame: number }
+  /** The picture that was asked for at rest stands on the canvas. */
+  | { kind: 'still'; frame: number; size: FrameSize }
+  | { kind: 'pixels'; size: FrameSize }
+  | { kind: 'run'; firstFrame: number; log: Float32Array; leversMoved: boolean; clock: 'sound' | 'system' }
+  | { kind: 'flatOut'; frames: number; ms: number }
+  | { kind: 'failed'; message: string };
+
+/** Engine to sound worker. */
+export type SoundRequest =
+  | { kind: 'init'; control: SharedArrayBuffer }
+  | { kind: 'plan'; parts: readonly SoundPart[]; urls: Readonly<Record<string, string>>; rate: Rational }
+  | { kind: 'start'; epoch: number; from: number }
+  | { kind: 'stop' };
+
+/** Sends and receives messages of known types over a port or a worker's global scope. */
+export interface Channel<Out, In> {
+  send(message: Out, transfer?: Transferable[]): void;
+  onMessage(handler: (message: In) => void): void;
+}
+
+interface PortLike {
+  postMessage(message: unknown, transfer: Transferable[]): void;
+  onmessage: ((event: MessageEvent) => void) | null;
+}
+
+export function channel<Out, In>(port: PortLike): Channel<Out, In> {
+  return {
+    send: (message, transfer = []) => port.postMessage(message, transfer),
+    onMessage: (handler) => {
+      port.onmessage = (event: MessageEvent) => handler(event.data as In);
+    },
+  };
+}

@@ -1,0 +1,58 @@
+/** One plane of 8-bit samples in the shared memory. */
+export interface Plane {
+  readonly address: number;
+  readonly stride: number;
+  readonly width: number;
+  readonly height: number;
+}
+
+/** The luma, blue-difference and red-difference planes of an 8-bit picture. */
+export type Planes = readonly [Plane, Plane, Plane];
+
+/** Bytes of an 8-bit 4:2:0 picture whose planes follow each other without padding. */
+export function planarBytes(width: number, height: number): number {
+  return width * height + 2 * ((width + 1) >> 1) * ((height + 1) >> 1);
+}
+
+/** The planes of an 8-bit 4:2:0 picture that begins at an address. */
+export function planarAt(address: number, width: number, height: number): Planes {
+  const halfWidth = (width + 1) >> 1;
+  const halfHeight = (height + 1) >> 1;
+  const blue = address + width * height;
+  const red = blue + halfWidth * halfHeight;
+  return [
+    { address, stride: width, width, height },
+    { address: blue, stride: halfWidth, width: halfWidth, height: halfHeight },
+    { address: red, stride: halfWidth, width: halfWidth, height: halfHeight },
+  ];
+}
+
+/** How samples become colours. */
+export interface ColourCoding {
+  readonly matrix: 'bt709' | 'bt601' | 'bt2020';
+  readonly fullRange: boolean;
+}
+
+export const VIDEO_BT709: ColourCoding = { matrix: 'bt709', fullRange: false };
+
+// Weights of red and blue in luma: Recommendations ITU-R BT.709, BT.601 and BT.2020.
+const WEIGHTS = { bt709: [0.2126, 0.0722], bt601: [0.299, 0.114], bt2020: [0.2627, 0.0593] } as const;
+
+/** The six numbers that the kernel `toRgba` takes: offset, then quarters of the gains with 15 bits after the point. */
+export type ColourCoefficients = readonly [number, number, number, number, number, number];
+
+export function colourCoefficients({ matrix, fullRange }: ColourCoding): ColourCoefficients {
+  const [red, blue] = WEIGHTS[matrix];
+  const green = 1 - red - blue;
+  const lumaGain = fullRange ? 1 : 255 / 219;
+  const chromaGain = fullRange ? 1 : 255 / 224;
+  const fixed = (gain: number): number => Math.round((gain / 4) * 32_768);
+  return [
+    fullRange ? 0 : 16,
+    fixed(lumaGain),
+    fixed(2 * (1 - red) * chromaGain),
+    fixed((2 * (1 - blue) * blue * chromaGain) / green),
+    fixed((2 * (1 - red) * red * chromaGain) / green),
+    fixed(2 * (1 - blue) * chromaGain),
+  ];
+}

@@ -1,0 +1,100 @@
+import { ALL_FORMATS, AudioSampleSink, Input, UrlSource, type AudioSample } from 'mediabunny';
+import { SAMPLE_RATE } from '../shared/control.js';
+
+/** The sound of one file, from any time on, as stereo at the player's sample rate. */
+export class SoundReader {
+  private samples: AsyncGenerator<AudioSample, void, unknown> | undefined;
+  private block: Float32Array = new Float32Array(0);
+  /** Sample frame, at the player's rate from zero of the source, of the first one in `block`. */
+  private blockStart = 0;
+
+  private constructor(
+    private readonly input: Input,
+    private readonly sink: AudioSampleSink,
+    private readonly zeroSeconds: number,
+  ) {}
+
+  /** @throws Error in a sentence when the file has no sound that the browser decodes */
+  static async open(url: string): Promise<SoundReader> {
+    const input = new Input({ source: new UrlSource(url, { maxCacheSize: 8 * 2 ** 20 }), formats: ALL_FORMATS });
+    const track = await input.getPrimaryAudioTrack();
+    if (!track) throw new Error('The file has no sound.');
+    if (!(await track.canDecode())) throw new Error('This browser cannot decode the sound of the file.');
+    const picture = await input.getPrimaryVideoTrack();
+    const zero = await (picture ?? track).getFirstTimestamp();
+    return new SoundReader(input, new AudioSampleSink(track), zero);
+  }
+
+  /** The next `read` begins here. */
+  seek(frame: number): void {
+    void this.samples?.return(undefined);
+    this.samples = this.sink.samples(this.zeroSeconds + frame / SAMPLE_RATE);
+    this.block = new Float32Array(0);
+    this.blockStart = frame;
+  }
+
+  /**
+   * Adds `count` sample frames from `frame` on to `target`.
+   * @param target stereo samples, interleaved
+   */
+  async mixInto(target: Float32Array, offset: number, frame: number, count: number): Promise<void> {
+    let done = 0;
+    while (done < count) {
+      const within = frame + done - this.blockStart;
+      const available = this.block.length / 2 - within;
+      if (available <= 0) {
+        if (!(await this.advance())) return;
+        continue;
+      }
+      if (within < 0) {
+        done = Math.min(count, done - within);
+        continue;
+      }
+      const take = Math.min(available, count - done);
+      for (let i = 0; i < 2 * take; i++) {
+        const at = 2 * (offset + done) + i;
+        target[at] = target[at]! + this.block[2 * within + i]!;
+      }
+      done += take;
+    }
+  }
+
+  dispose(): void {
+    void this.samples?.return(undefined);
+    this.input.dispose();
+  }
+
+  private async advance(): Promise<boolean> {
+    const result = await this.samples?.next();
+    if (!result || result.done) return false;
+    const sample = result.value;
+    this.blockStart = Math.round((sample.timestamp - this.zeroSeconds) * SAMPLE_RATE);
+    this.block = toStereo(sample);
+    sample.close();
+    return true;
+  }
+}
+
+// Interleaved stereo at the player's rate; other rates are interpolated between neighbours.
+function toStereo(sample: AudioSample): Float32Array {
+  const channels = Array.from({ length: Math.min(sample.numberOfChannels, 2) }, (_, planeIndex) => {
+    const options = { planeIndex, format: 'f32-planar' as const };
+    const plane = new Float32Array(sample.allocationSize(options) / Float32Array.BYTES_PER_ELEMENT);
+    sample.copyTo(plane, options);
+    return plane;
+  });
+  const left = channels[0]!;
+  const right = channels[1] ?? left;
+  const step = sample.sampleRate / SAMPLE_RATE;
+  const count = Math.round(left.length / step);
+  const stereo = new Float32Array(2 * count);
+  for (let i = 0; i < count; i++) {
+    const at = Math.min(left.length - 1, i * step);
+    const before = Math.floor(at);
+    const after = Math.min(left.length - 1, before + 1);
+    const part = at - before;
+    stereo[2 * i] = left[before]! + part * (left[after]! - left[before]!);
+    stereo[2 * i + 1] = right[before]! + part * (right[after]! - right[before]!);
+  }
+  return stereo;
+}
