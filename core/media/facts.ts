@@ -26,9 +26,10 @@ export interface SoundFacts {
   readonly channels: number;
 }
 
-/** What is known of a source file. Durations are those of the longest stream. */
+/** What is known of a source file. */
 export interface SourceFacts {
   readonly container: string;
+  /** Seconds of picture, or of sound where there is no picture. */
   readonly duration: Rational;
   /** Time stamp of the first frame (of the first sound sample without a picture): zero of all source times. */
   readonly pictureStart: Rational;

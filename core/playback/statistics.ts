@@ -1,7 +1,7 @@
 import { frameBudgetMs, STAGES, type Stage } from './stage.js';
 import type { FrameLog } from './frame-log.js';
 
-/** What a run comes to. Times are in milliseconds; NaN stands for "did not happen". */
+/** What a run comes to. Times are in milliseconds; null stands for "did not happen". */
 export interface PacingSummary {
   /** Frames whose due time came during the run. */
   readonly wanted: number;
@@ -10,11 +10,11 @@ export interface PacingSummary {
   /** Longest time that one picture stood beyond its own frame's length. */
   readonly longestFreezeMs: number;
   /** From the press of play. */
-  readonly firstFrameMs: number;
-  /** From the first frame shown to the first frame dropped; NaN when none was. */
-  readonly firstDropMs: number;
+  readonly firstFrameMs: number | null;
+  /** From the first frame shown to the first frame dropped; null when none was. */
+  readonly firstDropMs: number | null;
   /** Mean lateness of the frames that were shown. */
-  readonly meanLatenessMs: number;
+  readonly meanLatenessMs: number | null;
   readonly framesPerSecondShown: number;
   /** Mean cost of a wanted frame in each stage. */
   readonly stageMs: Readonly<Record<Stage, number>>;
@@ -56,16 +56,17 @@ export function pacingSummary(log: FrameLog, rate: { num: number; den: number })
     if (!Number.isNaN(lastShown)) longestFreezeMs = Math.max(longestFreezeMs, at - lastShown - budgetMs);
     lastShown = at;
   }
-  const per = (total: number, count: number): number => (count ? total / count : NaN);
+  const per = (total: number, count: number): number => (count ? total / count : 0);
+  const known = (ms: number): number | null => (Number.isNaN(ms) ? null : ms);
   return {
     wanted,
     shown,
     dropped: wanted - shown,
     longestFreezeMs,
-    firstFrameMs: firstShown,
-    firstDropMs: Number.isNaN(firstDrop) ? NaN : Math.max(0, firstDrop - (Number.isNaN(firstShown) ? 0 : firstShown)),
-    meanLatenessMs: per(lateness, shown),
-    framesPerSecondShown: wanted ? (shown / wanted) * (rate.num / rate.den) : NaN,
+    firstFrameMs: known(firstShown),
+    firstDropMs: known(Math.max(0, firstDrop - (Number.isNaN(firstShown) ? 0 : firstShown))),
+    meanLatenessMs: shown ? lateness / shown : null,
+    framesPerSecondShown: wanted ? (shown / wanted) * (rate.num / rate.den) : 0,
     stageMs: Object.fromEntries(STAGES.map((stage) => [stage, per(totals[stage], wanted)])) as Record<Stage, number>,
     decodedPerFrame: per(decoded, wanted),
   };

@@ -2,3 +2,4 @@ export * from './graph.js';
 export * from './delivery.js';
 export * from './export-graph.js';
 export * from './preview-graph.js';
+export * from './proof-frames.js';

@@ -1,0 +1,56 @@
+import { mkdtemp, mkdir, rm, writeFile } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { build, type BuildOptions } from 'esbuild';
+import { chromium, type Page } from 'playwright-core';
+import type { BenchPage } from './page/page.js';
+
+const FLAGS =
+  '--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update --disable-sync --autoplay-policy=no-user-gesture-required';
+
+/** Folder of the page that benchmarks drive; the server delivers it under /extra. */
+export const PAGE_FOLDER = fileURLToPath(new URL('./page/', import.meta.url));
+
+/** Bundles the page. */
+export async function buildPage(): Promise<void> {
+  await mkdir(PAGE_FOLDER, { recursive: true });
+  const entry = fileURLToPath(new URL('../page/page.ts', import.meta.url));
+  const options = { bundle: true, format: 'esm', conditions: ['source'] } satisfies BuildOptions;
+  await build({ ...options, entryPoints: [entry], outfile: join(PAGE_FOLDER, 'bundle.js') });
+  await writeFile(
+    join(PAGE_FOLDER, 'index.html'),
+    '<!doctype html><meta charset="utf-8"><title>Bench</title><body><script type="module" src="/extra/bundle.js"></script>',
+  );
+}
+
+/** Opens the page in a fresh browser and hands it over. */
+export async function withPage<T>(url: string, use: (page: Page) => Promise<T>): Promise<T> {
+  const profile = await mkdtemp(join(tmpdir(), 'hone-bench-'));
+  const executablePath = process.env['HONE_CHROMIUM'] ?? '/usr/bin/chromium';
+  const options = { executablePath, args: FLAGS.split(' '), viewport: { width: 1280, height: 800 } };
+  const browser = await chromium.launchPersistentContext(profile, options);
+  try {
+    const page = await browser.newPage();
+    page.on('console', (message) => {
+      if (message.type() === 'error') console.error(`page: ${message.text()}`);
+    });
+    await page.goto(`${url}/extra/index.html`);
+    await page.waitForFunction('globalThis.benchPage !== undefined');
+    return await use(page);
+  } finally {
+    await browser.close();
+    await rm(profile, { recursive: true, force: true });
+  }
+}
+
+declare const benchPage: BenchPage;
+
+export const bareDecoder = (page: Page, sourceId: string, frames: number): Promise<number> =>
+  page.evaluate(([id, count]) => benchPage.bareDecoder(id, count), [sourceId, frames] as const);
+
+export const flatOut = (page: Page, projectId: string, sourceId: string, frames: number): Promise<number> =>
+  page.evaluate(([project, id, count]) => benchPage.flatOut(project, id, count), [projectId, sourceId, frames] as const);
+
+export const playWhole = (page: Page, projectId: string, copies: boolean): ReturnType<BenchPage['play']> =>
+  page.evaluate(([id, light]) => benchPage.play(id, light), [projectId, copies] as const);

@@ -1,0 +1,31 @@
+import { fileURLToPath } from 'node:url';
+import { configFrom, startServer, type RunningServer } from '@hone/server';
+import { footageHandler, prepareDemo, type DemoProjectId } from '@hone/demo';
+import { PAGE_FOLDER } from './browser.js';
+
+const root = fileURLToPath(new URL('../../', import.meta.url));
+
+/** Starts a server on a free port with a demo project, and waits until its footage is made. */
+export async function startWithFootage(id: DemoProjectId): Promise<RunningServer> {
+  const dataFolder = process.env['HONE_BENCH_DATA'] ?? `${root}.hone/bench`;
+  const config = { ...configFrom({ ...process.env, HONE_DATA: dataFolder, PORT: '0' }, root), port: 0 };
+  const server = await startServer(config, {
+    extraPages: PAGE_FOLDER,
+    jobKinds: (services) => [footageHandler(services)],
+    prepare: (services) => prepareDemo(services, id),
+  });
+  await waitForJobs(server, id);
+  return server;
+}
+
+/** Waits until no job of a project waits or runs. */
+export async function waitForJobs({ services: { queue } }: RunningServer, projectId: string): Promise<void> {
+  for (;;) {
+    const busy = (await queue.list(projectId)).filter(({ state }) => state === 'waiting' || state === 'running');
+    if (busy.length === 0) return;
+    for (const { id } of busy) {
+      const { state, title, problem } = await queue.finished(id);
+      if (state === 'failed') throw new Error(`${title}: ${problem}`);
+    }
+  }
+}

@@ -1,0 +1,92 @@
+import { ALL_FORMATS, EncodedPacketSink, Input, UrlSource } from 'mediabunny';
+import type { LightCopy, Project, Source } from '@hone/core/api';
+import { pacingSummary, type PacingSummary } from '@hone/core/playback';
+import { PLAINEST, type Tuning } from '@hone/core/levers';
+import { emptyTimeline } from '@hone/core/timeline';
+import { planFor, Player } from '@hone/player';
+
+/** What a benchmark calls from outside the page. */
+export interface BenchPage {
+  bareDecoder(sourceId: string, frames: number): Promise<number>;
+  flatOut(projectId: string, sourceId: string, frames: number): Promise<number>;
+  play(projectId: string, lightCopies: boolean): Promise<PacingSummary>;
+}
+
+const get = async <T>(path: string): Promise<T> => (await (await fetch(path)).json()) as T;
+
+const newPlayer = (): Promise<Player> => {
+  const canvas = document.createElement('canvas');
+  document.body.replaceChildren(canvas);
+  return Player.create({ canvas, assets: '/player/' });
+};
+
+const project = async (id: string) => ({
+  ...(await get<Project>(`/api/projects/${id}`)),
+  sources: await get<Source[]>(`/api/projects/${id}/sources`),
+  copies: await get<LightCopy[]>(`/api/projects/${id}/copies`),
+});
+
+const page: BenchPage = {
+  /** Frames per second of a `VideoDecoder` that is fed from the file and whose frames are thrown away. */
+  async bareDecoder(sourceId, frames) {
+    const input = new Input({ source: new UrlSource(`/media/sources/${sourceId}`), formats: ALL_FORMATS });
+    const track = (await input.getPrimaryVideoTrack())!;
+    const packets = new EncodedPacketSink(track);
+    let decoded = 0;
+    const decoder = new VideoDecoder({
+      output: (frame) => {
+        frame.close();
+        decoded++;
+      },
+      error: (error) => console.error(error),
+    });
+    decoder.configure((await track.getDecoderConfig())!);
+    const started = performance.now();
+    let packet = await packets.getFirstPacket();
+    for (let count = 0; packet && count < frames; count++) {
+      decoder.decode(packet.toEncodedVideoChunk());
+      if (decoder.decodeQueueSize >= 8) await new Promise((resolve) => (decoder.ondequeue = resolve));
+      packet = await packets.getNextPacket(packet);
+    }
+    await decoder.flush();
+    const seconds = (performance.now() - started) / 1000;
+    decoder.close();
+    input.dispose();
+    return decoded / seconds;
+  },
+
+  /** Frames per second of the whole player, without a clock, at preview scale 1:4. */
+  async flatOut(projectId, sourceId, frames) {
+    const { sources } = await project(projectId);
+    const source = sources.find(({ id }) => id === sourceId)!;
+    const picture = source.facts!.picture!;
+    const empty = emptyTimeline(picture.rate, picture.size);
+    const clip = { id: 'c', name: source.name, sourceId, start: 0, length: frames, sourceIn: { num: 0, den: 1 }, enabled: true };
+    const timeline = { ...empty, tracks: [{ ...empty.tracks[0]!, clips: [clip] }] };
+    const player = await newPlayer();
+    player.setPlan(planFor(timeline, { ...PLAINEST, playScale: 4, restScale: 4 }, sources, []));
+    await new Promise((resolve) => player.on('still', resolve));
+    const result = await player.playFlatOut(0, frames);
+    player.dispose();
+    return (1000 * result.frames) / result.ms;
+  },
+
+  /** Plays a whole timeline in real time. */
+  async play(projectId, lightCopies) {
+    const { timeline, sources, copies } = await project(projectId);
+    const tuning: Tuning = { playScale: 4, restScale: 4, lightCopies };
+    const plan = planFor(timeline, tuning, sources, copies);
+    const player = await newPlayer();
+    player.on('failed', (message) => console.error(message));
+    player.setPlan(plan);
+    await new Promise((resolve) => player.on('still', resolve));
+    const run = await new Promise<Parameters<Parameters<typeof player.on<'run'>>[1]>[0]>((resolve) => {
+      player.on('run', resolve);
+      void player.play(0, plan.preview.graph.length);
+    });
+    player.dispose();
+    return pacingSummary(run.log, timeline.rate);
+  },
+};
+
+(globalThis as unknown as { benchPage: BenchPage }).benchPage = page;

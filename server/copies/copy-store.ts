@@ -1,0 +1,75 @@
+import { randomUUID } from 'node:crypto';
+import { rm } from 'node:fs/promises';
+import type { LightCopy } from '@hone/core/api';
+import { and, eq } from 'drizzle-orm';
+import type { EventBus } from '../http/events.js';
+import { notFound } from '../http/problems.js';
+import type { Database } from '../store/database.js';
+import { copies } from '../store/tables.js';
+import { stampOf, type SourceRow } from '../media/source-store.js';
+
+export type CopyRow = typeof copies.$inferSelect;
+
+export class CopyStore {
+  constructor(
+    private readonly database: Database,
+    private readonly bus: EventBus,
+  ) {}
+
+  async list(projectId: string): Promise<CopyRow[]> {
+    return this.database.select().from(copies).where(eq(copies.projectId, projectId));
+  }
+
+  async get(id: string): Promise<CopyRow> {
+    const [row] = await this.database.select().from(copies).where(eq(copies.id, id));
+    if (!row) throw notFound('This light copy');
+    return row;
+  }
+
+  async forSource(sourceId: string, divisor: number): Promise<CopyRow | undefined> {
+    const [row] = await this.database
+      .select()
+      .from(copies)
+      .where(and(eq(copies.sourceId, sourceId), eq(copies.divisor, divisor as CopyRow['divisor'])));
+    return row;
+  }
+
+  async add(values: Omit<CopyRow, 'id' | 'bytes' | 'likeness' | 'madeInMs' | 'state'>): Promise<CopyRow> {
+    const row: CopyRow = { ...values, id: randomUUID(), state: 'making', bytes: 0, likeness: null, madeInMs: null };
+    await this.database.insert(copies).values(row);
+    this.tell(row);
+    return row;
+  }
+
+  async change(row: CopyRow, values: Partial<CopyRow>): Promise<CopyRow> {
+    await this.database.update(copies).set(values).where(eq(copies.id, row.id));
+    const changed = { ...row, ...values };
+    this.tell(changed);
+    return changed;
+  }
+
+  async remove(row: CopyRow): Promise<void> {
+    await this.database.delete(copies).where(eq(copies.id, row.id));
+    this.bus.emit({ kind: 'copyGone', copyId: row.id, projectId: row.projectId });
+    await rm(row.path, { force: true });
+  }
+
+  /** Marks the copies whose source is another file now. */
+  async markStale(rows: readonly SourceRow[]): Promise<void> {
+    for (const source of rows) {
+      const made = await this.database.select().from(copies).where(eq(copies.sourceId, source.id));
+      for (const copy of made) {
+        if (copy.state === 'ready' && copy.sourceStamp !== stampOf(source)) await this.change(copy, { state: 'stale' });
+      }
+    }
+  }
+
+  private tell(row: CopyRow): void {
+    this.bus.emit({ kind: 'copy', copy: copyOf(row) });
+  }
+}
+
+export function copyOf(row: CopyRow): LightCopy {
+  const { id, sourceId, projectId, divisor, format, state, width, height, bytes, likeness, madeInMs } = row;
+  return { id, sourceId, projectId, divisor, format, state, width, height, bytes, likeness, madeInMs };
+}

@@ -1,0 +1,77 @@
+import { randomUUID } from 'node:crypto';
+import { mkdir, rm, stat } from 'node:fs/promises';
+import { join } from 'node:path';
+import type { CopyEstimate } from '@hone/core/api';
+import { copyArguments, type CopyDivisor } from '@hone/core/media';
+import { toNumber } from '@hone/core/time';
+import { fileArgument, runFfmpeg } from '../ffmpeg/process.js';
+import { stampOf, type SourceRow } from '../media/source-store.js';
+import { copySizeOf } from './make-copy.js';
+
+const SAMPLE_FRAMES = 24;
+/** Frames after which the encoder runs at its own speed; those before it pay for the start. */
+const WARM_FRAMES = 6;
+
+/** Predicts what copies take by making a few frames of each for real. What was found is kept while the server runs. */
+export class CopyEstimator {
+  private readonly known = new Map<string, Promise<CopyEstimate>>();
+  private last: Promise<unknown> = Promise.resolve();
+
+  constructor(
+    private readonly ffmpeg: string,
+    private readonly folder: string,
+  ) {}
+
+  estimate(source: SourceRow, divisor: CopyDivisor): Promise<CopyEstimate> {
+    const key = `${source.id}:${divisor}:${stampOf(source)}`;
+    const known = this.known.get(key);
+    if (known) return known;
+    // One after the other: two at once would each see half of the machine.
+    const estimate = this.last.then(() => this.measure(source, divisor));
+    this.last = estimate.catch(() => undefined);
+    this.known.set(key, estimate);
+    estimate.catch(() => this.known.delete(key));
+    return estimate;
+  }
+
+  private async measure(source: SourceRow, divisor: CopyDivisor): Promise<CopyEstimate> {
+    const size = copySizeOf(source, divisor);
+    const { picture, duration } = source.facts!;
+    await mkdir(this.folder, { recursive: true });
+    const path = join(this.folder, `sample-${randomUUID()}.mp4`);
+    const middle = Math.max(0, toNumber(duration) / 2 - 1);
+    const frames = Math.min(SAMPLE_FRAMES, picture!.frameCount);
+    const started = performance.now();
+    let warm: { at: number; frame: number } | undefined;
+    let last = { at: started, frame: 0 };
+    try {
+      await runFfmpeg(
+        this.ffmpeg,
+        [
+          ...['-v', 'error', '-ss', middle.toFixed(3), '-i', fileArgument(source.path)],
+          ...['-frames:v', String(frames), ...copyArguments(size), fileArgument(path)],
+        ],
+        {
+          onFrame: (frame) => {
+            last = { at: performance.now(), frame };
+            if (frame >= WARM_FRAMES) warm ??= last;
+          },
+        },
+      );
+      const { size: bytes } = await stat(path);
+      const since = warm && last.frame > warm.frame ? warm : { at: started, frame: 0 };
+      const msAFrame = (last.at - since.at) / Math.max(1, last.frame - since.frame);
+      const scale = picture!.frameCount / Math.max(1, last.frame);
+      return {
+        sourceId: source.id,
+        divisor,
+        ...size,
+        bytes: Math.round(bytes * scale),
+        seconds: (msAFrame * picture!.frameCount) / 1000,
+        sampledFrames: last.frame,
+      };
+    } finally {
+      await rm(path, { force: true });
+    }
+  }
+}

@@ -1,0 +1,88 @@
+import { mkdir, rename, rm, stat } from 'node:fs/promises';
+import { dirname } from 'node:path';
+import { exportCommand, exportGraph, exportSources, type FactsOf } from '@hone/core/render';
+import { probe } from '../ffmpeg/probe.js';
+import { fileArgument, runFfmpeg } from '../ffmpeg/process.js';
+import { contentHash } from '../media/hash.js';
+import { stampOf, type SourceRow, type SourceStore } from '../media/source-store.js';
+import type { JobHandler } from '../jobs/queue.js';
+import type { ExportRow, ExportStore } from './export-store.js';
+import { proofOf } from './proof.js';
+
+export interface ExportTools {
+  readonly ffmpeg: string;
+  readonly ffprobe: string;
+}
+
+const aside = (row: ExportRow): string => `${row.path}.part`;
+/** Shares of the work, by what it takes on a small machine. */
+const HASHED = 0.04;
+const ENCODED = 0.8;
+
+/**
+ * Makes an export. It is given the timeline and the delivery as they were when it was asked for, and it has no way to
+ * learn of a tuning or of a light copy.
+ */
+export function exportHandler(sources: SourceStore, exports: ExportStore, tools: ExportTools): JobHandler {
+  return {
+    kind: 'export',
+    lane: 'heavy',
+    priority: 9,
+    async run({ job, signal, progress }) {
+      const row = await exports.get(job.subjectId);
+      const known = new Map((await sources.list(row.projectId)).map((source) => [source.id, source]));
+      const factsOf: FactsOf = (id) => known.get(id)?.facts ?? undefined;
+      const graph = exportGraph(row.timeline, row.delivery, factsOf);
+      const originals = exportSources(graph).map((id) => known.get(id)!);
+      for (const [index, source] of originals.entries()) {
+        const hashed = await withHash(source, sources, signal);
+        known.set(source.id, hashed);
+        progress((HASHED * (index + 1)) / originals.length);
+      }
+      const command = exportCommand(graph, (id) => fileArgument(known.get(id)!.path), factsOf);
+      await mkdir(dirname(row.path), { recursive: true });
+      const { length } = graph.graph;
+      await runFfmpeg(tools.ffmpeg, ['-v', 'error', ...command.args, fileArgument(aside(row))], {
+        signal,
+        onFrame: (frame) => progress(HASHED + (ENCODED - HASHED) * (frame / length)),
+      });
+      const { size } = await stat(aside(row));
+      const facts = await probe(tools.ffprobe, aside(row), size);
+      const frameCount = facts.picture?.frameCount ?? 0;
+      if (frameCount !== length) {
+        throw new Error(`The export has ${frameCount} frames where the timeline has ${length}. It was not kept; report this.`);
+      }
+      const proof = await proofOf({
+        graph,
+        command,
+        sources: known,
+        exported: aside(row),
+        frameCount,
+        tools,
+        signal,
+        progress: (done) => progress(ENCODED + (1 - ENCODED) * done),
+      });
+      await rename(aside(row), row.path);
+      await exports.change(row, { state: 'ready', proof, bytes: size });
+    },
+    async abandoned(subjectId, state) {
+      const row = await exports.get(subjectId);
+      await rm(aside(row), { force: true });
+      await exports.change(row, { state });
+    },
+  };
+}
+
+// The original as it is now, with the hash of what it holds now.
+async function withHash(source: SourceRow, sources: SourceStore, signal: AbortSignal): Promise<SourceRow> {
+  const found = await stat(source.path).catch(() => undefined);
+  if (!found) {
+    throw new Error(`The original of "${source.name}" is not at ${source.path}. Put it back, then export again.`);
+  }
+  const now = { bytes: found.size, modifiedMs: found.mtimeMs };
+  if (stampOf(now) !== stampOf(source)) {
+    throw new Error(`"${source.name}" is another file than when it was added. Add it again, then export.`);
+  }
+  if (source.contentHash) return source;
+  return sources.change(source, { contentHash: await contentHash(source.path, signal) });
+}

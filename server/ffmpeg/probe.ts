@@ -1,0 +1,184 @@
+import type { PictureFacts, SourceFacts } from '@hone/core/media';
+import { multiply, parseRational, rational, toNumber, ZERO, type Rational } from '@hone/core/time';
+import { fileArgument, runTool, ToolError } from './process.js';
+
+/** A file that cannot be used as a source; the message is for people and says what to do. */
+export class UnusableError extends Error {
+  override readonly name = 'UnusableError';
+}
+
+interface ProbedStream {
+  codec_type?: string;
+  codec_name?: string;
+  profile?: string;
+  width?: number;
+  height?: number;
+  sample_aspect_ratio?: string;
+  r_frame_rate?: string;
+  avg_frame_rate?: string;
+  pix_fmt?: string;
+  time_base?: string;
+  start_pts?: number;
+  duration_ts?: number;
+  nb_frames?: string;
+  sample_rate?: string;
+  channels?: number;
+  disposition?: { attached_pic?: number };
+  side_data_list?: { rotation?: number }[];
+}
+
+interface Probed {
+  streams?: ProbedStream[];
+  format?: { format_name?: string; duration?: string; bit_rate?: string; start_time?: string };
+}
+
+/** Seconds at the start of a file in which equal distances between frames are looked for. */
+const RATE_SAMPLE_SECONDS = 20;
+/** Most pictures that a codec holds back to put them in order. */
+const REORDERED = 16;
+
+/**
+ * Reads the facts of a file with ffprobe.
+ * @throws UnusableError when the file is no media, has neither picture nor sound, or is cut off
+ */
+export async function probe(program: string, path: string, bytes: number): Promise<SourceFacts> {
+  if (bytes === 0) throw new UnusableError('The file is empty. Copy it from the camera or card again.');
+  const probed = await readProbe(program, path);
+  const streams = probed.streams ?? [];
+  const format = probed.format ?? {};
+  const video = streams.find((stream) => stream.codec_type === 'video' && !stream.disposition?.attached_pic);
+  const audio = streams.find((stream) => stream.codec_type === 'audio');
+  if (!video && !audio) throw new UnusableError('The file has neither picture nor sound. Choose another one.');
+  if (video && /image2|png_pipe|jpeg_pipe|^gif$|webp_pipe|tiff_pipe|bmp_pipe/.test(format.format_name ?? '')) {
+    throw new UnusableError('The file is a still picture; only moving ones can be put on a timeline yet.');
+  }
+  const lead = video ?? audio!;
+  const start = startOf(lead);
+  const duration = durationOf(lead, format.duration);
+  if (toNumber(duration) <= 0) {
+    throw new UnusableError('The file has no length: it was probably cut off while recording. Copy it again.');
+  }
+  const bitsPerSecond = Math.round((8 * bytes) / toNumber(duration));
+  const picture = video ? await pictureFacts(program, path, video, duration) : null;
+  return {
+    container: format.format_name ?? 'unknown',
+    duration,
+    pictureStart: start,
+    bytes,
+    bitsPerSecond,
+    picture,
+    sound: audio
+      ? {
+          codec: audio.codec_name ?? 'unknown',
+          sampleRate: Number(audio.sample_rate ?? 0),
+          channels: audio.channels ?? 0,
+        }
+      : null,
+  };
+}
+
+async function readProbe(program: string, path: string): Promise<Probed> {
+  const args = ['-v', 'error', '-show_format', '-show_streams', '-of', 'json', '-i', fileArgument(path)];
+  try {
+    const { output } = await runTool(program, args, { stallMs: 30_000 });
+    return JSON.parse(output) as Probed;
+  } catch (error) {
+    if (!(error instanceof ToolError)) throw error;
+    if (/moov atom not found/.test(error.output)) {
+      throw new UnusableError('The file is cut off: its index is missing. Copy it from the camera or card again.');
+    }
+    if (/Invalid data/.test(error.output)) {
+      throw new UnusableError('The file is not media that ffmpeg can read, or it is damaged. Choose another one.');
+    }
+    throw new UnusableError(`The file could not be read: ${error.message}`);
+  }
+}
+
+async function pictureFacts(
+  program: string,
+  path: string,
+  video: ProbedStream,
+  duration: Rational,
+): Promise<PictureFacts> {
+  const real = parseRational(video.r_frame_rate ?? '');
+  const average = parseRational(video.avg_frame_rate ?? '');
+  const rate = average && average.num > 0 ? average : real;
+  if (!rate || rate.num <= 0) throw new UnusableError('The picture has no frame rate. Make a copy of it with one.');
+  const counted = Number(video.nb_frames ?? NaN);
+  const expected = toNumber(multiply(duration, rate));
+  const evenSoFar = await hasEvenStamps(program, path, rate, parseRational(video.time_base ?? '') ?? rational(1, 1000));
+  const constantRate = evenSoFar && (Number.isNaN(counted) || Math.abs(counted - expected) <= 1.5);
+  const aspect = parseRational((video.sample_aspect_ratio ?? '1:1').replace(':', '/'));
+  const turned = video.side_data_list?.find((data) => data.rotation !== undefined)?.rotation ?? 0;
+  return {
+    codec: video.codec_name ?? 'unknown',
+    profile: video.profile ?? '',
+    size: { width: video.width ?? 0, height: video.height ?? 0 },
+    pixelAspect: aspect && aspect.num > 0 ? aspect : rational(1),
+    // ffprobe counts against the clock.
+    rotation: ((Math.round(-turned / 90) * 90) % 360 + 360) % 360,
+    rate: constantRate && real && close(real, rate) ? real : rate,
+    constantRate,
+    frameCount: Number.isNaN(counted) ? Math.round(expected) : counted,
+    pixelFormat: video.pix_fmt ?? 'unknown',
+    timescale: parseRational(video.time_base ?? '')?.den ?? 1000,
+  };
+}
+
+const close = (a: Rational, b: Rational): boolean => Math.abs(toNumber(a) / toNumber(b) - 1) < 0.002;
+
+/** Presentation times of the picture's packets in seconds, ascending. */
+export async function pictureStamps(program: string, path: string, seconds?: number): Promise<number[]> {
+  const part = seconds === undefined ? [] : ['-read_intervals', `%+${seconds}`];
+  const entries = ['-select_streams', 'v:0', '-show_entries', 'packet=pts_time', '-of', 'csv=p=0'];
+  const { output } = await runTool(program, ['-v', 'error', ...part, ...entries, '-i', fileArgument(path)]);
+  return output
+    .split('\n')
+    .map((line) => parseFloat(line))
+    .filter((stamp) => Number.isFinite(stamp))
+    .sort((a, b) => a - b);
+}
+
+async function hasEvenStamps(program: string, path: string, rate: Rational, tick: Rational): Promise<boolean> {
+  const read = await pictureStamps(program, path, RATE_SAMPLE_SECONDS);
+  // Reading stops between packets, so that the last pictures may be there before those they refer to.
+  const stamps = read.length > 4 * REORDERED ? read.slice(0, -REORDERED) : read;
+  const step = 1 / toNumber(rate);
+  // Stamps are rounded to the file's ticks, and ffprobe writes microseconds.
+  const slack = toNumber(tick) + 2e-6 + step * 0.02;
+  return stamps.every((stamp, index) => {
+    const ideal = (stamps[0] ?? 0) + index * step;
+    return Math.abs(stamp - ideal) < slack + index * step * 1e-4;
+  });
+}
+
+function startOf(stream: ProbedStream): Rational {
+  const base = parseRational(stream.time_base ?? '');
+  return base && stream.start_pts !== undefined ? multiply(rational(stream.start_pts), base) : ZERO;
+}
+
+function durationOf(stream: ProbedStream, whole: string | undefined): Rational {
+  const base = parseRational(stream.time_base ?? '');
+  if (base && stream.duration_ts) return multiply(rational(stream.duration_ts), base);
+  const micros = Math.round(Number(whole ?? 0) * 1e6);
+  return Number.isFinite(micros) ? rational(micros, 1_000_000) : ZERO;
+}
+
+/**
+ * Looks whether the end of a file is there, by decoding its last picture.
+ * @throws UnusableError when it is not
+ */
+export async function requireWhole(program: string, path: string): Promise<void> {
+  const args = ['-hide_banner', '-nostdin', '-v', 'warning', '-sseof', '-2', '-i', fileArgument(path)];
+  let errors = '';
+  try {
+    ({ errors } = await runTool(program, [...args, '-map', '0:v:0?', '-map', '0:a:0?', '-f', 'null', '-']));
+  } catch (error) {
+    if (!(error instanceof ToolError)) throw error;
+    errors = `partial file ${error.output}`;
+  }
+  if (/partial file|Truncated|truncated/.test(errors)) {
+    throw new UnusableError('The file is cut off: its end cannot be read. Copy it from the camera or card again.');
+  }
+}
+

@@ -1,0 +1,127 @@
+import { spawn } from 'node:child_process';
+import { constants, setPriority } from 'node:os';
+import { createInterface } from 'node:readline';
+
+/** A program of the ffmpeg family that did not do what it was asked. */
+export class ToolError extends Error {
+  override readonly name = 'ToolError';
+
+  constructor(
+    message: string,
+    /** The last lines that the program wrote. */
+    readonly output: string,
+  ) {
+    super(message);
+  }
+}
+
+export class CancelledError extends Error {
+  override readonly name = 'CancelledError';
+}
+
+export interface ToolOptions {
+  readonly signal?: AbortSignal | undefined;
+  /** Most time without a sign of life, ms. */
+  readonly stallMs?: number;
+  /** Called with each line of standard output. */
+  readonly onLine?: (line: string) => void;
+}
+
+const STALL_MS = 120_000;
+const KEPT_LINES = 60;
+
+/** The form of a path that ffmpeg cannot take for an option or another protocol. */
+export const fileArgument = (path: string): string => `file:${path}`;
+
+/**
+ * Runs ffmpeg or ffprobe at low priority, reading nothing but files and pipes.
+ * @param args as after the program's name; each `-i` is followed by what `fileArgument` made
+ * @returns everything written to standard output and, separately, to standard error
+ * @throws ToolError when the program fails, is missing or stands still; CancelledError when the signal says so
+ */
+export function runTool(
+  program: string,
+  args: readonly string[],
+  { signal, stallMs = STALL_MS, onLine }: ToolOptions = {},
+): Promise<{ output: string; errors: string }> {
+  const guarded = args.flatMap((arg) => (arg === '-i' ? ['-protocol_whitelist', 'file,pipe', '-i'] : [arg]));
+  return new Promise((resolve, reject) => {
+    if (signal?.aborted) return reject(new CancelledError('Cancelled.'));
+    const child = spawn(program, guarded, { stdio: ['ignore', 'pipe', 'pipe'] });
+    const lines: string[] = [];
+    const errorLines: string[] = [];
+    let stalled = false;
+    const kill = (): void => void child.kill('SIGKILL');
+    const onStall = (): void => {
+      stalled = true;
+      kill();
+    };
+    let timer = setTimeout(onStall, stallMs);
+    const alive = (): void => {
+      clearTimeout(timer);
+      timer = setTimeout(onStall, stallMs);
+    };
+    child.on('spawn', () => {
+      try {
+        if (child.pid) setPriority(child.pid, constants.priority.PRIORITY_LOW);
+      } catch {
+        // A system that refuses a lower priority still does the work.
+      }
+    });
+    signal?.addEventListener('abort', kill);
+    createInterface({ input: child.stdout }).on('line', (line) => {
+      alive();
+      if (onLine) onLine(line);
+      else lines.push(line);
+    });
+    createInterface({ input: child.stderr }).on('line', (line) => {
+      alive();
+      errorLines.push(line);
+      if (errorLines.length > KEPT_LINES) errorLines.shift();
+    });
+    const finish = (): void => {
+      clearTimeout(timer);
+      signal?.removeEventListener('abort', kill);
+    };
+    child.on('error', (error: NodeJS.ErrnoException) => {
+      finish();
+      const missing = error.code === 'ENOENT';
+      const text = missing
+        ? `${program} is not installed. Install ffmpeg, or set HONE_FFMPEG and HONE_FFPROBE to where it is.`
+        : `${program} could not be started: ${error.message}.`;
+      reject(new ToolError(text, ''));
+    });
+    child.on('close', (code) => {
+      finish();
+      const errors = errorLines.join('\n');
+      if (signal?.aborted) reject(new CancelledError('Cancelled.'));
+      else if (stalled) reject(new ToolError(`${program} did nothing for ${stallMs / 1000} s and was stopped.`, errors));
+      else if (code !== 0) reject(new ToolError(lastSentence(errors) || `${program} ended with code ${code}.`, errors));
+      else resolve({ output: lines.join('\n'), errors });
+    });
+  });
+}
+
+// ffmpeg ends with the most general line; the one before it often names the cause.
+function lastSentence(errors: string): string {
+  return errors.split('\n').filter(Boolean).slice(-2).join(' ').replaceAll('file:', '');
+}
+
+/**
+ * Runs ffmpeg and follows its progress.
+ * @param onFrame called with the number of frames written so far
+ */
+export async function runFfmpeg(
+  program: string,
+  args: readonly string[],
+  options: ToolOptions & { readonly onFrame?: (frame: number) => void } = {},
+): Promise<string> {
+  const { onFrame, ...rest } = options;
+  const onLine = (line: string): void => {
+    const match = /^frame=\s*(\d+)/.exec(line);
+    if (match) onFrame?.(Number(match[1]));
+  };
+  const common = ['-hide_banner', '-nostdin', '-nostats', '-y', '-progress', 'pipe:1', '-stats_period', '0.3'];
+  const { errors } = await runTool(program, [...common, ...args], { ...rest, onLine });
+  return errors;
+}

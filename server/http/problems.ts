@@ -1,0 +1,54 @@
+import { InputError, type Problem } from '@hone/core/api';
+import type { ErrorRequestHandler, RequestHandler } from 'express';
+import type { Logger } from 'pino';
+
+/** An error that is told to the user as it stands. `detail` says what was found and what to do next. */
+export class UserError extends Error {
+  override readonly name = 'UserError';
+
+  constructor(
+    readonly status: number,
+    readonly title: string,
+    readonly detail: string,
+  ) {
+    super(detail);
+  }
+}
+
+export const notFound = (what: string): UserError =>
+  new UserError(404, 'Not found', `${what} is not known. It may have been removed; reload the page.`);
+
+export const nothingHere: RequestHandler = (request) => {
+  throw new UserError(404, 'Not found', `There is nothing at ${request.path}.`);
+};
+
+/** Turns whatever was thrown into problem details (RFC 9457). */
+export function problemHandler(log: Logger): ErrorRequestHandler {
+  return (error: unknown, request, response, next) => {
+    if (response.headersSent) {
+      next(error);
+      return;
+    }
+    const problem = problemOf(error);
+    if (problem.status >= 500) log.error({ error, path: request.path }, 'request failed');
+    response.status(problem.status).type('application/problem+json').send(JSON.stringify(problem));
+  };
+}
+
+function problemOf(error: unknown): Problem {
+  const about = (status: number, title: string, detail: string): Problem => ({
+    type: 'about:blank',
+    title,
+    status,
+    detail,
+  });
+  if (error instanceof UserError) return about(error.status, error.title, error.detail);
+  if (error instanceof InputError) {
+    return { ...about(400, 'Input not understood', error.message), faults: error.faults };
+  }
+  const status = (error as { status?: unknown }).status;
+  if (typeof status === 'number' && status >= 400 && status < 500) {
+    return about(status, 'Request refused', (error as Error).message);
+  }
+  return about(500, 'Hone failed', 'Something went wrong inside Hone. Try again; the log of the server has the details.');
+}

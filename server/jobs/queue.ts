@@ -1,0 +1,48 @@
+import type { Job } from '@hone/core/api';
+
+/** A job as it is put in. */
+export interface NewJob {
+  readonly projectId: string;
+  readonly kind: string;
+  readonly title: string;
+  /** What it makes or changes. A second job of the same kind for the same subject is not put in. */
+  readonly subjectId: string;
+  readonly payload?: unknown;
+}
+
+export interface JobContext {
+  readonly job: Job;
+  readonly payload: unknown;
+  /** Aborted when the user cancels or the server stops. */
+  readonly signal: AbortSignal;
+  /** @param done 0 to 1 */
+  progress(done: number): void;
+}
+
+/** What does the work of one kind of job. A handler can be run again from the start at any time. */
+export interface JobHandler {
+  readonly kind: string;
+  /** Jobs of the heavy lane run one at a time, since each uses all cores; those of the light lane run beside them. */
+  readonly lane: 'heavy' | 'light';
+  /** Larger goes first. */
+  readonly priority: number;
+  run(context: JobContext): Promise<void>;
+  /** Called when a job ends other than done, to take away what is half made. */
+  abandoned?(subjectId: string, state: 'failed' | 'cancelled', problem: string | null): Promise<void>;
+}
+
+/** Keeps jobs and runs them. A queue shared by several machines can stand behind it. */
+export interface JobQueue {
+  register(handler: JobHandler): void;
+  /** Begins to run jobs, those first that a stop or a crash cut off. */
+  start(): Promise<void>;
+  /** Stops what runs; it is run again after the next start. */
+  stop(): Promise<void>;
+  add(job: NewJob): Promise<Job>;
+  /** @returns the job, or undefined when there is none that can still be cancelled */
+  cancel(id: string): Promise<Job | undefined>;
+  /** Jobs that wait or run, and those that ended last. */
+  list(projectId: string): Promise<Job[]>;
+  /** Resolves when a job has ended. */
+  finished(id: string): Promise<Job>;
+}

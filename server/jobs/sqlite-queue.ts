@@ -1,0 +1,256 @@
+import { randomUUID } from 'node:crypto';
+import type { Job, JobState } from '@hone/core/api';
+import { and, asc, desc, eq, inArray } from 'drizzle-orm';
+import type { Logger } from 'pino';
+import { CancelledError } from '../ffmpeg/process.js';
+import type { EventBus } from '../http/events.js';
+import type { Database } from '../store/database.js';
+import { jobs } from '../store/tables.js';
+import type { JobHandler, JobQueue, NewJob } from './queue.js';
+
+type Row = typeof jobs.$inferSelect;
+
+interface Running {
+  readonly row: Row;
+  readonly abort: AbortController;
+  readonly lane: JobHandler['lane'];
+  readonly startedAt: number;
+  readonly done: Promise<void>;
+  progress: number;
+  toldAt: number;
+  cancelled: boolean;
+}
+
+const TELL_EVERY_MS = 250;
+const LISTED = 100;
+/** A job that was cut off so often is taken for what stops the server. */
+const MOST_ATTEMPTS = 3;
+/** Share of a job after which the time left can be told from the time gone. */
+const KNOWN_AFTER = 0.02;
+
+/** Jobs in one table of the database, run in this process. */
+export class SqliteQueue implements JobQueue {
+  private readonly handlers = new Map<string, JobHandler>();
+  private readonly running = new Map<string, Running>();
+  private readonly waiters = new Map<string, ((job: Job) => void)[]>();
+  private accepting = false;
+  private pumping: Promise<void> | undefined;
+  private pumpAgain = false;
+
+  constructor(
+    private readonly database: Database,
+    private readonly bus: EventBus,
+    private readonly log: Logger,
+  ) {}
+
+  register(handler: JobHandler): void {
+    this.handlers.set(handler.kind, handler);
+  }
+
+  async start(): Promise<void> {
+    const cutOff = await this.database.select().from(jobs).where(eq(jobs.state, 'running'));
+    for (const row of cutOff) {
+      const handler = this.handlers.get(row.kind);
+      if (handler && row.attempts < MOST_ATTEMPTS) {
+        await this.change(row, { state: 'waiting', progress: 0 });
+      } else {
+        const problem = 'It was cut off several times and is not tried again. Start it once more by hand.';
+        await handler?.abandoned?.(row.subjectId, 'failed', problem);
+        await this.change(row, { state: 'failed', problem });
+      }
+    }
+    this.accepting = true;
+    this.pump();
+  }
+
+  async stop(): Promise<void> {
+    this.accepting = false;
+    await this.pumping;
+    const running = [...this.running.values()];
+    for (const { abort } of running) abort.abort();
+    await Promise.allSettled(running.map(({ done }) => done));
+  }
+
+  async add(job: NewJob): Promise<Job> {
+    const handler = this.handlers.get(job.kind);
+    if (!handler) throw new Error(`There is no handler for jobs of the kind ${job.kind}.`);
+    const [same] = await this.database
+      .select()
+      .from(jobs)
+      .where(
+        and(eq(jobs.kind, job.kind), eq(jobs.subjectId, job.subjectId), inArray(jobs.state, ['waiting', 'running'])),
+      );
+    if (same) return this.jobOf(same);
+    const row: Row = {
+      ...job,
+      id: randomUUID(),
+      payload: job.payload ?? null,
+      state: 'waiting',
+      priority: handler.priority,
+      progress: 0,
+      problem: null,
+      attempts: 0,
+      createdAt: new Date().toISOString(),
+    };
+    await this.database.insert(jobs).values(row);
+    this.tell(row);
+    this.pump();
+    return this.jobOf(row);
+  }
+
+  async cancel(id: string): Promise<Job | undefined> {
+    const running = this.running.get(id);
+    if (running) {
+      running.cancelled = true;
+      running.abort.abort();
+      await running.done;
+    } else {
+      const [row] = await this.database.select().from(jobs).where(and(eq(jobs.id, id), eq(jobs.state, 'waiting')));
+      if (!row) return undefined;
+      await this.change(row, { state: 'cancelled' });
+      await this.handlers.get(row.kind)?.abandoned?.(row.subjectId, 'cancelled', null);
+    }
+    const [row] = await this.database.select().from(jobs).where(eq(jobs.id, id));
+    return row && this.jobOf(row);
+  }
+
+  async list(projectId: string): Promise<Job[]> {
+    const rows = await this.database
+      .select()
+      .from(jobs)
+      .where(eq(jobs.projectId, projectId))
+      .orderBy(desc(jobs.createdAt))
+      .limit(LISTED);
+    return rows.map((row) => this.jobOf(row));
+  }
+
+  async finished(id: string): Promise<Job> {
+    const [row] = await this.database.select().from(jobs).where(eq(jobs.id, id));
+    if (!row) throw new Error(`There is no job ${id}.`);
+    if (row.state !== 'waiting' && row.state !== 'running') return this.jobOf(row);
+    return new Promise((resolve) => {
+      this.waiters.set(id, [...(this.waiters.get(id) ?? []), resolve]);
+    });
+  }
+
+  private pump(): void {
+    if (this.pumping) {
+      this.pumpAgain = true;
+      return;
+    }
+    this.pumping = this.startWhatCan()
+      .catch((error: unknown) => this.log.error({ error }, 'the job queue could not go on'))
+      .finally(() => {
+        this.pumping = undefined;
+        if (!this.pumpAgain) return;
+        this.pumpAgain = false;
+        this.pump();
+      });
+  }
+
+  private async startWhatCan(): Promise<void> {
+    if (!this.accepting) return;
+    const waiting = await this.database
+      .select()
+      .from(jobs)
+      .where(eq(jobs.state, 'waiting'))
+      .orderBy(desc(jobs.priority), asc(jobs.createdAt));
+    for (const row of waiting) {
+      const handler = this.handlers.get(row.kind);
+      if (!handler || [...this.running.values()].some(({ lane }) => lane === handler.lane)) continue;
+      const started = await this.change(row, { state: 'running', attempts: row.attempts + 1, progress: 0 });
+      this.launch(started, handler);
+    }
+  }
+
+  private launch(row: Row, handler: JobHandler): void {
+    const abort = new AbortController();
+    const running: Running = {
+      row,
+      abort,
+      lane: handler.lane,
+      startedAt: performance.now(),
+      progress: 0,
+      toldAt: 0,
+      cancelled: false,
+      done: Promise.resolve().then(() => this.work(running, handler)),
+    };
+    this.running.set(row.id, running);
+  }
+
+  private async work(running: Running, handler: JobHandler): Promise<void> {
+    const { row, abort } = running;
+    try {
+      await handler.run({
+        job: this.jobOf(row),
+        payload: row.payload,
+        signal: abort.signal,
+        progress: (done) => this.progress(running, done),
+      });
+      await this.end(running, handler, 'done', null);
+    } catch (error) {
+      const stopped = error instanceof CancelledError || abort.signal.aborted;
+      if (stopped && !running.cancelled) {
+        // The server stops: the job stays "running" in the table and is run again at the next start.
+        this.running.delete(row.id);
+        return;
+      }
+      const problem = stopped ? null : error instanceof Error ? error.message : String(error);
+      if (problem) this.log.warn({ kind: row.kind, subject: row.subjectId, error }, 'job failed');
+      await this.end(running, handler, stopped ? 'cancelled' : 'failed', problem);
+    }
+  }
+
+  private async end(running: Running, handler: JobHandler, state: JobState, problem: string | null): Promise<void> {
+    const { row } = running;
+    if (state === 'failed' || state === 'cancelled') {
+      await handler.abandoned?.(row.subjectId, state, problem).catch((error: unknown) => {
+        this.log.error({ error, kind: row.kind }, 'what a job left half made could not be taken away');
+      });
+    }
+    this.running.delete(row.id);
+    const progress = state === 'done' ? 1 : running.progress;
+    const ended = await this.change(row, { state, problem, progress });
+    for (const resolve of this.waiters.get(row.id) ?? []) resolve(this.jobOf(ended));
+    this.waiters.delete(row.id);
+    this.pump();
+  }
+
+  private progress(running: Running, done: number): void {
+    running.progress = Math.min(1, Math.max(running.progress, done));
+    const now = performance.now();
+    if (now - running.toldAt < TELL_EVERY_MS) return;
+    running.toldAt = now;
+    this.tell(running.row);
+  }
+
+  private async change(row: Row, values: Partial<Row>): Promise<Row> {
+    await this.database.update(jobs).set(values).where(eq(jobs.id, row.id));
+    const changed = { ...row, ...values };
+    this.tell(changed);
+    return changed;
+  }
+
+  private tell(row: Row): void {
+    this.bus.emit({ kind: 'job', job: this.jobOf(row) });
+  }
+
+  private jobOf(row: Row): Job {
+    const running = this.running.get(row.id);
+    const progress = running?.progress ?? row.progress;
+    const goneSeconds = running ? (performance.now() - running.startedAt) / 1000 : 0;
+    const { id, projectId, kind, title, subjectId, state, problem, createdAt } = row;
+    return {
+      id,
+      projectId,
+      kind,
+      title,
+      subjectId,
+      state,
+      problem,
+      createdAt,
+      progress,
+      secondsLeft: running && progress > KNOWN_AFTER ? (goneSeconds * (1 - progress)) / progress : null,
+    };
+  }
+}

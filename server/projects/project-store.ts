@@ -1,0 +1,103 @@
+import { randomUUID } from 'node:crypto';
+import type { NewProject, Project, ProjectChange, ProjectEntry } from '@hone/core/api';
+import { FIRST_TUNING, type Tuning } from '@hone/core/levers';
+import { shownSize, type SourceFacts } from '@hone/core/media';
+import { defaultDelivery } from '@hone/core/render';
+import { rational } from '@hone/core/time';
+import { emptyTimeline, timelineLength, type Timeline } from '@hone/core/timeline';
+import { and, asc, eq } from 'drizzle-orm';
+import type { EventBus } from '../http/events.js';
+import { notFound, UserError } from '../http/problems.js';
+import type { Database } from '../store/database.js';
+import { projects } from '../store/tables.js';
+
+type ProjectRow = typeof projects.$inferSelect;
+
+const STAND_IN_SIZE = { width: 1920, height: 1080 };
+
+export class ProjectStore {
+  constructor(
+    private readonly database: Database,
+    private readonly bus: EventBus,
+  ) {}
+
+  async list(): Promise<ProjectEntry[]> {
+    const { id, name, createdAt } = projects;
+    return this.database.select({ id, name, createdAt }).from(projects).orderBy(asc(createdAt));
+  }
+
+  async get(id: string): Promise<Project> {
+    return projectOf(await this.row(id));
+  }
+
+  async create({ name, size, rate }: NewProject, id: string = randomUUID()): Promise<Project> {
+    const timeline = emptyTimeline(rate ?? rational(24), size ?? STAND_IN_SIZE);
+    const row: ProjectRow = {
+      id,
+      name,
+      timeline,
+      tuning: FIRST_TUNING,
+      delivery: defaultDelivery(timeline.size),
+      sizeOpen: size === undefined || rate === undefined,
+      revision: 0,
+      createdAt: new Date().toISOString(),
+    };
+    await this.database.insert(projects).values(row);
+    return projectOf(row);
+  }
+
+  /**
+   * Takes a changed timeline and delivery.
+   * @throws UserError when the change is based on an older revision than the one kept
+   */
+  async change(id: string, { revision, timeline, delivery }: ProjectChange): Promise<Project> {
+    await this.row(id);
+    const sizeOpen = timelineLength(timeline) > 0 ? { sizeOpen: false } : {};
+    const changed = await this.database
+      .update(projects)
+      .set({ timeline, delivery, revision: revision + 1, ...sizeOpen })
+      .where(and(eq(projects.id, id), eq(projects.revision, revision)))
+      .returning();
+    const row = changed[0];
+    if (!row) {
+      const detail = 'The project was changed in another window. Reload the page to go on with what is kept.';
+      throw new UserError(409, 'Changed elsewhere', detail);
+    }
+    this.tell(row);
+    return projectOf(row);
+  }
+
+  async tune(id: string, tuning: Tuning): Promise<Project> {
+    await this.row(id);
+    await this.database.update(projects).set({ tuning }).where(eq(projects.id, id));
+    return this.get(id);
+  }
+
+  /** A project without a size of its own takes size and rate from its first picture. */
+  async adopt(id: string, facts: SourceFacts): Promise<void> {
+    const row = await this.row(id);
+    if (!row.sizeOpen || !facts.picture || timelineLength(row.timeline) > 0) return;
+    const shown = shownSize(facts.picture);
+    const even = (side: number): number => side + (side % 2);
+    const size = { width: even(shown.width), height: even(shown.height) };
+    const timeline: Timeline = { ...row.timeline, size, rate: facts.picture.rate };
+    const delivery = { ...row.delivery, size };
+    const values = { timeline, delivery, sizeOpen: false, revision: row.revision + 1 };
+    await this.database.update(projects).set(values).where(eq(projects.id, id));
+    this.tell({ ...row, ...values });
+  }
+
+  private async row(id: string): Promise<ProjectRow> {
+    const [row] = await this.database.select().from(projects).where(eq(projects.id, id));
+    if (!row) throw notFound('This project');
+    return row;
+  }
+
+  private tell(row: ProjectRow): void {
+    this.bus.emit({ kind: 'project', project: projectOf(row) });
+  }
+}
+
+function projectOf({ id, name, timeline, tuning, delivery, revision, createdAt }: ProjectRow): Project {
+  return { id, name, timeline, tuning, delivery, revision, createdAt };
+}

@@ -1,0 +1,33 @@
+import { checked, newProjectSchema, projectChangeSchema } from '@hone/core/api';
+import { tuningSchema } from '@hone/core/levers';
+import { Router } from 'express';
+import type { ProjectStore } from './project-store.js';
+
+export function projectRoutes(projects: ProjectStore): Router {
+  const router = Router();
+
+  router.get('/projects', async (_request, response) => {
+    response.json(await projects.list());
+  });
+
+  router.post('/projects', async (request, response) => {
+    const body = checked(newProjectSchema, request.body, 'the new project');
+    response.status(201).json(await projects.create(body));
+  });
+
+  router.get('/projects/:id', async (request, response) => {
+    response.json(await projects.get(request.params.id));
+  });
+
+  router.put('/projects/:id', async (request, response) => {
+    const body = checked(projectChangeSchema, request.body, 'the timeline');
+    response.json(await projects.change(request.params.id, body));
+  });
+
+  router.put('/projects/:id/tuning', async (request, response) => {
+    const body = checked(tuningSchema, request.body, 'the tuning');
+    response.json(await projects.tune(request.params.id, body));
+  });
+
+  return router;
+}

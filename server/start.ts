@@ -1,0 +1,167 @@
+import { createServer, type Server } from 'node:http';
+import type { AddressInfo } from 'node:net';
+import { mkdir } from 'node:fs/promises';
+import { join } from 'node:path';
+import express, { json, type Express, type RequestHandler } from 'express';
+import { pino, type Logger } from 'pino';
+import { pinoHttp } from 'pino-http';
+import type { Config } from './config.js';
+import { CopyEstimator } from './copies/estimate.js';
+import { CopyStore } from './copies/copy-store.js';
+import { likenessHandler } from './copies/likeness.js';
+import { copyHandler } from './copies/make-copy.js';
+import { copyRoutes } from './copies/routes.js';
+import { ExportStore } from './exports/export-store.js';
+import { exportHandler } from './exports/make-export.js';
+import { exportRoutes } from './exports/routes.js';
+import { EventBus, eventStream } from './http/events.js';
+import { onlyOwnPage, securityHeaders } from './http/guard.js';
+import { pages } from './http/pages.js';
+import { nothingHere, problemHandler } from './http/problems.js';
+import type { JobHandler, JobQueue } from './jobs/queue.js';
+import { jobRoutes } from './jobs/routes.js';
+import { SqliteQueue } from './jobs/sqlite-queue.js';
+import { mediaFiles } from './media/files.js';
+import { Folders } from './media/folders.js';
+import { hashHandler } from './media/hash.js';
+import { Importer } from './media/import.js';
+import { sourceRoutes } from './media/routes.js';
+import { SourceStore } from './media/source-store.js';
+import { ProjectStore } from './projects/project-store.js';
+import { projectRoutes } from './projects/routes.js';
+import { runRoutes } from './runs/routes.js';
+import { openDatabase, type Database } from './store/database.js';
+
+/** What the parts of the server are made of, for whoever adds a part. */
+export interface Services {
+  readonly config: Config;
+  readonly projects: ProjectStore;
+  readonly sources: SourceStore;
+  readonly copies: CopyStore;
+  readonly exports: ExportStore;
+  readonly importer: Importer;
+  readonly queue: JobQueue;
+}
+
+export interface RunningServer {
+  readonly url: string;
+  readonly services: Services;
+  stop(): Promise<void>;
+}
+
+export interface StartOptions {
+  /** Kinds of jobs besides the server's own. */
+  readonly jobKinds?: (services: Services) => readonly JobHandler[];
+  /** Called before the queue starts. */
+  readonly prepare?: (services: Services) => Promise<void>;
+  /** A folder of pages that is served besides the interface, under /extra. */
+  readonly extraPages?: string;
+}
+
+/**
+ * Starts Hone on the loopback address.
+ * @throws Error in a sentence when the port is taken
+ */
+export async function startServer(config: Config, options: StartOptions = {}): Promise<RunningServer> {
+  const log = pino({ level: config.logLevel });
+  for (const folder of ['media', 'copies', 'exports']) {
+    await mkdir(join(config.dataFolder, folder), { recursive: true });
+  }
+  const { database, close } = await openDatabase(config.dataFolder);
+  const bus = new EventBus();
+  const services = assemble(config, database, bus, log);
+  const own = services.queue;
+  for (const handler of options.jobKinds?.(services) ?? []) own.register(handler);
+  await options.prepare?.(services);
+
+  let port = config.port;
+  const app = application(services, database, bus, log, () => port, options.extraPages);
+  const server = createServer(app);
+  await listen(server, port);
+  port = (server.address() as AddressInfo).port;
+  await own.start();
+  return {
+    url: `http://127.0.0.1:${port}`,
+    services,
+    stop: async () => {
+      await own.stop();
+      server.closeAllConnections();
+      await new Promise((resolve) => server.close(resolve));
+      close();
+    },
+  };
+}
+
+function assemble(config: Config, database: Database, bus: EventBus, log: Logger): Services {
+  const projects = new ProjectStore(database, bus);
+  const sources = new SourceStore(database, bus);
+  const copies = new CopyStore(database, bus);
+  const exports = new ExportStore(database, bus);
+  const queue = new SqliteQueue(database, bus, log);
+  const importer = new Importer(sources, queue, config);
+  queue.register(hashHandler(sources));
+  queue.register(copyHandler(sources, copies, queue, config));
+  queue.register(likenessHandler(sources, copies, config.ffmpeg));
+  queue.register(exportHandler(sources, exports, config));
+  return { config, projects, sources, copies, exports, importer, queue };
+}
+
+function application(
+  services: Services,
+  database: Database,
+  bus: EventBus,
+  log: Logger,
+  portOf: () => number,
+  extraPages: string | undefined,
+): Express {
+  const { config, projects, sources, copies, exports, importer, queue } = services;
+  const app = express();
+  app.disable('x-powered-by');
+  app.use(onlyOwnPage(portOf, config.extraOrigin), ...securityHeaders());
+  app.use(pinoHttp({ logger: log, useLevel: 'debug' }));
+
+  const api = express.Router();
+  const started = Date.now();
+  const noStore: RequestHandler = (_request, response, next) => {
+    response.set('Cache-Control', 'no-store');
+    next();
+  };
+  api.use(noStore);
+  api.get('/health', (_request, response) => {
+    response.json({ status: 'ok', upSeconds: Math.round((Date.now() - started) / 1000) });
+  });
+  api.get('/events', eventStream(bus));
+  api.use(runRoutes(database));
+  api.use(json({ limit: '8mb' }));
+  api.use(projectRoutes(projects));
+  api.use(sourceRoutes(projects, sources, importer, new Folders(config.mediaFolders), join(config.dataFolder, 'media')));
+  const estimator = new CopyEstimator(config.ffmpeg, join(config.dataFolder, 'copies'));
+  api.use(copyRoutes(sources, copies, queue, estimator, join(config.dataFolder, 'copies')));
+  api.use(jobRoutes(queue));
+  api.use(exportRoutes(projects, sources, exports, queue, join(config.dataFolder, 'exports')));
+  api.use(nothingHere);
+
+  app.use('/api', api);
+  app.use('/media', mediaFiles(sources, copies, exports), nothingHere);
+  if (extraPages) app.use('/extra', express.static(extraPages));
+  app.use(pages(config.webFolder, config.playerFolder));
+  app.use(nothingHere);
+  app.use(problemHandler(log));
+  return app;
+}
+
+function listen(server: Server, port: number): Promise<void> {
+  return new Promise((resolve, reject) => {
+    server.once('error', (error: NodeJS.ErrnoException) => {
+      const taken = error.code === 'EADDRINUSE';
+      reject(
+        new Error(
+          taken
+            ? `Port ${port} is in use, perhaps by another Hone. Stop it, or choose another with PORT.`
+            : `Hone could not listen on port ${port}: ${error.message}`,
+        ),
+      );
+    });
+    server.listen(port, '127.0.0.1', () => resolve());
+  });
+}

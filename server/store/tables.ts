@@ -1,0 +1,116 @@
+import type {
+  CopyState,
+  ExportProof,
+  ExportRecord,
+  JobState,
+  Likeness,
+  SourceState,
+} from '@hone/core/api';
+import type { Tuning } from '@hone/core/levers';
+import type { CopyDivisor, SourceFacts } from '@hone/core/media';
+import type { PacingSummary, RunFacts } from '@hone/core/playback';
+import type { Delivery } from '@hone/core/render';
+import type { Timeline } from '@hone/core/timeline';
+import { blob, index, integer, real, sqliteTable, text } from 'drizzle-orm/sqlite-core';
+
+const json = <T>(name: string) => text(name, { mode: 'json' }).$type<T>();
+
+export const projects = sqliteTable('projects', {
+  id: text('id').primaryKey(),
+  name: text('name').notNull(),
+  timeline: json<Timeline>('timeline').notNull(),
+  tuning: json<Tuning>('tuning').notNull(),
+  delivery: json<Delivery>('delivery').notNull(),
+  /** Whether size and rate are still to be taken from the first clip. */
+  sizeOpen: integer('size_open', { mode: 'boolean' }).notNull(),
+  revision: integer('revision').notNull(),
+  createdAt: text('created_at').notNull(),
+});
+
+export const sources = sqliteTable(
+  'sources',
+  {
+    id: text('id').primaryKey(),
+    projectId: text('project_id').notNull().references(() => projects.id, { onDelete: 'cascade' }),
+    name: text('name').notNull(),
+    path: text('path').notNull(),
+    state: text('state').$type<SourceState>().notNull(),
+    problem: text('problem'),
+    bytes: integer('bytes').notNull(),
+    modifiedMs: real('modified_ms').notNull(),
+    facts: json<SourceFacts | null>('facts'),
+    contentHash: text('content_hash'),
+    position: integer('position').notNull(),
+  },
+  (table) => [index('sources_by_project').on(table.projectId)],
+);
+
+export const copies = sqliteTable(
+  'copies',
+  {
+    id: text('id').primaryKey(),
+    sourceId: text('source_id').notNull().references(() => sources.id, { onDelete: 'cascade' }),
+    projectId: text('project_id').notNull(),
+    divisor: integer('divisor').$type<CopyDivisor>().notNull(),
+    format: text('format').notNull(),
+    path: text('path').notNull(),
+    state: text('state').$type<CopyState>().notNull(),
+    width: integer('width').notNull(),
+    height: integer('height').notNull(),
+    bytes: integer('bytes').notNull(),
+    likeness: json<Likeness | null>('likeness'),
+    madeInMs: real('made_in_ms'),
+    /** Size and time of the source when the copy was made: another file under the same name makes the copy stale. */
+    sourceStamp: text('source_stamp').notNull(),
+  },
+  (table) => [index('copies_by_project').on(table.projectId)],
+);
+
+export const jobs = sqliteTable(
+  'jobs',
+  {
+    id: text('id').primaryKey(),
+    projectId: text('project_id').notNull(),
+    kind: text('kind').notNull(),
+    title: text('title').notNull(),
+    subjectId: text('subject_id').notNull(),
+    payload: json<unknown>('payload'),
+    state: text('state').$type<JobState>().notNull(),
+    priority: integer('priority').notNull(),
+    progress: real('progress').notNull(),
+    problem: text('problem'),
+    attempts: integer('attempts').notNull(),
+    createdAt: text('created_at').notNull(),
+  },
+  (table) => [index('jobs_by_state').on(table.state)],
+);
+
+export const runs = sqliteTable(
+  'runs',
+  {
+    id: text('id').primaryKey(),
+    projectId: text('project_id').notNull().references(() => projects.id, { onDelete: 'cascade' }),
+    startedAt: text('started_at').notNull(),
+    facts: json<RunFacts>('facts').notNull(),
+    summary: json<PacingSummary>('summary').notNull(),
+    log: blob('log', { mode: 'buffer' }).notNull(),
+  },
+  (table) => [index('runs_by_project').on(table.projectId)],
+);
+
+export const exports = sqliteTable(
+  'exports',
+  {
+    id: text('id').primaryKey(),
+    projectId: text('project_id').notNull().references(() => projects.id, { onDelete: 'cascade' }),
+    name: text('name').notNull(),
+    path: text('path').notNull(),
+    state: text('state').$type<ExportRecord['state']>().notNull(),
+    timeline: json<Timeline>('timeline').notNull(),
+    delivery: json<Delivery>('delivery').notNull(),
+    proof: json<ExportProof | null>('proof'),
+    bytes: integer('bytes').notNull(),
+    createdAt: text('created_at').notNull(),
+  },
+  (table) => [index('exports_by_project').on(table.projectId)],
+);
