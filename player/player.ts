@@ -27,6 +27,8 @@ export interface PlayerEvents {
   still(frame: number, size: FrameSize): void;
   /** The canvas has another number of pixels. */
   pixels(size: FrameSize): void;
+  /** A run begins; the log fills while it goes on. */
+  log(log: FrameLog): void;
   run(run: FinishedRun): void;
   failed(message: string): void;
 }
@@ -178,6 +180,9 @@ export class Player {
       case 'pixels':
         this.size = message.size;
         this.emit('pixels', message.size);
+        break;
+      case 'log':
+        this.emit('log', new FrameLog(message.firstFrame, new Float32Array(message.buffer)));
         break;
       case 'run': {
         const log = new FrameLog(message.firstFrame, message.log);

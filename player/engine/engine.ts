@@ -131,6 +131,7 @@ export class Engine {
     const pressedAt = request.pressedAt - performance.timeOrigin;
     this.startRequestedAt = performance.now();
     this.run = new Run(request.from, request.to, rate, pressedAt, this.startRequestedAt);
+    this.send({ kind: 'log', firstFrame: request.from, buffer: this.run.buffer });
     this.shownInRun = -1;
     this.firstReadyAt = undefined;
     this.clock = undefined;

@@ -8,6 +8,8 @@ const MOST_FRAMES = 216_000;
 /** The frame log of the run that is under way. */
 export class Run {
   readonly log: FrameLog;
+  /** Memory of the log, which the page may read while the run goes on. */
+  readonly buffer: SharedArrayBuffer;
   leversMoved = false;
   private settledUntil: number;
   private readonly budgetMs: number;
@@ -24,7 +26,8 @@ export class Run {
     public startedAt: number,
   ) {
     const frames = Math.min(MOST_FRAMES, Math.max(0, to - from));
-    this.log = FrameLog.empty(from, frames, new SharedArrayBuffer(FrameLog.bytesFor(frames)));
+    this.buffer = new SharedArrayBuffer(FrameLog.bytesFor(frames));
+    this.log = FrameLog.empty(from, frames, this.buffer);
     this.settledUntil = from;
     this.budgetMs = frameBudgetMs(rate);
   }

@@ -81,6 +81,8 @@ export type EngineReply =
   /** The picture that was asked for at rest stands on the canvas. */
   | { kind: 'still'; frame: number; size: FrameSize }
   | { kind: 'pixels'; size: FrameSize }
+  /** A run began; its log is written here while it goes on. */
+  | { kind: 'log'; firstFrame: number; buffer: SharedArrayBuffer }
   | { kind: 'run'; firstFrame: number; log: Float32Array; leversMoved: boolean; clock: 'sound' | 'system' }
   | { kind: 'flatOut'; frames: number; ms: number }
   | { kind: 'failed'; message: string };

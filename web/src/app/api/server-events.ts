@@ -1,0 +1,43 @@
+import { inject, Injectable } from '@angular/core';
+import type { ServerEvent } from '@hone/core/api';
+import { Store } from '@ngrx/store';
+import { ServerActions } from '../state/actions';
+
+/** Turns what the server tells into actions. After a break everything is read again. */
+@Injectable({ providedIn: 'root' })
+export class ServerEvents {
+  private readonly store = inject(Store);
+  private source: EventSource | undefined;
+
+  listen(): void {
+    if (this.source) return;
+    this.source = new EventSource('/api/events');
+    let wasLost = false;
+    this.source.onopen = () => {
+      this.store.dispatch(ServerActions.connectionFound({ again: wasLost }));
+      wasLost = false;
+    };
+    this.source.onerror = () => {
+      if (!wasLost) this.store.dispatch(ServerActions.connectionLost());
+      wasLost = true;
+    };
+    this.source.onmessage = (message: MessageEvent<string>) => this.tell(JSON.parse(message.data) as ServerEvent);
+  }
+
+  private tell(event: ServerEvent): void {
+    switch (event.kind) {
+      case 'job':
+        return this.store.dispatch(ServerActions.jobChanged({ job: event.job }));
+      case 'source':
+        return this.store.dispatch(ServerActions.sourceChanged({ source: event.source }));
+      case 'copy':
+        return this.store.dispatch(ServerActions.copyChanged({ copy: event.copy }));
+      case 'copyGone':
+        return this.store.dispatch(ServerActions.copyGone({ copyId: event.copyId }));
+      case 'project':
+        return this.store.dispatch(ServerActions.projectChanged({ project: event.project }));
+      case 'export':
+        return this.store.dispatch(ServerActions.exportChanged({ record: event.record }));
+    }
+  }
+}

@@ -1,0 +1,23 @@
+import type { Routes } from '@angular/router';
+import { WorkPage } from './work/work-page';
+
+export const routes: Routes = [
+  { path: '', pathMatch: 'full', redirectTo: 'work' },
+  { path: 'work', component: WorkPage, title: 'Work · Hone' },
+  {
+    path: 'sources',
+    loadComponent: () => import('./sources/sources-page').then((module) => module.SourcesPage),
+    title: 'Sources · Hone',
+  },
+  {
+    path: 'runs',
+    loadComponent: () => import('./runs/runs-page').then((module) => module.RunsPage),
+    title: 'Runs · Hone',
+  },
+  {
+    path: 'export',
+    loadComponent: () => import('./exports/export-page').then((module) => module.ExportPage),
+    title: 'Export · Hone',
+  },
+  { path: '**', redirectTo: 'work' },
+];

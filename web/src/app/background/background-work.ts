@@ -1,0 +1,42 @@
+import { Component, computed, inject, signal } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
+import { MatProgressBarModule } from '@angular/material/progress-bar';
+import { Store } from '@ngrx/store';
+import type { Job } from '@hone/core/api';
+import { ProjectActions } from '../state/actions';
+import { selectBusyJobs, selectFailedJobs } from '../state/selectors';
+import { count, wait } from '../words/quantities';
+
+/** The one place where all that runs in the background is shown, with time left. */
+@Component({
+  selector: 'hone-background-work',
+  imports: [MatButtonModule, MatProgressBarModule],
+  templateUrl: './background-work.html',
+  styleUrl: './background-work.scss',
+})
+export class BackgroundWork {
+  private readonly store = inject(Store);
+  readonly busy = this.store.selectSignal(selectBusyJobs);
+  readonly failed = this.store.selectSignal(selectFailedJobs);
+  readonly open = signal(false);
+  readonly running = computed(() => this.busy().find(({ state }) => state === 'running') ?? null);
+  readonly summary = computed(() => {
+    const running = this.running();
+    const waiting = this.busy().length - (running ? 1 : 0);
+    if (!running) return waiting ? `${count(waiting, 'piece', 'pieces')} of work waiting` : 'Nothing runs in the background';
+    return `${running.title} · ${this.left(running)}${waiting ? ` · ${waiting} more` : ''}`;
+  });
+
+  left(job: Job): string {
+    if (job.state === 'waiting') return 'waiting';
+    return job.secondsLeft === null ? 'starting' : `${wait(job.secondsLeft)} left`;
+  }
+
+  cancel(job: Job): void {
+    this.store.dispatch(ProjectActions.jobCancelled({ jobId: job.id }));
+  }
+
+  percent(job: Job): number {
+    return Math.round(100 * job.progress);
+  }
+}

@@ -1,0 +1,39 @@
+import { Component, computed, input } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
+import type { ExportRecord } from '@hone/core/api';
+import { bytes, pixels } from '../words/quantities';
+
+/** A finished export: the film, and the proof that it shows the originals. */
+@Component({
+  selector: 'hone-export-result',
+  imports: [MatButtonModule],
+  templateUrl: './export-result.html',
+  styleUrl: './export-result.scss',
+})
+export class ExportResult {
+  readonly record = input.required<ExportRecord>();
+  readonly url = computed(() => `/media/exports/${this.record().id}`);
+  readonly title = computed(() => {
+    const { name, delivery, bytes: size, createdAt } = this.record();
+    return `${name} · ${pixels(delivery.size)} · ${bytes(size)} · ${new Date(createdAt).toLocaleString()}`;
+  });
+  readonly proof = computed(() => this.record().proof);
+  readonly worst = computed(() => {
+    const frames = this.proof()?.frames ?? [];
+    return frames.length ? frames.reduce((least, frame) => (frame.ssim < least.ssim ? frame : least)) : null;
+  });
+  readonly mean = computed(() => {
+    const frames = this.proof()?.frames ?? [];
+    return frames.reduce((sum, { ssim }) => sum + ssim, 0) / Math.max(1, frames.length);
+  });
+  readonly bytes = bytes;
+
+  barHeight(ssim: number): number {
+    // From 0.5 up, where pictures begin to be alike at all.
+    return Math.max(3, 100 * (2 * ssim - 1));
+  }
+
+  download(): string {
+    return `${this.url()}?download`;
+  }
+}

@@ -1,0 +1,155 @@
+import { DestroyRef, effect, inject, Injectable } from '@angular/core';
+import { Store } from '@ngrx/store';
+import { Player, type PreviewPlan } from '@hone/player';
+import { PlayerActions } from '../state/actions';
+import { playbackFeature } from '../state/features';
+import { selectLength, selectPlan, selectProject } from '../state/selectors';
+import { sentenceOf } from '../api/api';
+import { RunLogs } from './run-logs';
+
+const SHUTTLE_SPEEDS = [1, 2, 4, 8];
+
+/** Holds the player and connects it with the store. What changes with every frame stays in the player. */
+@Injectable()
+export class Playback {
+  private readonly store = inject(Store);
+  private readonly logs = inject(RunLogs);
+  private readonly plan = this.store.selectSignal(selectPlan);
+  private readonly length = this.store.selectSignal(selectLength);
+  private readonly project = this.store.selectSignal(selectProject);
+  private readonly inFrame = this.store.selectSignal(playbackFeature.selectInFrame);
+  private readonly outFrame = this.store.selectSignal(playbackFeature.selectOutFrame);
+  private readonly storedFrame = this.store.selectSignal(playbackFeature.selectFrame);
+  private player: Player | undefined;
+  private given = '';
+  private givenPlan: PreviewPlan | undefined;
+  private speed = 0;
+  private destroyed = false;
+
+  constructor() {
+    effect(() => this.give(this.plan()));
+    inject(DestroyRef).onDestroy(() => {
+      this.destroyed = true;
+      this.player?.dispose();
+    });
+  }
+
+  /** Takes the canvas that the player draws on. */
+  async attach(canvas: HTMLCanvasElement): Promise<void> {
+    try {
+      const player = await Player.create({ canvas, assets: '/player/' });
+      if (this.destroyed) return player.dispose();
+      this.player = player;
+      player.on('state', (state, frame) => this.store.dispatch(PlayerActions.stateChanged({ state, frame })));
+      player.on('still', (frame) => this.store.dispatch(PlayerActions.pictureAtRest({ frame })));
+      player.on('pixels', (size) => this.store.dispatch(PlayerActions.pixelsChanged({ size })));
+      player.on('failed', (message) => this.store.dispatch(PlayerActions.failed({ message })));
+      player.on('log', (log) => this.logs.live.set(log));
+      player.on('run', ({ log, leversMoved, clock }) => this.finished(log, leversMoved, clock));
+      this.given = '';
+      this.give(this.plan());
+      if (this.storedFrame() > 0) player.seek(this.storedFrame());
+    } catch (error) {
+      this.store.dispatch(PlayerActions.failed({ message: sentenceOf(error) }));
+    }
+  }
+
+  get playhead(): number {
+    return this.player?.playhead ?? 0;
+  }
+
+  get shownFrame(): number {
+    return this.player?.shownFrame ?? -1;
+  }
+
+  get isMoving(): boolean {
+    return this.player !== undefined && this.player.state !== 'still';
+  }
+
+  toggle(): void {
+    if (this.isMoving) this.pause();
+    else this.play();
+  }
+
+  /** Plays from the playhead to the out point, or to the end. At the end it begins anew. */
+  play(): void {
+    const length = this.length();
+    if (!this.player || length === 0) return;
+    const first = this.inFrame() ?? 0;
+    const end = (this.outFrame() ?? length - 1) + 1;
+    const here = Math.floor(this.playhead);
+    const from = here >= end - 1 || here < first ? first : here;
+    this.speed = 1;
+    void this.player.play(from, Math.min(end, length));
+  }
+
+  pause(): void {
+    this.speed = 0;
+    this.player?.pause();
+  }
+
+  seek(frame: number): void {
+    this.speed = 0;
+    const last = Math.max(0, this.length() - 1);
+    this.player?.seek(Math.min(last, Math.max(0, Math.round(frame))));
+  }
+
+  step(frames: number): void {
+    this.seek(Math.floor(this.playhead + 1e-3) + frames);
+  }
+
+  /** Faster in one direction with each call, as J and L are used. */
+  shuttle(direction: 1 | -1): void {
+    if (!this.player || this.length() === 0) return;
+    const same = Math.sign(this.speed) === direction;
+    const index = same ? SHUTTLE_SPEEDS.indexOf(Math.abs(this.speed)) + 1 : 0;
+    const speed = direction * (SHUTTLE_SPEEDS[Math.min(index, SHUTTLE_SPEEDS.length - 1)] ?? 1);
+    if (speed === 1) return this.play();
+    this.speed = speed;
+    this.player.shuttle(speed);
+  }
+
+  mark(point: 'in' | 'out' | 'none'): void {
+    const here = Math.floor(this.playhead + 1e-3);
+    let inFrame = point === 'none' ? null : this.inFrame();
+    let outFrame = point === 'none' ? null : this.outFrame();
+    if (point === 'in') {
+      inFrame = here;
+      if (outFrame !== null && outFrame <= here) outFrame = null;
+    }
+    if (point === 'out') {
+      outFrame = here;
+      if (inFrame !== null && inFrame >= here) inFrame = null;
+    }
+    this.store.dispatch(PlayerActions.marksSet({ inFrame, outFrame }));
+  }
+
+  private give(plan: PreviewPlan | null): void {
+    if (!this.player || !plan) return;
+    const text = JSON.stringify(plan);
+    if (text === this.given) return;
+    this.given = text;
+    this.givenPlan = plan;
+    this.player.setPlan(plan);
+  }
+
+  private finished(log: Parameters<typeof PlayerActions.runFinished>[0]['log'], leversMoved: boolean, clock: 'sound' | 'system'): void {
+    this.logs.live.set(null);
+    const project = this.project();
+    const plan = this.givenPlan;
+    if (!project || !plan || !this.player) return;
+    const copiedSources = Object.entries(plan.pictures)
+      .filter(([, { choice }]) => choice === 'light copy')
+      .map(([id]) => id);
+    const facts = {
+      firstFrame: log.firstFrame,
+      rate: plan.preview.graph.rate,
+      tuning: project.tuning,
+      copiedSources,
+      leversMoved,
+      clock,
+      decodeWorkers: this.player.decodeWorkers,
+    };
+    this.store.dispatch(PlayerActions.runFinished({ facts, log }));
+  }
+}

@@ -1,0 +1,57 @@
+import { Component, effect, inject, signal } from '@angular/core';
+import { RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
+import { MatButtonModule } from '@angular/material/button';
+import { MatDialog } from '@angular/material/dialog';
+import { Store } from '@ngrx/store';
+import { ServerEvents } from '../api/server-events';
+import { BackgroundWork } from '../background/background-work';
+import { ProjectMenu } from '../projects/project-menu';
+import { ShortcutSheet } from '../shortcuts/shortcut-sheet';
+import { ProjectActions } from '../state/actions';
+import { projectFeature } from '../state/features';
+
+const THEME = 'hone.theme';
+
+/** The frame around all pages: rail, head, notice, and what runs in the background. */
+@Component({
+  selector: 'hone-root',
+  imports: [RouterOutlet, RouterLink, RouterLinkActive, MatButtonModule, BackgroundWork, ProjectMenu],
+  templateUrl: './shell.html',
+  styleUrl: './shell.scss',
+  host: { '(document:keydown)': 'onKey($event)' },
+})
+export class Shell {
+  private readonly store = inject(Store);
+  private readonly dialog = inject(MatDialog);
+  readonly notice = this.store.selectSignal(projectFeature.selectNotice);
+  readonly connected = this.store.selectSignal(projectFeature.selectConnected);
+  readonly light = signal(localStorage.getItem(THEME) === 'light');
+  readonly pages = [
+    { path: 'work', name: 'Work' },
+    { path: 'sources', name: 'Sources' },
+    { path: 'runs', name: 'Runs' },
+    { path: 'export', name: 'Export' },
+  ];
+
+  constructor() {
+    inject(ServerEvents).listen();
+    this.store.dispatch(ProjectActions.pageOpened());
+    effect(() => {
+      document.documentElement.classList.toggle('light', this.light());
+      localStorage.setItem(THEME, this.light() ? 'light' : 'dark');
+    });
+  }
+
+  readNotice(): void {
+    this.store.dispatch(ProjectActions.noticeRead());
+  }
+
+  showShortcuts(): void {
+    if (this.dialog.openDialogs.length === 0) this.dialog.open(ShortcutSheet, { width: '560px' });
+  }
+
+  onKey(event: KeyboardEvent): void {
+    const typing = (event.target as HTMLElement | null)?.closest('input, textarea, select, mat-select');
+    if (event.key === '?' && !typing) this.showShortcuts();
+  }
+}

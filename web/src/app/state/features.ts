@@ -1,0 +1,185 @@
+import type { CopyEstimate, ExportRecord, Job, LightCopy, Project, ProjectEntry, RunRecord, Source } from '@hone/core/api';
+import type { FrameSize } from '@hone/core/timeline';
+import type { PlayerState } from '@hone/player';
+import { createFeature, createReducer, on, type ActionReducerMap } from '@ngrx/store';
+import { CopyActions, PlayerActions, ProjectActions, ServerActions } from './actions';
+
+interface ProjectState {
+  readonly list: readonly ProjectEntry[];
+  readonly open: Project | null;
+  readonly opening: boolean;
+  /** Something that the user must know, as a sentence. */
+  readonly notice: string | null;
+  readonly connected: boolean;
+}
+
+const noProject: ProjectState = { list: [], open: null, opening: true, notice: null, connected: true };
+
+export const projectFeature = createFeature({
+  name: 'project',
+  reducer: createReducer<ProjectState>(
+    noProject,
+    on(ProjectActions.projectsListed, (state, { projects }) => ({ ...state, list: projects, opening: projects.length > 0 })),
+    on(ProjectActions.chosen, (state) => ({ ...state, opening: true })),
+    on(ProjectActions.opened, (state, { project }) => ({ ...state, open: project, opening: false, notice: null })),
+    on(ProjectActions.failed, PlayerActions.failed, (state, { message }) => ({ ...state, notice: message, opening: false })),
+    on(ProjectActions.noticeRead, (state) => ({ ...state, notice: null })),
+    on(ProjectActions.timelineEdited, (state, { timeline }) =>
+      state.open ? { ...state, open: { ...state.open, timeline } } : state,
+    ),
+    on(ProjectActions.deliveryEdited, (state, { delivery }) =>
+      state.open ? { ...state, open: { ...state.open, delivery } } : state,
+    ),
+    on(ProjectActions.leverMoved, (state, { tuning }) =>
+      state.open ? { ...state, open: { ...state.open, tuning } } : state,
+    ),
+    on(ProjectActions.kept, ServerActions.projectChanged, (state, { project }) =>
+      state.open?.id === project.id && project.revision >= state.open.revision
+        ? { ...state, open: { ...project, tuning: state.open.tuning } }
+        : state,
+    ),
+    on(ServerActions.connectionFound, (state) => ({ ...state, connected: true })),
+    on(ServerActions.connectionLost, (state) => ({ ...state, connected: false })),
+  ),
+});
+
+type ById<T> = Readonly<Record<string, T>>;
+
+const byId = <T extends { readonly id: string }>(items: readonly T[]): ById<T> =>
+  Object.fromEntries(items.map((item) => [item.id, item]));
+
+const without = <T>(items: ById<T>, id: string): ById<T> =>
+  Object.fromEntries(Object.entries(items).filter(([key]) => key !== id));
+
+interface MediaState {
+  readonly projectId: string | null;
+  readonly sources: ById<Source>;
+  readonly order: readonly string[];
+  readonly copies: ById<LightCopy>;
+  readonly estimates: readonly CopyEstimate[];
+  readonly estimating: boolean;
+  readonly jobs: ById<Job>;
+  readonly exports: ById<ExportRecord>;
+}
+
+const noMedia: MediaState = {
+  projectId: null,
+  sources: {},
+  order: [],
+  copies: {},
+  estimates: [],
+  estimating: false,
+  jobs: {},
+  exports: {},
+};
+
+const withSource = (state: MediaState, source: Source): MediaState =>
+  source.projectId !== state.projectId
+    ? state
+    : {
+        ...state,
+        sources: { ...state.sources, [source.id]: source },
+        order: state.order.includes(source.id) ? state.order : [...state.order, source.id],
+      };
+
+export const mediaFeature = createFeature({
+  name: 'media',
+  reducer: createReducer<MediaState>(
+    noMedia,
+    on(ProjectActions.opened, (_state, { project, sources, copies, jobs, exports }) => ({
+      ...noMedia,
+      projectId: project.id,
+      sources: byId(sources),
+      order: sources.map(({ id }) => id),
+      copies: byId(copies),
+      jobs: byId(jobs),
+      exports: byId(exports),
+    })),
+    on(ProjectActions.sourcesAdded, (state, { sources }) => sources.reduce(withSource, state)),
+    on(ServerActions.sourceChanged, (state, { source }) => withSource(state, source)),
+    on(ServerActions.copyChanged, (state, { copy }) =>
+      copy.projectId === state.projectId ? { ...state, copies: { ...state.copies, [copy.id]: copy } } : state,
+    ),
+    on(ServerActions.copyGone, (state, { copyId }) => ({ ...state, copies: without(state.copies, copyId) })),
+    on(ServerActions.jobChanged, (state, { job }) =>
+      job.projectId === state.projectId ? { ...state, jobs: { ...state.jobs, [job.id]: job } } : state,
+    ),
+    on(ServerActions.exportChanged, (state, { record }) =>
+      record.projectId === state.projectId
+        ? { ...state, exports: { ...state.exports, [record.id]: record } }
+        : state,
+    ),
+    on(CopyActions.estimateAsked, (state) => ({ ...state, estimating: true })),
+    on(CopyActions.estimatesMade, (state, { estimates }) => {
+      const isNew = (old: CopyEstimate): boolean =>
+        !estimates.some((made) => made.sourceId === old.sourceId && made.divisor === old.divisor);
+      return { ...state, estimating: false, estimates: [...state.estimates.filter(isNew), ...estimates] };
+    }),
+    on(ProjectActions.failed, (state) => ({ ...state, estimating: false })),
+  ),
+});
+
+interface PlaybackState {
+  readonly state: PlayerState;
+  /** The frame at rest, or where playing began. */
+  readonly frame: number;
+  readonly pixels: FrameSize | null;
+  readonly inFrame: number | null;
+  readonly outFrame: number | null;
+  readonly runs: readonly RunRecord[];
+  /** The run on the work page, and the one beside it. */
+  readonly runId: string | null;
+  readonly beforeId: string | null;
+}
+
+const atRest: PlaybackState = {
+  state: 'still',
+  frame: 0,
+  pixels: null,
+  inFrame: null,
+  outFrame: null,
+  runs: [],
+  runId: null,
+  beforeId: null,
+};
+
+export const playbackFeature = createFeature({
+  name: 'playback',
+  reducer: createReducer<PlaybackState>(
+    atRest,
+    on(ProjectActions.opened, (_state, { runs }) => ({
+      ...atRest,
+      runs,
+      runId: runs[0]?.id ?? null,
+      beforeId: runs[1]?.id ?? null,
+    })),
+    on(PlayerActions.stateChanged, (state, { state: now, frame }) => ({ ...state, state: now, frame })),
+    on(PlayerActions.pictureAtRest, (state, { frame }) => ({ ...state, frame })),
+    on(PlayerActions.pixelsChanged, (state, { size }) => ({ ...state, pixels: size })),
+    on(PlayerActions.marksSet, (state, { inFrame, outFrame }) => ({ ...state, inFrame, outFrame })),
+    on(PlayerActions.runKept, (state, { run }) => ({
+      ...state,
+      runs: [run, ...state.runs],
+      runId: run.id,
+      beforeId: state.runId,
+    })),
+    on(PlayerActions.runRemoved, (state, { runId }) => {
+      const runs = state.runs.filter(({ id }) => id !== runId);
+      const keep = (id: string | null): string | null => (id === runId ? null : id);
+      return { ...state, runs, runId: keep(state.runId) ?? runs[0]?.id ?? null, beforeId: keep(state.beforeId) };
+    }),
+    on(PlayerActions.runsCompared, (state, { runId, beforeId }) => ({ ...state, runId, beforeId })),
+  ),
+});
+
+interface AppState {
+  readonly project: ProjectState;
+  readonly media: MediaState;
+  readonly playback: PlaybackState;
+}
+
+export const features: ActionReducerMap<AppState> = {
+  project: projectFeature.reducer,
+  media: mediaFeature.reducer,
+  playback: playbackFeature.reducer,
+};

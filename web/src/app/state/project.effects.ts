@@ -1,0 +1,169 @@
+import { inject, Injectable } from '@angular/core';
+import { Actions, createEffect, ofType } from '@ngrx/effects';
+import { Store } from '@ngrx/store';
+import { catchError, concatMap, debounceTime, EMPTY, exhaustMap, filter, from, map, mergeMap, of, switchMap, withLatestFrom, type Observable } from 'rxjs';
+import type { Project } from '@hone/core/api';
+import { Api, ApiError, sentenceOf } from '../api/api';
+import { ProjectActions, ServerActions } from './actions';
+import { selectProject } from './selectors';
+
+const LAST_PROJECT = 'hone.lastProject';
+const SAVE_AFTER_MS = 250;
+
+export const failed = (error: unknown): Observable<ReturnType<typeof ProjectActions.failed>> =>
+  of(ProjectActions.failed({ message: sentenceOf(error) }));
+
+/** Opens projects and keeps what is edited. */
+@Injectable()
+export class ProjectEffects {
+  private readonly actions = inject(Actions);
+  private readonly store = inject(Store);
+  private readonly api = inject(Api);
+
+  readonly list = createEffect(() =>
+    this.actions.pipe(
+      ofType(ProjectActions.pageOpened),
+      exhaustMap(() =>
+        from(this.api.projects()).pipe(
+          map((projects) => ProjectActions.projectsListed({ projects })),
+          catchError(failed),
+        ),
+      ),
+    ),
+  );
+
+  readonly openLast = createEffect(() =>
+    this.actions.pipe(
+      ofType(ProjectActions.projectsListed),
+      withLatestFrom(this.store.select(selectProject)),
+      filter(([{ projects }, open]) => !open && projects.length > 0),
+      map(([{ projects }]) => {
+        const last = localStorage.getItem(LAST_PROJECT);
+        const chosen = projects.find(({ id }) => id === last) ?? projects[0]!;
+        return ProjectActions.chosen({ projectId: chosen.id });
+      }),
+    ),
+  );
+
+  readonly create = createEffect(() =>
+    this.actions.pipe(
+      ofType(ProjectActions.asked),
+      concatMap(({ project }) =>
+        from(this.api.createProject(project)).pipe(
+          mergeMap(({ id }) => [ProjectActions.pageOpened(), ProjectActions.chosen({ projectId: id })]),
+          catchError(failed),
+        ),
+      ),
+    ),
+  );
+
+  readonly open = createEffect(() =>
+    this.actions.pipe(
+      ofType(ProjectActions.chosen),
+      switchMap(({ projectId }) => from(this.read(projectId)).pipe(catchError(failed))),
+    ),
+  );
+
+  /** After a break of the connection, whatever happened meanwhile is read again. */
+  readonly reopen = createEffect(() =>
+    this.actions.pipe(
+      ofType(ServerActions.connectionFound),
+      filter(({ again }) => again),
+      withLatestFrom(this.store.select(selectProject)),
+      map(([, project]) => (project ? ProjectActions.chosen({ projectId: project.id }) : ProjectActions.pageOpened())),
+    ),
+  );
+
+  readonly save = createEffect(() =>
+    this.actions.pipe(
+      ofType(ProjectActions.timelineEdited, ProjectActions.deliveryEdited),
+      debounceTime(SAVE_AFTER_MS),
+      concatMap(() => of(null).pipe(withLatestFrom(this.store.select(selectProject)))),
+      concatMap(([, project]) =>
+        project
+          ? from(this.api.changeProject(project.id, project)).pipe(
+              map((kept) => ProjectActions.kept({ project: kept })),
+              catchError((error: unknown) => this.refused(error, project)),
+            )
+          : EMPTY,
+      ),
+    ),
+  );
+
+  readonly tune = createEffect(
+    () =>
+      this.actions.pipe(
+        ofType(ProjectActions.leverMoved),
+        withLatestFrom(this.store.select(selectProject)),
+        switchMap(([{ tuning }, project]) =>
+          project ? from(this.api.tune(project.id, tuning)).pipe(catchError(failed)) : EMPTY,
+        ),
+        filter((result): result is ReturnType<typeof ProjectActions.failed> => 'type' in result),
+      ),
+  );
+
+  readonly addFiles = createEffect(() =>
+    this.actions.pipe(
+      ofType(ProjectActions.filesChosen),
+      withLatestFrom(this.store.select(selectProject)),
+      concatMap(([{ fileIds }, project]) =>
+        project
+          ? from(this.api.addSources(project.id, fileIds)).pipe(
+              map((sources) => ProjectActions.sourcesAdded({ sources })),
+              catchError(failed),
+            )
+          : EMPTY,
+      ),
+    ),
+  );
+
+  readonly upload = createEffect(() =>
+    this.actions.pipe(
+      ofType(ProjectActions.filesDropped),
+      withLatestFrom(this.store.select(selectProject)),
+      mergeMap(([{ files }, project]) => (project ? from(files).pipe(map((file) => ({ file, project }))) : EMPTY)),
+      concatMap(({ file, project }) =>
+        from(this.api.upload(project.id, file)).pipe(
+          map((source) => ProjectActions.sourcesAdded({ sources: [source] })),
+          catchError(failed),
+        ),
+      ),
+    ),
+  );
+
+  readonly cancelJob = createEffect(() =>
+    this.actions.pipe(
+      ofType(ProjectActions.jobCancelled),
+      mergeMap(({ jobId }) =>
+        from(this.api.cancelJob(jobId)).pipe(
+          map((job) => ServerActions.jobChanged({ job })),
+          catchError(failed),
+        ),
+      ),
+    ),
+  );
+
+  private async read(id: string): Promise<ReturnType<typeof ProjectActions.opened>> {
+    const { api } = this;
+    const [project, sources, copies, jobs, runs, exports] = await Promise.all([
+      api.project(id),
+      api.sources(id),
+      api.copies(id),
+      api.jobs(id),
+      api.runs(id),
+      api.exports(id),
+    ]);
+    localStorage.setItem(LAST_PROJECT, id);
+    return ProjectActions.opened({ project, sources, copies, jobs, runs, exports });
+  }
+
+  // What another window kept is shown again, so that nothing is edited that cannot be kept.
+  private refused(error: unknown, project: Project): Observable<ReturnType<typeof ProjectActions.failed>> {
+    if (error instanceof ApiError && error.problem.status === 409) {
+      return from(this.read(project.id)).pipe(
+        mergeMap((opened) => [opened, ProjectActions.failed({ message: sentenceOf(error) })]),
+      ) as Observable<ReturnType<typeof ProjectActions.failed>>;
+    }
+    return failed(error);
+  }
+}

@@ -1,0 +1,42 @@
+/** How quantities are written: units always, at most three significant digits. */
+
+const rounded = (value: number): string =>
+  Math.abs(value) >= 100 ? String(Math.round(value)) : Number(value.toPrecision(3)).toString();
+
+export function bytes(value: number): string {
+  const steps: [number, string][] = [
+    [1e9, 'GB'],
+    [1e6, 'MB'],
+    [1e3, 'kB'],
+  ];
+  for (const [size, unit] of steps) if (value >= size) return `${rounded(value / size)} ${unit}`;
+  return `${value} bytes`;
+}
+
+export const bitRate = (bitsPerSecond: number): string => `${rounded(bitsPerSecond / 1e6)} Mbit/s`;
+
+export function milliseconds(value: number | null): string {
+  if (value === null) return '–';
+  return value >= 1000 ? `${rounded(value / 1000)} s` : `${rounded(value)} ms`;
+}
+
+/** A duration to wait for. */
+export function wait(seconds: number): string {
+  if (seconds < 1) return 'under 1 s';
+  if (seconds < 60) return `${Math.ceil(seconds)} s`;
+  const minutes = Math.floor(seconds / 60);
+  const rest = Math.round(seconds % 60);
+  if (minutes < 10) return rest ? `${minutes} min ${rest} s` : `${minutes} min`;
+  const whole = Math.round(seconds / 60);
+  return whole < 60 ? `${whole} min` : `${Math.floor(whole / 60)} h ${whole % 60} min`;
+}
+
+export const perCent = (share: number): string => `${rounded(100 * share)} %`;
+
+export const percentOf = (percent: number): string => `${rounded(percent)} %`;
+
+export const framesPerSecond = (value: number): string => `${rounded(value)} frames/s`;
+
+export const pixels = ({ width, height }: { width: number; height: number }): string => `${width} × ${height}`;
+
+export const count = (value: number, one: string, more: string): string => `${value} ${value === 1 ? one : more}`;

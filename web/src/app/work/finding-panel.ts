@@ -1,0 +1,117 @@
+import { Component, computed, effect, inject } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
+import { Store } from '@ngrx/store';
+import { limitingStage } from '@hone/core/findings';
+import type { CopyDivisor } from '@hone/core/media';
+import { toNumber } from '@hone/core/time';
+import { RunLogs } from '../playback/run-logs';
+import { CopyActions, ProjectActions } from '../state/actions';
+import { mediaFeature } from '../state/features';
+import { selectCopyRows, selectRun, selectTuning, type CopyRow } from '../state/selectors';
+import { findingSentence } from '../words/finding-words';
+import { bytes, count, percentOf, wait } from '../words/quantities';
+import { StageBars } from './stage-bars';
+
+/** What holds playback back, by the last run, and the levers that answer it. */
+@Component({
+  selector: 'hone-finding-panel',
+  imports: [MatButtonModule, StageBars],
+  templateUrl: './finding-panel.html',
+  styleUrl: './finding-panel.scss',
+})
+export class FindingPanel {
+  private readonly store = inject(Store);
+  private readonly logs = inject(RunLogs);
+  private readonly run = this.store.selectSignal(selectRun);
+  private readonly tuning = this.store.selectSignal(selectTuning);
+  private readonly rows = this.store.selectSignal(selectCopyRows);
+  private readonly estimating = this.store.selectSignal(mediaFeature.selectEstimating);
+
+  readonly finding = computed(() => {
+    const run = this.run();
+    const log = run && this.logs.all().get(run.id);
+    return run && log ? limitingStage(log, run.summary, run.facts.rate) : null;
+  });
+  readonly sentence = computed(() => {
+    const finding = this.finding();
+    const run = this.run();
+    return finding && run ? findingSentence(finding, toNumber(run.facts.rate)) : null;
+  });
+
+  /** Sources of the timeline without a copy that fits. */
+  readonly uncopied = computed(() => this.rows().filter(({ copy, worthIt }) => worthIt && (!copy || copy.state === 'failed')));
+  private readonly making = computed(() => this.rows().filter(({ copy }) => copy?.state === 'making'));
+
+  readonly copyLever = computed(() => {
+    const rows = this.uncopied();
+    if (rows.length === 0) return null;
+    const known = rows.filter(({ estimate }) => estimate !== null);
+    const what = `Make copies of ${count(rows.length, 'clip', 'clips')}`;
+    if (known.length < rows.length) return this.estimating() ? `${what} · measuring what they take …` : what;
+    const seconds = known.reduce((sum, { estimate }) => sum + estimate!.seconds, 0);
+    const size = known.reduce((sum, { estimate }) => sum + estimate!.bytes, 0);
+    return `${what} · about ${wait(seconds)} · ${bytes(size)}`;
+  });
+  readonly helpsDecoding = computed(() => {
+    const stage = this.finding()?.stage;
+    return stage === 'read' || stage === 'decode';
+  });
+  readonly copiesAreOff = computed(
+    () => this.tuning()?.lightCopies === false && this.rows().some(({ copy }) => copy?.state === 'ready'),
+  );
+  readonly makingText = computed(() => {
+    const making = this.making().length;
+    return making ? `${count(making, 'copy is', 'copies are')} being made; each is used as soon as it is ready.` : null;
+  });
+  readonly scaleLever = computed(() => {
+    const tuning = this.tuning();
+    const finding = this.finding();
+    if (!tuning || !finding?.stage) return null;
+    const next = ({ 1: 2, 2: 4, 4: 8, 8: 16, 16: null } as const)[tuning.playScale];
+    const shown = finding.loadPercent.scale + finding.loadPercent.compose + finding.loadPercent.show;
+    return { next, shownText: percentOf(shown), helps: !this.helpsDecoding() };
+  });
+  readonly spoken = computed(() => {
+    const { run } = this;
+    return run() ? this.sentence() : null;
+  });
+
+  constructor() {
+    effect(() => this.logs.want(this.run()));
+    effect(() => {
+      const missing = this.uncopied().filter(({ estimate }) => estimate === null);
+      if (this.finding()?.stage && missing.length && !this.estimating()) this.askEstimates(missing);
+    });
+  }
+
+  makeCopies(): void {
+    for (const [divisor, sourceIds] of byDivisor(this.uncopied())) {
+      this.store.dispatch(CopyActions.asked({ sourceIds, divisor }));
+    }
+    this.useCopies();
+  }
+
+  useCopies(): void {
+    const tuning = this.tuning();
+    if (tuning && !tuning.lightCopies) {
+      this.store.dispatch(ProjectActions.leverMoved({ tuning: { ...tuning, lightCopies: true } }));
+    }
+  }
+
+  lowerScale(playScale: 2 | 4 | 8 | 16): void {
+    const tuning = this.tuning();
+    if (tuning) this.store.dispatch(ProjectActions.leverMoved({ tuning: { ...tuning, playScale } }));
+  }
+
+  private askEstimates(rows: readonly CopyRow[]): void {
+    for (const [divisor, sourceIds] of byDivisor(rows)) {
+      this.store.dispatch(CopyActions.estimateAsked({ sourceIds, divisor }));
+    }
+  }
+}
+
+function byDivisor(rows: readonly CopyRow[]): Map<CopyDivisor, string[]> {
+  const groups = new Map<CopyDivisor, string[]>();
+  for (const { source, divisor } of rows) groups.set(divisor, [...(groups.get(divisor) ?? []), source.id]);
+  return groups;
+}

@@ -1,0 +1,63 @@
+import { Component, computed, inject, signal } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
+import { MatButtonToggleModule } from '@angular/material/button-toggle';
+import { MatSlideToggleModule } from '@angular/material/slide-toggle';
+import { Store } from '@ngrx/store';
+import { previewSize, PREVIEW_SCALES, type PreviewScale, type Tuning } from '@hone/core/levers';
+import { CopyActions, ProjectActions } from '../state/actions';
+import { selectCopyRows, selectTimeline, selectTuning, type CopyRow } from '../state/selectors';
+import { bytes, pixels, wait } from '../words/quantities';
+
+/** All levers together. None of them touches the timeline or the export. */
+@Component({
+  selector: 'hone-lever-board',
+  imports: [MatButtonModule, MatButtonToggleModule, MatSlideToggleModule],
+  templateUrl: './lever-board.html',
+  styleUrl: './lever-board.scss',
+})
+export class LeverBoard {
+  private readonly store = inject(Store);
+  private readonly timeline = this.store.selectSignal(selectTimeline);
+  readonly tuning = this.store.selectSignal(selectTuning);
+  readonly rows = this.store.selectSignal(selectCopyRows);
+  readonly open = signal(true);
+  readonly scales = PREVIEW_SCALES;
+  readonly playPixels = computed(() => this.pixelsAt(this.tuning()?.playScale));
+  readonly restPixels = computed(() => this.pixelsAt(this.tuning()?.restScale));
+  readonly readyCount = computed(() => this.rows().filter(({ copy }) => copy?.state === 'ready').length);
+
+  move(change: Partial<Tuning>): void {
+    const tuning = this.tuning();
+    if (tuning) this.store.dispatch(ProjectActions.leverMoved({ tuning: { ...tuning, ...change } }));
+  }
+
+  make({ source, divisor }: CopyRow): void {
+    this.store.dispatch(CopyActions.asked({ sourceIds: [source.id], divisor }));
+  }
+
+  remove({ copy }: CopyRow): void {
+    if (copy) this.store.dispatch(CopyActions.removed({ copyId: copy.id }));
+  }
+
+  cancel({ job }: CopyRow): void {
+    if (job) this.store.dispatch(ProjectActions.jobCancelled({ jobId: job.id }));
+  }
+
+  state({ copy, job, estimate, size }: CopyRow): string {
+    if (copy?.state === 'ready') {
+      const likeness = copy.likeness ? ` · SSIM ${copy.likeness.ssim.toFixed(3)} · ${copy.likeness.psnrDb.toFixed(1)} dB` : '';
+      return `${pixels(copy)} · ${bytes(copy.bytes)}${likeness}`;
+    }
+    if (copy?.state === 'failed') return 'could not be made; the reason stands under background work';
+    if (copy?.state === 'making') {
+      if (job?.state !== 'running') return 'waiting';
+      return `${Math.round(100 * job.progress)} %${job.secondsLeft === null ? '' : ` · ${wait(job.secondsLeft)} left`}`;
+    }
+    return estimate ? `none · about ${wait(estimate.seconds)}, ${bytes(estimate.bytes)}` : `none · would be ${pixels(size)}`;
+  }
+
+  private pixelsAt(scale: PreviewScale | undefined): string {
+    const timeline = this.timeline();
+    return timeline && scale ? pixels(previewSize(timeline.size, scale)) : '';
+  }
+}

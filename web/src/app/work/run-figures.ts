@@ -1,0 +1,86 @@
+import { Component, computed, DestroyRef, inject, signal } from '@angular/core';
+import type { RunRecord } from '@hone/core/api';
+import { pacingSummary, type PacingSummary } from '@hone/core/playback';
+import { Store } from '@ngrx/store';
+import { RunLogs } from '../playback/run-logs';
+import { selectBefore, selectRun, selectTimeline } from '../state/selectors';
+import { milliseconds, perCent } from '../words/quantities';
+
+/** The figures of the last run, with those of the one before beside them. */
+@Component({
+  selector: 'hone-run-figures',
+  template: `
+    @if (rows().length) {
+      <table class="figures" data-testid="figures">
+        <caption class="seen-by-readers-only">
+          Figures of the last run and the run before
+        </caption>
+        <tr>
+          <th scope="col">Run</th>
+          <th scope="col" class="number">before</th>
+          <th scope="col" class="number">last</th>
+        </tr>
+        @for (row of rows(); track row.name) {
+          <tr>
+            <th scope="row">{{ row.name }}</th>
+            <td class="number quiet">{{ row.before }}</td>
+            <td class="number">
+              <b>{{ row.now }}</b>
+            </td>
+          </tr>
+        }
+      </table>
+    }
+    @if (run(); as last) {
+      @if (last.facts.clock === 'system') {
+        <p class="quiet">No sound device runs, so the system clock kept time.</p>
+      }
+      @if (last.facts.leversMoved) {
+        <p class="quiet">A lever was moved or a copy came in during this run: it mixes two tunings.</p>
+      }
+    }
+  `,
+})
+export class RunFigures {
+  private readonly store = inject(Store);
+  private readonly logs = inject(RunLogs);
+  readonly run = this.store.selectSignal(selectRun);
+  private readonly before = this.store.selectSignal(selectBefore);
+  private readonly timeline = this.store.selectSignal(selectTimeline);
+  private readonly live = signal<PacingSummary | null>(null);
+
+  /** While it plays, the run that is under way stands in the last column and the last one beside it. */
+  readonly rows = computed(() => {
+    const live = this.live();
+    const last = this.run();
+    const left = live ? last : this.before();
+    const right = live ?? last?.summary;
+    if (!right) return [];
+    const how = (run: RunRecord | null): string =>
+      run ? `1:${run.facts.tuning.playScale}, ${run.facts.copiedSources.length ? 'light copies' : 'originals'}` : '–';
+    const played = { name: 'Played', before: how(left), now: live ? 'now' : how(last) };
+    const figures = FIGURES.map(([name, of]) => ({ name, now: of(right), before: left ? of(left.summary) : '–' }));
+    return [played, ...figures];
+  });
+
+  constructor() {
+    const timer = setInterval(() => this.readLive(), LIVE_MS);
+    inject(DestroyRef).onDestroy(() => clearInterval(timer));
+  }
+
+  private readLive(): void {
+    const log = this.logs.live();
+    const timeline = this.timeline();
+    this.live.set(log && timeline ? pacingSummary(log, timeline.rate) : null);
+  }
+}
+
+const LIVE_MS = 500;
+
+const FIGURES: readonly [string, (summary: PacingSummary) => string][] = [
+  ['Frames shown of wanted', ({ shown, wanted }) => `${shown} of ${wanted}`],
+  ['Dropped', ({ dropped, wanted }) => `${dropped} · ${perCent(dropped / Math.max(1, wanted))}`],
+  ['Longest freeze', ({ longestFreezeMs }) => milliseconds(longestFreezeMs)],
+  ['To the first frame', ({ firstFrameMs }) => milliseconds(firstFrameMs)],
+  ['To the first drop', ({ firstDropMs }) => (firstDropMs === null ? 'none' : milliseconds(firstDropMs))],
+];

@@ -1,0 +1,38 @@
+import { Component, computed, input } from '@angular/core';
+import { STAGES, type Stage } from '@hone/core/playback';
+import { STAGE_NAMES } from '../words/finding-words';
+import { percentOf } from '../words/quantities';
+
+/** Full width of a bar, in per cent of the frame budget; the line at 100 % stands at half of it. */
+const FULL = 200;
+
+/** The load of each stage, in per cent of the frame budget, with the line at 100 %. */
+@Component({
+  selector: 'hone-stage-bars',
+  template: `
+    @for (bar of bars(); track bar.stage) {
+      <div class="row" [class.limiting]="bar.stage === limiting()">
+        <span>{{ bar.name }}</span>
+        <span class="track">
+          <span class="bar {{ bar.stage }}" [style.width.%]="bar.width"></span>
+          <span class="budget"></span>
+        </span>
+        <span class="number">{{ bar.text }}</span>
+      </div>
+    }
+    <p class="quiet">per cent of the frame budget; the line is 100 %</p>
+  `,
+  styleUrl: './stage-bars.scss',
+})
+export class StageBars {
+  readonly loads = input.required<Readonly<Record<Stage, number>>>();
+  readonly limiting = input<Stage | null>(null);
+  readonly bars = computed(() =>
+    STAGES.map((stage) => ({
+      stage,
+      name: STAGE_NAMES[stage],
+      width: Math.min(100, (100 * this.loads()[stage]) / FULL),
+      text: percentOf(this.loads()[stage]),
+    })),
+  );
+}

@@ -1,0 +1,188 @@
+import { afterNextRender, Component, computed, DestroyRef, effect, ElementRef, inject, signal, viewChild } from '@angular/core';
+import { Store } from '@ngrx/store';
+import { frameBudgetMs, STAGES, type FrameLog } from '@hone/core/playback';
+import { formatTimecode, timecodeFormatOf, toNumber } from '@hone/core/time';
+import type { Timeline } from '@hone/core/timeline';
+import { frameOf, paletteOf, prepared, xOf, type Area, type Axis } from '../drawing/axis';
+import { drawLateness, drawLoadLane } from '../drawing/run-drawing';
+import { drawRuler, drawTrack, type ClipNote } from '../drawing/track-drawing';
+import { Playback } from '../playback/playback';
+import { RunLogs } from '../playback/run-logs';
+import { playbackFeature } from '../state/features';
+import { selectBefore, selectPlan, selectRun, selectSources, selectTimeline } from '../state/selectors';
+import { STAGE_NAMES } from '../words/finding-words';
+import { TimelineRange } from './timeline-range';
+
+const LABELS = 108;
+const LIVE_MS = 500;
+
+interface Row {
+  readonly label: string;
+  readonly area: Area;
+}
+
+/** Tracks, the lateness of the last two runs and the measured loads, all on one time axis, drawn on canvas. */
+@Component({
+  selector: 'hone-timeline-view',
+  templateUrl: './timeline-view.html',
+  styleUrl: './timeline-view.scss',
+})
+export class TimelineView {
+  private readonly store = inject(Store);
+  private readonly playback = inject(Playback);
+  private readonly logs = inject(RunLogs);
+  private readonly range = inject(TimelineRange);
+  private readonly still = viewChild.required<ElementRef<HTMLCanvasElement>>('still');
+  private readonly moving = viewChild.required<ElementRef<HTMLCanvasElement>>('moving');
+  private readonly timeline = this.store.selectSignal(selectTimeline);
+  private readonly plan = this.store.selectSignal(selectPlan);
+  private readonly sources = this.store.selectSignal(selectSources);
+  private readonly run = this.store.selectSignal(selectRun);
+  private readonly before = this.store.selectSignal(selectBefore);
+  private readonly inFrame = this.store.selectSignal(playbackFeature.selectInFrame);
+  private readonly outFrame = this.store.selectSignal(playbackFeature.selectOutFrame);
+  private readonly resized = signal(0);
+  private drawnPlayhead = -1;
+
+  readonly rows = computed(() => rowsFor(this.timeline()));
+  readonly height = computed(() => (this.rows().at(-1)?.area.top ?? 0) + 26);
+  readonly description = computed(() => {
+    const timeline = this.timeline();
+    const clips = timeline?.tracks.reduce((sum, track) => sum + track.clips.length, 0) ?? 0;
+    return `Timeline with ${clips} clips. Arrow keys step by frames, up and down go to cuts.`;
+  });
+
+  constructor() {
+    effect(() => {
+      this.logs.want(this.run());
+      this.logs.want(this.before());
+    });
+    const destroy = inject(DestroyRef);
+    afterNextRender(() => {
+      const observer = new ResizeObserver(() => this.resized.update((count) => count + 1));
+      observer.observe(this.still().nativeElement);
+      const scheme = new MutationObserver(() => this.resized.update((count) => count + 1));
+      scheme.observe(document.documentElement, { attributeFilter: ['class'] });
+      let next = 0;
+      const follow = (): void => {
+        this.drawPlayhead();
+        next = requestAnimationFrame(follow);
+      };
+      follow();
+      const live = setInterval(() => this.logs.live() && this.drawStill(), LIVE_MS);
+      destroy.onDestroy(() => {
+        observer.disconnect();
+        scheme.disconnect();
+        cancelAnimationFrame(next);
+        clearInterval(live);
+      });
+    });
+    effect(() => {
+      this.resized();
+      this.drawStill();
+      this.drawnPlayhead = -1;
+    });
+  }
+
+  onPointer(event: PointerEvent): void {
+    if (event.buttons !== 1) return;
+    const canvas = this.moving().nativeElement;
+    if (event.type === 'pointerdown') canvas.setPointerCapture(event.pointerId);
+    this.playback.seek(Math.floor(frameOf(this.axis(canvas.clientWidth), event.offsetX)));
+  }
+
+  onWheel(event: WheelEvent): void {
+    event.preventDefault();
+    const axis = this.axis(this.moving().nativeElement.clientWidth);
+    if (event.ctrlKey || Math.abs(event.deltaY) > Math.abs(event.deltaX)) {
+      this.range.zoom(event.deltaY > 0 ? 1.25 : 0.8, frameOf(axis, event.offsetX));
+    } else {
+      this.range.move(((axis.to - axis.from) * event.deltaX) / (axis.right - axis.left));
+    }
+  }
+
+  private axis(width: number): Axis {
+    return { ...this.range.view(), left: LABELS, right: width - 8 };
+  }
+
+  private drawStill(): void {
+    const canvas = this.still().nativeElement;
+    const timeline = this.timeline();
+    const { context, width } = prepared(canvas);
+    if (!timeline) return;
+    const palette = paletteOf(canvas);
+    const axis = this.axis(width);
+    const rows = [...this.rows()];
+    const budget = frameBudgetMs(timeline.rate);
+    context.fillStyle = palette.quiet;
+    for (const { label, area } of rows) context.fillText(label, 8, area.top + area.height / 2 + 0.5, LABELS - 14);
+    const take = (): Area => rows.shift()!.area;
+    const format = timecodeFormatOf(timeline.rate);
+    const labelOf = (frame: number): string => formatTimecode(timeline.startFrame + frame, format);
+    drawRuler(context, axis, take(), toNumber(timeline.rate), labelOf, palette);
+    const noteOf = this.noteOf();
+    for (const track of displayed(timeline)) drawTrack(context, axis, take(), track, noteOf, palette);
+    const log = this.logs.live() ?? this.logOf(this.run()?.id);
+    const before = this.logs.live() ? this.logOf(this.run()?.id) : this.logOf(this.before()?.id);
+    drawLateness(context, axis, take(), before, budget, palette);
+    drawLateness(context, axis, take(), log, budget, palette);
+    for (const stage of STAGES) drawLoadLane(context, axis, take(), log, stage, budget, palette);
+  }
+
+  private drawPlayhead(): void {
+    const playhead = this.playback.playhead;
+    if (playhead === this.drawnPlayhead) return;
+    this.drawnPlayhead = playhead;
+    const canvas = this.moving().nativeElement;
+    const { context, width, height } = prepared(canvas);
+    const axis = this.axis(width);
+    const ink = getComputedStyle(canvas).color;
+    context.fillStyle = ink;
+    for (const [mark, sign] of [[this.inFrame(), 1], [this.outFrame(), -1]] as const) {
+      if (mark === null) continue;
+      const x = xOf(axis, sign === 1 ? mark : mark + 1);
+      context.fillRect(x - 1, 0, 2, 18);
+      context.fillRect(sign === 1 ? x : x - 6, 0, 6, 2);
+    }
+    const x = xOf(axis, playhead);
+    if (x >= axis.left - 1 && x <= axis.right + 1) context.fillRect(x - 0.75, 0, 1.5, height);
+  }
+
+  private logOf(id: string | undefined): FrameLog | undefined {
+    return id === undefined ? undefined : this.logs.all().get(id);
+  }
+
+  private noteOf(): ClipNote {
+    const plan = this.plan();
+    const sources = new Map(this.sources().map((source) => [source.id, source]));
+    return ({ sourceId }, track) => {
+      const source = sources.get(sourceId);
+      if (!source || source.state === 'expected') return 'being made';
+      if (source.state !== 'ready') return source.state;
+      if (track.kind === 'sound') return '';
+      return plan?.pictures[sourceId]?.choice ?? '';
+    };
+  }
+}
+
+// The topmost picture track stands on top, sound below.
+function displayed(timeline: Timeline): Timeline['tracks'] {
+  const pictures = timeline.tracks.filter(({ kind }) => kind === 'picture').reverse();
+  return [...pictures, ...timeline.tracks.filter(({ kind }) => kind === 'sound')];
+}
+
+function rowsFor(timeline: Timeline | null): readonly Row[] {
+  const rows: Row[] = [];
+  let top = 2;
+  const add = (label: string, height: number, gap = 2): void => {
+    rows.push({ label, area: { top, height } });
+    top += height + gap;
+  };
+  add('', 18);
+  for (const track of timeline ? displayed(timeline) : []) add(track.name, 22);
+  top += 4;
+  add('Late, run before', 20);
+  add('Late, last run', 20, 6);
+  for (const stage of STAGES) add(`${STAGE_NAMES[stage]} load`, 14);
+  return rows;
+}

@@ -1,0 +1,36 @@
+import { Component, computed, inject } from '@angular/core';
+import { RouterLink } from '@angular/router';
+import { MatButtonModule } from '@angular/material/button';
+import { Store } from '@ngrx/store';
+import { Playback } from '../playback/playback';
+import { projectFeature } from '../state/features';
+import { selectLength, selectProject, selectSources } from '../state/selectors';
+import { FindingPanel } from './finding-panel';
+import { LeverBoard } from './lever-board';
+import { RunFigures } from './run-figures';
+import { TimelineView } from './timeline-view';
+import { Viewer } from './viewer';
+import { WorkKeys } from './work-keys';
+
+/** Viewer and findings side by side; timeline, runs and loads below them on one axis. */
+@Component({
+  selector: 'hone-work-page',
+  imports: [FindingPanel, LeverBoard, RunFigures, TimelineView, Viewer, RouterLink, MatButtonModule],
+  providers: [Playback, WorkKeys],
+  templateUrl: './work-page.html',
+  styleUrl: './work-page.scss',
+  host: { '(document:keydown)': 'keys.press($event)' },
+})
+export class WorkPage {
+  private readonly store = inject(Store);
+  readonly keys = inject(WorkKeys);
+  readonly project = this.store.selectSignal(selectProject);
+  readonly opening = this.store.selectSignal(projectFeature.selectOpening);
+  private readonly length = this.store.selectSignal(selectLength);
+  private readonly sources = this.store.selectSignal(selectSources);
+  readonly isEmpty = computed(() => this.length() === 0);
+  readonly expected = computed(() => this.sources().filter(({ state }) => state === 'expected').length);
+  readonly missing = computed(() =>
+    this.sources().filter(({ state }) => state === 'missing' || state === 'unreadable'),
+  );
+}
