@@ -72,8 +72,7 @@ export function timelineOf(cuts: readonly Cut[], idOf: (shot: string) => string)
     startFrame: 24 * 3600,
     size: { width: 3840, height: 2160 },
     tracks: [
-      track('p1', 'picture', 'Picture 1', picture),
-      track('p2', 'picture', 'Picture 2', []),
+      track('p1', 'picture', 'Picture', picture),
       track('s1', 'sound', 'Water', water),
       track('s2', 'sound', 'Voice guide', [spoken]),
     ],

@@ -1,4 +1,4 @@
 export * from './player.js';
 export * from './plan.js';
-export type { PlayerState } from './shared/messages.js';
+export type { PictureOrigin, PlayerState } from './shared/messages.js';
 export * from './plan-for.js';

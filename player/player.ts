@@ -3,7 +3,7 @@ import type { FrameSize } from '@hone/core/timeline';
 import type { PreviewPlan } from './plan.js';
 import { Control, SAMPLE_RATE } from './shared/control.js';
 import { createMemory } from './shared/kernels.js';
-import { channel, type Channel, type EngineReply, type EngineRequest, type PlayerState } from './shared/messages.js';
+import { channel, type Channel, type EngineReply, type EngineRequest, type PictureOrigin, type PlayerState } from './shared/messages.js';
 
 export interface PlayerOptions {
   /** The canvas that shows the preview; the player alone draws on it. */
@@ -25,8 +25,8 @@ export interface PlayerEvents {
   state(state: PlayerState, frame: number): void;
   /** The picture that was asked for at rest stands on the canvas. */
   still(frame: number, size: FrameSize): void;
-  /** The canvas has another number of pixels. */
-  pixels(size: FrameSize): void;
+  /** The canvas has another number of pixels, or they come from elsewhere. */
+  pixels(size: FrameSize, from: readonly PictureOrigin[]): void;
   /** A run begins; the log fills while it goes on. */
   log(log: FrameLog): void;
   run(run: FinishedRun): void;
@@ -179,7 +179,7 @@ export class Player {
         break;
       case 'pixels':
         this.size = message.size;
-        this.emit('pixels', message.size);
+        this.emit('pixels', message.size, message.from);
         break;
       case 'log':
         this.emit('log', new FrameLog(message.firstFrame, new Float32Array(message.buffer)));

@@ -4,7 +4,7 @@ import type { PictureFile } from './picture-file.js';
 /** A decoded frame with what it cost since the frame before it. */
 export interface DecodedFrame {
   readonly frame: VideoFrame;
-  /** ms that the decoder worked: from the later of its being asked and its last output, to this output. */
+  /** ms that the decoder worked: from its last output, or from the end of its last idle time, to this output. */
   readonly decodeMs: number;
   /** ms that reading its packet held the decoder up. */
   readonly readMs: number;
@@ -12,6 +12,13 @@ export interface DecodedFrame {
 
 /** Frames that stand between the file and the consumer, inside the decoder and after it. */
 const IN_FLIGHT = 8;
+/**
+ * A decoder that had to wait for its output to be used is fed again only when no more than these are left, so that it
+ * works in bursts whose duration can be told from its idle time.
+ */
+const REFILL_AT = 4;
+/** A read that took longer has let the decoder run dry. */
+const DRY_MS = 3;
 
 /**
  * Decodes one file in presentation order from any key packet, keeping the decoder busy while its output is used.
@@ -20,8 +27,9 @@ const IN_FLIGHT = 8;
 export class PictureDecoder {
   private readonly decoder: VideoDecoder;
   private readonly outputs: DecodedFrame[] = [];
-  private readonly asked = new Map<number, { at: number; readMs: number }>();
+  private readonly readMsOf = new Map<number, number>();
   private lastOutput = 0;
+  private busyFrom = 0;
   private generation = 0;
   private finished = false;
   private closed = false;
@@ -43,7 +51,7 @@ export class PictureDecoder {
     this.decoder.reset();
     this.decoder.configure(this.file.config);
     this.drain();
-    this.asked.clear();
+    this.readMsOf.clear();
     this.finished = false;
     this.lastOutput = performance.now();
     this.wakeFeeder?.();
@@ -80,12 +88,15 @@ export class PictureDecoder {
     let packet: EncodedPacket | null = first;
     let readMs = 0;
     while (packet) {
-      while (this.decoder.decodeQueueSize + this.outputs.length >= IN_FLIGHT) {
-        await new Promise<void>((resolve) => (this.wakeFeeder = resolve));
-        if (generation !== this.generation) return;
-      }
+      if (this.inFlight >= IN_FLIGHT) {
+        while (this.inFlight > REFILL_AT) {
+          await new Promise<void>((resolve) => (this.wakeFeeder = resolve));
+          if (generation !== this.generation) return;
+        }
+        this.noteIdleEnd();
+      } else if (readMs > DRY_MS) this.noteIdleEnd();
       const chunk = packet.toEncodedVideoChunk();
-      this.asked.set(chunk.timestamp, { at: performance.now(), readMs });
+      this.readMsOf.set(chunk.timestamp, readMs);
       this.decoder.decode(chunk);
       const start = performance.now();
       packet = await this.file.packets.getNextPacket(packet);
@@ -98,14 +109,23 @@ export class PictureDecoder {
     this.wakeConsumer?.();
   }
 
+  private get inFlight(): number {
+    return this.decoder.decodeQueueSize + this.outputs.length;
+  }
+
+  // With nothing queued the decoder was idle until now.
+  private noteIdleEnd(): void {
+    if (this.decoder.decodeQueueSize === 0) this.busyFrom = performance.now();
+  }
+
   private receive(frame: VideoFrame): void {
     if (this.closed) return frame.close();
     const now = performance.now();
-    const asked = this.asked.get(frame.timestamp);
-    this.asked.delete(frame.timestamp);
-    const decodeMs = now - Math.max(this.lastOutput, asked?.at ?? this.lastOutput);
+    const readMs = this.readMsOf.get(frame.timestamp) ?? 0;
+    this.readMsOf.delete(frame.timestamp);
+    const decodeMs = now - Math.max(this.lastOutput, this.busyFrom);
     this.lastOutput = now;
-    this.outputs.push({ frame, decodeMs, readMs: asked?.readMs ?? 0 });
+    this.outputs.push({ frame, decodeMs, readMs });
     this.wakeConsumer?.();
   }
 

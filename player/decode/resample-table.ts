@@ -6,7 +6,7 @@ const ONE = 16_384;
  * between neighbours when it grows.
  */
 export interface ResampleTable {
-  /** Bytes of one entry: first index (i32), number of weights (i32), weights (u16), padded to 4. */
+  /** Bytes of one entry: first index (i32), number of weights (i32), weights (u16), zeros up to a multiple of four. */
   readonly entryBytes: number;
   readonly bytes: Uint8Array;
 }
@@ -18,7 +18,7 @@ export interface ResampleTable {
 export function resampleTable(from: number, to: number): ResampleTable {
   const ratio = from / to;
   const taps = ratio > 1 ? Math.ceil(ratio) + 1 : 2;
-  const entryBytes = 8 + 4 * Math.ceil(taps / 2);
+  const entryBytes = 8 + 8 * Math.ceil(taps / 4);
   const bytes = new Uint8Array(entryBytes * to);
   const view = new DataView(bytes.buffer);
   for (let index = 0; index < to; index++) {

@@ -44,7 +44,7 @@ export class Engine {
   private timer: ReturnType<typeof setTimeout> | undefined;
   /** Grows with every command, so that what waits for an older one gives up. */
   private intent = 0;
-  private shownSize: FrameSize = { width: 0, height: 0 };
+  private toldPixels = '';
 
   constructor(
     private readonly screen: Screen,
@@ -260,8 +260,11 @@ export class Engine {
     if (!run || !request) return;
     if (this.state === 'starting' && !this.tryStart(run, request)) return;
     const framesPerSecond = toNumber(this.plan!.preview.graph.rate);
-    const playhead = request.from + (this.clock!.elapsedMs() / 1000) * framesPerSecond;
+    const elapsedMs = this.clock!.elapsedMs();
+    const playhead = request.from + (elapsedMs / 1000) * framesPerSecond;
     const frame = frameAtPlayhead(playhead);
+    // A sound device begins some time after it was told to; frames are due by what is heard.
+    run.startedAt = performance.now() - elapsedMs;
     this.control.playhead = playhead;
     this.frame = Math.min(frame, request.to - 1);
     if (frame >= request.to) {
@@ -364,11 +367,18 @@ export class Engine {
     const size = this.size();
     const took = this.screen.draw(pictures, size, this.layout!.composed, this.layout!.colours);
     this.control.set('shownFrame', frame);
-    if (size.width !== this.shownSize.width || size.height !== this.shownSize.height) {
-      this.shownSize = size;
-      this.send({ kind: 'pixels', size });
-    }
+    this.tellPixels(frame, size);
     return took;
+  }
+
+  // Told only when it changes, which is at cuts at most.
+  private tellPixels(frame: number, size: FrameSize): void {
+    const files = this.layersAt(frame).map((layer) => this.plan!.pictures[layer.sourceId]);
+    const from = [...new Set(files.map((file) => file?.choice ?? 'missing'))];
+    const now = JSON.stringify([size, from]);
+    if (now === this.toldPixels) return;
+    this.toldPixels = now;
+    this.send({ kind: 'pixels', size, from });
   }
 
   private setState(state: PlayerState, frame: number): void {

@@ -1,14 +1,14 @@
 /**
  * Separable resampling of one plane of 8-bit samples by tables of weights, rows first.
  *
- * A table has, for each result, three things: the first source index (i32), the number of weights (i32), and `taps`
- * weights (u16, 16384 stands for one, their sum is 16384).
+ * A table has, for each result, three things: the first source index (i32), the number of weights (i32), and the
+ * weights (16 bits, 16384 stands for one, their sum is 16384), filled up with zeros to a multiple of four.
  *
  * @param source address of the first sample
  * @param stride bytes from one source row to the next
  * @param sourceWidth samples in a source row
  * @param target address of the result, rows without padding
- * @param rows table for the rows; each entry is 8 + 2 * rowTaps bytes, padded to 4
+ * @param rows table for the rows; of so many bytes an entry
  * @param columns table for the columns, laid out alike
  * @param work room for sourceWidth + 16 values of 16 bits
  */
@@ -35,11 +35,15 @@ export function resamplePlane(
       const column = columns + <usize>(x * columnEntry);
       const start = work + (<usize>load<i32>(column) << 1);
       const taps = load<i32>(column, 4);
-      let sum: u32 = 1 << 20;
-      for (let tap = 0; tap < taps; tap++) {
+      let sums = i32x4.splat(0);
+      for (let tap = 0; tap < taps; tap += 4) {
         const offset = <usize>tap << 1;
-        sum += <u32>load<u16>(start + offset) * <u32>load<u16>(column + 8 + offset);
+        sums = i32x4.add(
+          sums,
+          i32x4.dot_i16x8_s(v128.load64_zero(start + offset), v128.load64_zero(column + 8 + offset)),
+        );
       }
+      const sum = i32x4.extract_lane(sums, 0) + i32x4.extract_lane(sums, 1) + (1 << 20);
       store<u8>(to + <usize>x, <u8>(sum >> 21));
     }
   }

@@ -73,6 +73,9 @@ export type EngineRequest =
   | { kind: 'pause' }
   | { kind: 'seek'; frame: number };
 
+/** What a picture on the canvas was made from. */
+export type PictureOrigin = MediaFile['choice'] | 'missing';
+
 export type PlayerState = 'still' | 'starting' | 'playing' | 'shuttling';
 
 /** Engine to page. */
@@ -80,7 +83,7 @@ export type EngineReply =
   | { kind: 'state'; state: PlayerState; frame: number }
   /** The picture that was asked for at rest stands on the canvas. */
   | { kind: 'still'; frame: number; size: FrameSize }
-  | { kind: 'pixels'; size: FrameSize }
+  | { kind: 'pixels'; size: FrameSize; from: readonly PictureOrigin[] }
   /** A run began; its log is written here while it goes on. */
   | { kind: 'log'; firstFrame: number; buffer: SharedArrayBuffer }
   | { kind: 'run'; firstFrame: number; log: Float32Array; leversMoved: boolean; clock: 'sound' | 'system' }

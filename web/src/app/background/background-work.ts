@@ -1,4 +1,4 @@
-import { Component, computed, inject, signal } from '@angular/core';
+import { Component, computed, ElementRef, inject, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { Store } from '@ngrx/store';
@@ -13,9 +13,11 @@ import { count, wait } from '../words/quantities';
   imports: [MatButtonModule, MatProgressBarModule],
   templateUrl: './background-work.html',
   styleUrl: './background-work.scss',
+  host: { '(document:keydown.escape)': 'open.set(false)', '(document:pointerdown)': 'closeFromOutside($event)' },
 })
 export class BackgroundWork {
   private readonly store = inject(Store);
+  private readonly element = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
   readonly busy = this.store.selectSignal(selectBusyJobs);
   readonly failed = this.store.selectSignal(selectFailedJobs);
   readonly open = signal(false);
@@ -26,6 +28,10 @@ export class BackgroundWork {
     if (!running) return waiting ? `${count(waiting, 'piece', 'pieces')} of work waiting` : 'Nothing runs in the background';
     return `${running.title} · ${this.left(running)}${waiting ? ` · ${waiting} more` : ''}`;
   });
+
+  closeFromOutside(event: Event): void {
+    if (!this.element.contains(event.target as Node)) this.open.set(false);
+  }
 
   left(job: Job): string {
     if (job.state === 'waiting') return 'waiting';

@@ -5,8 +5,8 @@ import { xOf, type Area, type Axis, type Palette } from './axis';
 const LANE_FULL = 200;
 
 /**
- * Lateness of each frame along the timeline: a bar from the middle down for how late a frame was shown, against one
- * frame's length, and a full bar for a frame that was dropped.
+ * Lateness of each frame along the timeline: a low bar for how late a frame was shown, against one frame's length, and
+ * a full dark bar for a frame that was dropped.
  */
 export function drawLateness(
   context: CanvasRenderingContext2D,
@@ -19,22 +19,27 @@ export function drawLateness(
   context.fillStyle = palette.low;
   context.fillRect(axis.left, area.top, axis.right - axis.left, area.height);
   if (!log) return;
-  const first = Math.max(log.firstFrame, Math.floor(axis.from));
-  const end = Math.min(log.firstFrame + log.length, Math.ceil(axis.to));
-  for (let frame = first; frame < end; frame++) {
-    if (log.get(frame, 'settled') === 0) continue;
-    const x = xOf(axis, frame);
-    const width = Math.max(1, xOf(axis, frame + 1) - x - 0.15);
-    const shown = log.get(frame, 'shown');
-    if (Number.isNaN(shown)) {
-      context.fillStyle = palette.ink;
-      context.fillRect(x, area.top, width, area.height);
-      continue;
-    }
-    const late = Math.min(1, Math.max(0, (shown - log.get(frame, 'due')) / budgetMs));
-    context.fillStyle = palette.quiet;
-    context.fillRect(x, area.top + area.height - 2 - late * (area.height - 2), width, 2);
+  const perColumn = (axis.to - axis.from) / (axis.right - axis.left);
+  for (let x = Math.floor(axis.left); x < axis.right; x++) {
+    const first = axis.from + (x - axis.left) * perColumn;
+    const worst = worstIn(log, Math.floor(first), Math.max(Math.floor(first) + 1, Math.floor(first + perColumn)), budgetMs);
+    if (worst === undefined) continue;
+    const height = worst === 'dropped' ? area.height : 2 + worst * (area.height * 0.6);
+    context.fillStyle = worst === 'dropped' ? palette.ink : palette.quiet;
+    context.fillRect(x, area.top + area.height - height, 1, height);
   }
+}
+
+// The worst fate of the frames in a column of pixels: dropped, or how late, 0 to 1.
+function worstIn(log: FrameLog, from: number, to: number, budgetMs: number): 'dropped' | number | undefined {
+  let worst: number | undefined;
+  for (let frame = from; frame < to; frame++) {
+    if (!log.has(frame) || log.get(frame, 'settled') === 0) continue;
+    const shown = log.get(frame, 'shown');
+    if (Number.isNaN(shown)) return 'dropped';
+    worst = Math.max(worst ?? 0, Math.min(1, Math.max(0, (shown - log.get(frame, 'due')) / budgetMs)));
+  }
+  return worst;
 }
 
 /** The measured load of one stage along the timeline, with the line at 100 % of the frame budget. */

@@ -42,7 +42,7 @@ export class Playback {
       this.player = player;
       player.on('state', (state, frame) => this.store.dispatch(PlayerActions.stateChanged({ state, frame })));
       player.on('still', (frame) => this.store.dispatch(PlayerActions.pictureAtRest({ frame })));
-      player.on('pixels', (size) => this.store.dispatch(PlayerActions.pixelsChanged({ size })));
+      player.on('pixels', (size, from) => this.store.dispatch(PlayerActions.pixelsChanged({ size, from: [...from] })));
       player.on('failed', (message) => this.store.dispatch(PlayerActions.failed({ message })));
       player.on('log', (log) => this.logs.live.set(log));
       player.on('run', ({ log, leversMoved, clock }) => this.finished(log, leversMoved, clock));

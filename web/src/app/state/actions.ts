@@ -14,7 +14,7 @@ import type { CopyDivisor } from '@hone/core/media';
 import type { FrameLog, RunFacts } from '@hone/core/playback';
 import type { Delivery } from '@hone/core/render';
 import type { FrameSize, Timeline } from '@hone/core/timeline';
-import type { PlayerState } from '@hone/player';
+import type { PictureOrigin, PlayerState } from '@hone/player';
 import { createActionGroup, emptyProps, props } from '@ngrx/store';
 
 /** What the server told of its own accord. */
@@ -75,7 +75,7 @@ export const PlayerActions = createActionGroup({
   events: {
     'State changed': props<{ state: PlayerState; frame: number }>(),
     'Picture at rest': props<{ frame: number }>(),
-    'Pixels changed': props<{ size: FrameSize }>(),
+    'Pixels changed': props<{ size: FrameSize; from: PictureOrigin[] }>(),
     'Marks set': props<{ inFrame: number | null; outFrame: number | null }>(),
     'Run finished': props<{ facts: RunFacts; log: FrameLog }>(),
     'Run kept': props<{ run: RunRecord }>(),

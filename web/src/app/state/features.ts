@@ -1,6 +1,6 @@
 import type { CopyEstimate, ExportRecord, Job, LightCopy, Project, ProjectEntry, RunRecord, Source } from '@hone/core/api';
 import type { FrameSize } from '@hone/core/timeline';
-import type { PlayerState } from '@hone/player';
+import type { PictureOrigin, PlayerState } from '@hone/player';
 import { createFeature, createReducer, on, type ActionReducerMap } from '@ngrx/store';
 import { CopyActions, PlayerActions, ProjectActions, ServerActions } from './actions';
 
@@ -123,7 +123,8 @@ interface PlaybackState {
   readonly state: PlayerState;
   /** The frame at rest, or where playing began. */
   readonly frame: number;
-  readonly pixels: FrameSize | null;
+  /** What stands in the viewer. */
+  readonly pixels: { readonly size: FrameSize; readonly from: readonly PictureOrigin[] } | null;
   readonly inFrame: number | null;
   readonly outFrame: number | null;
   readonly runs: readonly RunRecord[];
@@ -155,7 +156,7 @@ export const playbackFeature = createFeature({
     })),
     on(PlayerActions.stateChanged, (state, { state: now, frame }) => ({ ...state, state: now, frame })),
     on(PlayerActions.pictureAtRest, (state, { frame }) => ({ ...state, frame })),
-    on(PlayerActions.pixelsChanged, (state, { size }) => ({ ...state, pixels: size })),
+    on(PlayerActions.pixelsChanged, (state, { size, from }) => ({ ...state, pixels: { size, from } })),
     on(PlayerActions.marksSet, (state, { inFrame, outFrame }) => ({ ...state, inFrame, outFrame })),
     on(PlayerActions.runKept, (state, { run }) => ({
       ...state,

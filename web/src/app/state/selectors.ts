@@ -98,18 +98,9 @@ export const selectCopyRows = createSelector(
   },
 );
 
-/** Which pixels the viewer shows, in words for the plate under it. */
-export const selectPlate = createSelector(
-  playbackFeature.selectPixels,
-  playbackFeature.selectFrame,
-  selectTimeline,
-  selectPlan,
-  (pixels, frame, timeline, plan) => {
-    if (!pixels || !timeline || !plan) return null;
-    const stretch = plan.preview.graph.stretches.find(({ from, to }) => from <= frame && frame < to);
-    const kinds = new Set((stretch?.layers ?? []).map(({ sourceId }) => plan.pictures[sourceId]?.choice ?? 'missing'));
-    return { pixels, full: timeline.size, from: [...kinds].join(' and ') || 'nothing' };
-  },
+/** Which pixels the viewer shows, for the plate under it. */
+export const selectPlate = createSelector(playbackFeature.selectPixels, selectTimeline, (pixels, timeline) =>
+  pixels && timeline ? { ...pixels, full: timeline.size } : null,
 );
 
 export const selectRun = createSelector(playbackFeature.selectRuns, playbackFeature.selectRunId, (runs, id) =>

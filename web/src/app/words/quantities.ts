@@ -31,9 +31,9 @@ export function wait(seconds: number): string {
   return whole < 60 ? `${whole} min` : `${Math.floor(whole / 60)} h ${whole % 60} min`;
 }
 
-export const perCent = (share: number): string => `${rounded(100 * share)} %`;
+export const perCent = (share: number): string => percentOf(100 * share);
 
-export const percentOf = (percent: number): string => `${rounded(percent)} %`;
+export const percentOf = (percent: number): string => `${percent < 10 ? Number(percent.toFixed(1)) : rounded(percent)} %`;
 
 export const framesPerSecond = (value: number): string => `${rounded(value)} frames/s`;
 

@@ -1,7 +1,7 @@
 import { Component, computed, effect, inject } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
-import { limitingStage } from '@hone/core/findings';
+import { limitingStage, type Finding } from '@hone/core/findings';
 import type { CopyDivisor } from '@hone/core/media';
 import { toNumber } from '@hone/core/time';
 import { RunLogs } from '../playback/run-logs';
@@ -68,8 +68,7 @@ export class FindingPanel {
     const finding = this.finding();
     if (!tuning || !finding?.stage) return null;
     const next = ({ 1: 2, 2: 4, 4: 8, 8: 16, 16: null } as const)[tuning.playScale];
-    const shown = finding.loadPercent.scale + finding.loadPercent.compose + finding.loadPercent.show;
-    return { next, shownText: percentOf(shown), helps: !this.helpsDecoding() };
+    return { next, helps: !this.helpsDecoding(), why: whyScaleDoesNotHelp(finding) };
   });
   readonly spoken = computed(() => {
     const { run } = this;
@@ -108,6 +107,15 @@ export class FindingPanel {
       this.store.dispatch(CopyActions.estimateAsked({ sourceIds, divisor }));
     }
   }
+}
+
+function whyScaleDoesNotHelp({ stage, loadPercent }: Finding): string {
+  const name = stage === 'read' ? 'reading' : 'decoding';
+  if (stage && loadPercent[stage] > 100) {
+    return `A lower preview scale would not be enough: ${name} alone takes ${percentOf(loadPercent[stage])} of the budget.`;
+  }
+  const rest = loadPercent.scale + loadPercent.compose + loadPercent.show;
+  return `A lower preview scale would help little: scaling, composing and showing take ${percentOf(rest)} of the budget.`;
 }
 
 function byDivisor(rows: readonly CopyRow[]): Map<CopyDivisor, string[]> {

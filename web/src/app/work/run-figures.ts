@@ -78,7 +78,7 @@ export class RunFigures {
 const LIVE_MS = 500;
 
 const FIGURES: readonly [string, (summary: PacingSummary) => string][] = [
-  ['Frames shown of wanted', ({ shown, wanted }) => `${shown} of ${wanted}`],
+  ['Shown of wanted', ({ shown, wanted }) => `${shown} of ${wanted}`],
   ['Dropped', ({ dropped, wanted }) => `${dropped} · ${perCent(dropped / Math.max(1, wanted))}`],
   ['Longest freeze', ({ longestFreezeMs }) => milliseconds(longestFreezeMs)],
   ['To the first frame', ({ firstFrameMs }) => milliseconds(firstFrameMs)],

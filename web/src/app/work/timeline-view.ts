@@ -45,7 +45,7 @@ export class TimelineView {
   private drawnPlayhead = -1;
 
   readonly rows = computed(() => rowsFor(this.timeline()));
-  readonly height = computed(() => (this.rows().at(-1)?.area.top ?? 0) + 26);
+  readonly height = computed(() => (this.rows().at(-1)?.area.top ?? 0) + 14);
   readonly description = computed(() => {
     const timeline = this.timeline();
     const clips = timeline?.tracks.reduce((sum, track) => sum + track.clips.length, 0) ?? 0;
@@ -181,8 +181,8 @@ function rowsFor(timeline: Timeline | null): readonly Row[] {
   add('', 18);
   for (const track of timeline ? displayed(timeline) : []) add(track.name, 22);
   top += 4;
-  add('Late, run before', 20);
-  add('Late, last run', 20, 6);
-  for (const stage of STAGES) add(`${STAGE_NAMES[stage]} load`, 14);
+  add('Late, run before', 18);
+  add('Late, last run', 18, 4);
+  for (const stage of STAGES) add(`${STAGE_NAMES[stage]} load`, 12, 1);
   return rows;
 }

@@ -30,7 +30,7 @@ export class Viewer {
   readonly plateText = computed(() => {
     const plate = this.plate();
     if (!plate) return 'no picture yet';
-    return `preview ${pixels(plate.pixels)} of ${pixels(plate.full)} · ${plate.from}`;
+    return `preview ${pixels(plate.size)} of ${pixels(plate.full)} · ${plate.from.join(' and ') || 'no clip'}`;
   });
   readonly label = computed(() => `Picture of the timeline: ${this.plateText()}`);
 
