@@ -50,7 +50,11 @@ export const bareDecoder = (page: Page, sourceId: string, frames: number): Promi
   page.evaluate(([id, count]) => benchPage.bareDecoder(id, count), [sourceId, frames] as const);
 
 export const flatOut = (page: Page, projectId: string, sourceId: string, frames: number): Promise<number> =>
-  page.evaluate(([project, id, count]) => benchPage.flatOut(project, id, count), [projectId, sourceId, frames] as const);
+  page.evaluate(([project, id, count]) => benchPage.flatOut(project, id, count), [
+    projectId,
+    sourceId,
+    frames,
+  ] as const);
 
 export const playWhole = (page: Page, projectId: string, copies: boolean): ReturnType<BenchPage['play']> =>
   page.evaluate(([id, light]) => benchPage.play(id, light), [projectId, copies] as const);

@@ -21,7 +21,9 @@ export async function startWithFootage(id: DemoProjectId): Promise<RunningServer
 /** Waits until no job of a project waits or runs. */
 export async function waitForJobs({ services: { queue } }: RunningServer, projectId: string): Promise<void> {
   for (;;) {
-    const busy = (await queue.list(projectId)).filter(({ state }) => state === 'waiting' || state === 'running');
+    const busy = (await queue.list(projectId)).filter(
+      ({ state }) => state === 'waiting' || state === 'running',
+    );
     if (busy.length === 0) return;
     for (const { id } of busy) {
       const { state, title, problem } = await queue.finished(id);

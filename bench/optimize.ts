@@ -24,10 +24,21 @@ export async function optimize(): Promise<Record<string, number>> {
       let bareMs = 0;
       let honeMs = 0;
       for (const clip of clips) {
-        for (const old of await copies.list(SHORT_PROJECT)) if (old.sourceId === clip.id) await copies.remove(old);
-        const args = ['-v', 'error', '-nostdin', '-y', '-i', clip.path, ...copyArguments(copySizeOf(clip, DIVISOR)), join(folder, 'bare.mp4')];
+        for (const old of await copies.list(SHORT_PROJECT))
+          if (old.sourceId === clip.id) await copies.remove(old);
+        const args = [
+          '-v',
+          'error',
+          '-nostdin',
+          '-y',
+          '-i',
+          clip.path,
+          ...copyArguments(copySizeOf(clip, DIVISOR)),
+          join(folder, 'bare.mp4'),
+        ];
         const bareStart = performance.now();
-        if (spawnSync('nice', ['-n', '19', config.ffmpeg, ...args]).status !== 0) throw new Error('The bare command failed.');
+        if (spawnSync('nice', ['-n', '19', config.ffmpeg, ...args]).status !== 0)
+          throw new Error('The bare command failed.');
         bareMs += performance.now() - bareStart;
         const honeStart = performance.now();
         const reply = await fetch(`${server.url}/api/projects/${SHORT_PROJECT}/copies`, {
@@ -36,15 +47,21 @@ export async function optimize(): Promise<Record<string, number>> {
           body: JSON.stringify({ sourceIds: [clip.id], divisor: DIVISOR }),
         });
         if (!reply.ok) throw new Error(await reply.text());
-        const job = (await queue.list(SHORT_PROJECT)).find(({ kind, state }) => kind === 'copy' && state !== 'done')!;
+        const job = (await queue.list(SHORT_PROJECT)).find(
+          ({ kind, state }) => kind === 'copy' && state !== 'done',
+        )!;
         await queue.finished(job.id);
         honeMs += performance.now() - honeStart;
         // What follows a copy must not stand in the way of the next measurement.
-        const after = (await queue.list(SHORT_PROJECT)).filter(({ state }) => state === 'waiting' || state === 'running');
+        const after = (await queue.list(SHORT_PROJECT)).filter(
+          ({ state }) => state === 'waiting' || state === 'running',
+        );
         for (const { id } of after) await queue.finished(id);
       }
       ratios.push(bareMs / honeMs);
-      console.log(`round ${round + 1}: bare ${(bareMs / 1000).toFixed(1)} s, Hone ${(honeMs / 1000).toFixed(1)} s`);
+      console.log(
+        `round ${round + 1}: bare ${(bareMs / 1000).toFixed(1)} s, Hone ${(honeMs / 1000).toFixed(1)} s`,
+      );
     }
     ratios.sort((a, b) => a - b);
     return { vsFfmpeg: ratios[Math.floor(ROUNDS / 2)]! };

@@ -18,7 +18,9 @@ export async function player(): Promise<Record<string, number>> {
         const decoder = await bareDecoder(page, clip.id, FRAMES);
         const whole = await flatOut(page, SHORT_PROJECT, clip.id, FRAMES);
         rounds.push({ decoder, player: whole });
-        console.log(`round ${round + 1}: decoder ${decoder.toFixed(1)} frames/s, player ${whole.toFixed(1)} frames/s`);
+        console.log(
+          `round ${round + 1}: decoder ${decoder.toFixed(1)} frames/s, player ${whole.toFixed(1)} frames/s`,
+        );
       }
       const median = (of: (round: (typeof rounds)[number]) => number): number =>
         rounds.map(of).sort((a, b) => a - b)[Math.floor(ROUNDS / 2)]!;

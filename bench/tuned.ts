@@ -10,7 +10,9 @@ export async function tuned(): Promise<Record<string, number>> {
   try {
     return await withPage(server.url, async (page) => {
       const before = await playWhole(page, SHORT_PROJECT, false);
-      const sources = (await server.services.sources.list(SHORT_PROJECT)).filter(({ facts }) => facts?.picture);
+      const sources = (await server.services.sources.list(SHORT_PROJECT)).filter(
+        ({ facts }) => facts?.picture,
+      );
       const divisorOf = (width: number): CopyDivisor => (width > 2000 ? 4 : 2);
       for (const { id, facts } of sources) {
         const body = { sourceIds: [id], divisor: divisorOf(facts!.picture!.size.width) };

@@ -39,7 +39,10 @@ export function footageHandler({ config, sources, importer }: Services): JobHand
 }
 
 /** Makes a demo project when it is not there, and asks for the footage that is missing. */
-export async function prepareDemo({ config, projects, sources, queue }: Services, id: DemoProjectId): Promise<void> {
+export async function prepareDemo(
+  { config, projects, sources, queue }: Services,
+  id: DemoProjectId,
+): Promise<void> {
   const folder = join(config.dataFolder, 'media', 'slack-water');
   await mkdir(folder, { recursive: true });
   const { name, cuts } = PROJECTS[id];
@@ -50,7 +53,12 @@ export async function prepareDemo({ config, projects, sources, queue }: Services
     const project = await projects.create({ name, size, rate: { num: 24, den: 1 } }, id);
     const ids = new Map<string, string>();
     for (const shot of SHOTS.filter(({ file }) => used.has(file))) {
-      const row = await sources.add({ projectId: id, name: shot.file, path: join(folder, shot.file), state: 'expected' });
+      const row = await sources.add({
+        projectId: id,
+        name: shot.file,
+        path: join(folder, shot.file),
+        state: 'expected',
+      });
       ids.set(shot.file, row.id);
     }
     const timeline = timelineOf(cuts, (shot) => ids.get(shot)!);
@@ -59,7 +67,12 @@ export async function prepareDemo({ config, projects, sources, queue }: Services
   for (const row of await sources.list(id)) {
     if (row.state === 'ready' && existsSync(row.path)) continue;
     if (row.state !== 'expected') await sources.change(row, { state: 'expected', problem: null });
-    await queue.add({ projectId: id, kind: 'footage', title: `Demo footage: ${row.name}`, subjectId: row.id });
+    await queue.add({
+      projectId: id,
+      kind: 'footage',
+      title: `Demo footage: ${row.name}`,
+      subjectId: row.id,
+    });
   }
 }
 

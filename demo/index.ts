@@ -1,1 +1,9 @@
-export { DEMO_PROJECT, SHORT_PROJECT, footageHandler, prepareDemo, type DemoProjectId } from './demo-project.js';
+export {
+  DEMO_PROJECT,
+  SHORT_PROJECT,
+  footageHandler,
+  prepareDemo,
+  type DemoProjectId,
+} from './demo-project.js';
+export { codeBits, readCode, type FrameCode } from './footage/frame-code.js';
+export { makeCodedClip, type CodedClip } from './footage/coded-clip.js';

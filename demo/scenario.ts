@@ -87,5 +87,13 @@ function clipOf(
   length: number,
   sourceIn: Rational,
 ): Clip {
-  return { id, name: shot.replace(/\.\w+$/, ''), sourceId: idOf(shot), start, length, sourceIn, enabled: true };
+  return {
+    id,
+    name: shot.replace(/\.\w+$/, ''),
+    sourceId: idOf(shot),
+    start,
+    length,
+    sourceIn,
+    enabled: true,
+  };
 }

@@ -3,7 +3,14 @@ import type { FrameSize } from '@hone/core/timeline';
 import type { PreviewPlan } from './plan.js';
 import { Control, SAMPLE_RATE } from './shared/control.js';
 import { createMemory } from './shared/kernels.js';
-import { channel, type Channel, type EngineReply, type EngineRequest, type PictureOrigin, type PlayerState } from './shared/messages.js';
+import {
+  channel,
+  type Channel,
+  type EngineReply,
+  type EngineRequest,
+  type PictureOrigin,
+  type PlayerState,
+} from './shared/messages.js';
 
 export interface PlayerOptions {
   /** The canvas that shows the preview; the player alone draws on it. */
@@ -53,9 +60,11 @@ export class Player {
   /** @throws Error in a sentence when the browser lacks something that the player cannot do without */
   static async create({ canvas, assets, decodeWorkers }: PlayerOptions): Promise<Player> {
     const lacking = lackingFeatures();
-    if (lacking.length) throw new Error(`This browser lacks ${lacking.join(', ')}. Open Hone in a current Chromium.`);
+    if (lacking.length)
+      throw new Error(`This browser lacks ${lacking.join(', ')}. Open Hone in a current Chromium.`);
     const reply = await fetch(`${assets}kernels.wasm`);
-    if (!reply.ok) throw new Error(`The player's kernels could not be loaded: ${reply.status}. Start Hone anew.`);
+    if (!reply.ok)
+      throw new Error(`The player's kernels could not be loaded: ${reply.status}. Start Hone anew.`);
     const wasm = await reply.arrayBuffer();
     const memory = createMemory();
     const control = Control.create();
@@ -63,7 +72,7 @@ export class Player {
 
     const worker = (name: string): Worker => new Worker(`${assets}${name}.js`, { type: 'module', name });
     const engineWorker = worker('engine');
-    const engine = channel<EngineRequest, EngineReply>(engineWorker as unknown as Parameters<typeof channel>[0]);
+    const engine = channel<EngineRequest, EngineReply>(engineWorker);
     const player = new Player(engine, control, assets, count);
     player.workers.push(engineWorker);
     engine.onMessage((message) => player.receive(message));
@@ -84,7 +93,15 @@ export class Player {
 
     const offscreen = canvas.transferControlToOffscreen();
     engine.send(
-      { kind: 'init', canvas: offscreen, wasm, memory, control: control.buffer, decoders, sound: soundPorts.port1 },
+      {
+        kind: 'init',
+        canvas: offscreen,
+        wasm,
+        memory,
+        control: control.buffer,
+        decoders,
+        sound: soundPorts.port1,
+      },
       [offscreen, wasm, ...decoders, soundPorts.port1],
     );
     return player;

@@ -31,7 +31,10 @@ export function configFrom(env: NodeJS.ProcessEnv, root: string): Config {
     throw new RangeError(`PORT must be a number from 0 to 65535, but is "${env['PORT']}".`);
   }
   const dataFolder = resolve(env['HONE_DATA'] ?? join(root, '.hone'));
-  const chosen = (env['HONE_MEDIA'] ?? '').split(delimiter).filter(Boolean).map((path) => resolve(path));
+  const chosen = (env['HONE_MEDIA'] ?? '')
+    .split(delimiter)
+    .filter(Boolean)
+    .map((path) => resolve(path));
   const usual = ['Videos', 'Movies', 'Footage'].map((name) => join(homedir(), name)).filter(existsSync);
   return {
     port,

@@ -134,7 +134,15 @@ function application(
   api.use(runRoutes(database));
   api.use(json({ limit: '8mb' }));
   api.use(projectRoutes(projects));
-  api.use(sourceRoutes(projects, sources, importer, new Folders(config.mediaFolders), join(config.dataFolder, 'media')));
+  api.use(
+    sourceRoutes(
+      projects,
+      sources,
+      importer,
+      new Folders(config.mediaFolders),
+      join(config.dataFolder, 'media'),
+    ),
+  );
   const estimator = new CopyEstimator(config.ffmpeg, join(config.dataFolder, 'copies'));
   api.use(copyRoutes(sources, copies, queue, estimator, join(config.dataFolder, 'copies')));
   api.use(jobRoutes(queue));

@@ -61,7 +61,15 @@ const page: BenchPage = {
     const source = sources.find(({ id }) => id === sourceId)!;
     const picture = source.facts!.picture!;
     const empty = emptyTimeline(picture.rate, picture.size);
-    const clip = { id: 'c', name: source.name, sourceId, start: 0, length: frames, sourceIn: { num: 0, den: 1 }, enabled: true };
+    const clip = {
+      id: 'c',
+      name: source.name,
+      sourceId,
+      start: 0,
+      length: frames,
+      sourceIn: { num: 0, den: 1 },
+      enabled: true,
+    };
     const timeline = { ...empty, tracks: [{ ...empty.tracks[0]!, clips: [clip] }] };
     const player = await newPlayer();
     player.setPlan(planFor(timeline, { ...PLAINEST, playScale: 4, restScale: 4 }, sources, []));

@@ -1,4 +1,4 @@
-import type { Delivery } from '../render/index.js';
+import type { ChosenFrame, Delivery } from '../render/index.js';
 import type { CopyDivisor, SourceFacts } from '../media/index.js';
 import type { PacingSummary, RunFacts } from '../playback/index.js';
 import type { Tuning } from '../levers/index.js';
@@ -99,9 +99,7 @@ export interface RunRecord {
   readonly summary: PacingSummary;
 }
 
-export interface ProofFrame {
-  readonly frame: number;
-  readonly reason: 'spread' | 'before cut' | 'after cut';
+export interface ProofFrame extends ChosenFrame {
   readonly clipName: string;
   /** Source frame that the export must show; null where nothing is on the timeline. */
   readonly sourceSeconds: number | null;

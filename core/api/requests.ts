@@ -2,7 +2,13 @@ import { array, number, object, string } from 'yup';
 import { deliverySchema, type Delivery } from '../render/index.js';
 import { COPY_DIVISORS, type CopyDivisor } from '../media/index.js';
 
-import { frameSizeSchema, rateSchema, timelineSchema, type FrameSize, type Timeline } from '../timeline/index.js';
+import {
+  frameSizeSchema,
+  rateSchema,
+  timelineSchema,
+  type FrameSize,
+  type Timeline,
+} from '../timeline/index.js';
 import type { Rational } from '../time/index.js';
 
 /** Size and rate may be left out; they are then taken from the first clip that is put on the timeline. */
@@ -29,7 +35,6 @@ export const projectChangeSchema = object({
   timeline: timelineSchema.required(),
   delivery: deliverySchema.required(),
 }).noUnknown();
-
 
 const ids = () => array(string().strict().required().max(64)).required().min(1).max(1000);
 

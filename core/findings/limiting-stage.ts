@@ -28,7 +28,11 @@ const isDecoderLine = (stage: Stage): boolean => stage === 'read' || stage === '
  * that passed through them.
  * @returns null when the run has no frames
  */
-export function limitingStage(log: FrameLog, summary: PacingSummary, rate: { num: number; den: number }): Finding | null {
+export function limitingStage(
+  log: FrameLog,
+  summary: PacingSummary,
+  rate: { num: number; den: number },
+): Finding | null {
   if (summary.wanted === 0) return null;
   const budgetMs = frameBudgetMs(rate);
   const spans = droppedSpan(log, rate.num / rate.den);

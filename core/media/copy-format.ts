@@ -47,7 +47,20 @@ export function copyArguments(size: FrameSize): string[] {
     ...['-map', '0:v:0', '-an', '-sn', '-dn', '-map_metadata', '-1'],
     ...['-vf', `${copyScaling(size)},format=yuv420p`],
     ...['-fps_mode', 'passthrough', '-enc_time_base', '-1'],
-    ...['-c:v', 'libx264', '-preset', 'ultrafast', '-tune', 'fastdecode', '-crf', '20', '-g', '1', '-bf', '0'],
+    ...[
+      '-c:v',
+      'libx264',
+      '-preset',
+      'ultrafast',
+      '-tune',
+      'fastdecode',
+      '-crf',
+      '20',
+      '-g',
+      '1',
+      '-bf',
+      '0',
+    ],
     ...['-movflags', '+faststart', '-f', 'mp4'],
   ];
 }

@@ -14,7 +14,10 @@ export const LOG_COLUMNS = ['due', 'shown', ...STAGES, 'decoded', 'settled'] as 
 export type LogColumn = (typeof LOG_COLUMNS)[number];
 
 const WIDTH = LOG_COLUMNS.length;
-const indexOf = Object.fromEntries(LOG_COLUMNS.map((name, index) => [name, index])) as Record<LogColumn, number>;
+const indexOf = Object.fromEntries(LOG_COLUMNS.map((name, index) => [name, index])) as Record<
+  LogColumn,
+  number
+>;
 
 /** A view of a frame log; `firstFrame` is the timeline frame of its first row. */
 export class FrameLog {

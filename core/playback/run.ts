@@ -35,5 +35,8 @@ export interface NewRun {
 
 export const newRunSchema = object({
   facts: runFactsSchema.required(),
-  log: string().strict().required().matches(/^[A-Za-z0-9+/]*={0,2}$/, 'the log is not base64'),
+  log: string()
+    .strict()
+    .required()
+    .matches(/^[A-Za-z0-9+/]*={0,2}$/, 'the log is not base64'),
 }).noUnknown();

@@ -67,7 +67,10 @@ export function pacingSummary(log: FrameLog, rate: { num: number; den: number })
     firstDropMs: known(Math.max(0, firstDrop - (Number.isNaN(firstShown) ? 0 : firstShown))),
     meanLatenessMs: shown ? lateness / shown : null,
     framesPerSecondShown: wanted ? (shown / wanted) * (rate.num / rate.den) : 0,
-    stageMs: Object.fromEntries(STAGES.map((stage) => [stage, per(totals[stage], wanted)])) as Record<Stage, number>,
+    stageMs: Object.fromEntries(STAGES.map((stage) => [stage, per(totals[stage], wanted)])) as Record<
+      Stage,
+      number
+    >,
     decodedPerFrame: per(decoded, wanted),
   };
 }

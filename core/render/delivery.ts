@@ -13,7 +13,12 @@ export interface Delivery {
   readonly pace: EncoderPace;
 }
 
-export const defaultDelivery = (size: FrameSize): Delivery => ({ size, codec: 'h264', quality: 18, pace: 'quick' });
+export const defaultDelivery = (size: FrameSize): Delivery => ({
+  size,
+  codec: 'h264',
+  quality: 18,
+  pace: 'quick',
+});
 
 export const deliverySchema: ObjectSchema<Delivery> = object({
   size: frameSizeSchema.required(),
@@ -22,5 +27,8 @@ export const deliverySchema: ObjectSchema<Delivery> = object({
   pace: string<EncoderPace>().strict().oneOf(['quick', 'balanced', 'thorough']).required(),
 })
   .noUnknown()
-  .test('even', 'H.264 with 4:2:0 colour needs an even width and height.', (value) =>
-    value.size.width % 2 === 0 && value.size.height % 2 === 0);
+  .test(
+    'even',
+    'H.264 with 4:2:0 colour needs an even width and height.',
+    (value) => value.size.width % 2 === 0 && value.size.height % 2 === 0,
+  );

@@ -51,6 +51,8 @@ export function exportCommand(
   if (graph.length === 0) throw new RangeError('There is nothing on the timeline to export.');
   const inputs: string[] = [];
   const filters: string[] = [];
+  // Frames are numbered in seconds of the timeline, whatever time base a filter has chosen.
+  const counted = `setpts=N/(${formatRational(graph.rate)})/TB`;
   let inputCount = 0;
   const open = (sourceId: string, time: Rational, frames: number): number => {
     const seek = Math.max(0, Math.floor(toNumber(time) - LEAD_SECONDS));
@@ -65,7 +67,7 @@ export function exportCommand(
     let below = `base${part}`;
     filters.push(
       `color=c=black:s=${width}x${height}:r=${formatRational(graph.rate)},trim=end_frame=${frames},` +
-        `format=yuv420p,${COLOUR_TAGS},setpts=N[${below}]`,
+        `format=yuv420p,${COLOUR_TAGS},${counted}[${below}]`,
     );
     stretch.layers.forEach((layer, index) => {
       const facts = known(factsOf, layer.sourceId);
@@ -76,15 +78,17 @@ export function exportCommand(
       filters.push(
         `[${input}:v:0]${conformFilters(facts, time, graph.rate, frames)},` +
           `scale=${placement.width}:${placement.height}:flags=bicubic:out_color_matrix=bt709:out_range=tv,` +
-          `format=yuv420p,setsar=1,${COLOUR_TAGS},setpts=N[${above}]`,
+          `format=yuv420p,setsar=1,${COLOUR_TAGS},${counted}[${above}]`,
       );
       const next = `part${part}over${index}`;
-      filters.push(`[${below}][${above}]overlay=${placement.x}:${placement.y}:format=yuv420:eof_action=repeat[${next}]`);
+      filters.push(
+        `[${below}][${above}]overlay=${placement.x}:${placement.y}:format=yuv420:eof_action=repeat[${next}]`,
+      );
       below = next;
     });
     return `[${below}]`;
   });
-  filters.push(`${parts.join('')}concat=n=${parts.length}:v=1:a=0,setpts=N[picture]`);
+  filters.push(`${parts.join('')}concat=n=${parts.length}:v=1:a=0,${counted}[picture]`);
 
   const sounds = graph.sound.map((part, index) => {
     const facts = known(factsOf, part.sourceId);

@@ -4,7 +4,8 @@ import type { FrameSize, Timeline } from '../timeline/index.js';
 import { renderGraph, sourcesOf, type FactsOf, type RenderGraph } from './graph.js';
 
 /** What a source is played from. */
-export type MediaChoice = { readonly kind: 'original' } | { readonly kind: 'light copy'; readonly copyId: string };
+export type MediaChoice =
+  { readonly kind: 'original' } | { readonly kind: 'light copy'; readonly copyId: string };
 
 /** The render graph of a timeline with the levers that a preview obeys. */
 export interface PreviewGraph {

@@ -1,5 +1,10 @@
-import type { ProofFrame } from '../api/index.js';
 import { cutsOf, type RenderGraph } from './graph.js';
+
+/** A frame of an export that is compared with its original, and why it was chosen. */
+export interface ChosenFrame {
+  readonly frame: number;
+  readonly reason: 'spread' | 'before cut' | 'after cut';
+}
 
 /** Frames that are spread evenly over the timeline, besides those at cuts. */
 export const SPREAD_PROOF_FRAMES = 24;
@@ -7,8 +12,8 @@ export const SPREAD_PROOF_FRAMES = 24;
 const MOST_CUTS = 60;
 
 /** The frames of an export that are compared with the originals: spread over it, and both sides of each cut. */
-export function proofFrames(graph: RenderGraph): Pick<ProofFrame, 'frame' | 'reason'>[] {
-  const chosen = new Map<number, ProofFrame['reason']>();
+export function proofFrames(graph: RenderGraph): ChosenFrame[] {
+  const chosen = new Map<number, ChosenFrame['reason']>();
   const count = Math.min(SPREAD_PROOF_FRAMES, graph.length);
   for (let index = 0; index < count; index++) {
     chosen.set(Math.floor(((index + 0.5) * graph.length) / count), 'spread');

@@ -35,7 +35,10 @@ export function rational(num: number, den = 1): Rational {
 export const ZERO: Rational = { num: 0, den: 1 };
 
 export function add(a: Rational, b: Rational): Rational {
-  return reduced(BigInt(a.num) * BigInt(b.den) + BigInt(b.num) * BigInt(a.den), BigInt(a.den) * BigInt(b.den));
+  return reduced(
+    BigInt(a.num) * BigInt(b.den) + BigInt(b.num) * BigInt(a.den),
+    BigInt(a.den) * BigInt(b.den),
+  );
 }
 
 export function subtract(a: Rational, b: Rational): Rational {

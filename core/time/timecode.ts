@@ -19,7 +19,9 @@ export function timecodeFormatOf(rate: Rational, dropFrame?: boolean): TimecodeF
   if (framesPerSecond < 1) throw new RangeError('Timecode needs a rate of at least half a frame a second.');
   const canDrop = rate.den === 1001 && framesPerSecond % 30 === 0;
   if (dropFrame && !canDrop) {
-    throw new RangeError('Drop-frame timecode exists only for 30000/1001 and 60000/1001 and their multiples.');
+    throw new RangeError(
+      'Drop-frame timecode exists only for 30000/1001 and 60000/1001 and their multiples.',
+    );
   }
   return { framesPerSecond, dropFrame: dropFrame ?? canDrop };
 }
@@ -72,7 +74,9 @@ export function parseTimecode(text: string, format: TimecodeFormat): number {
   }
   const dropped = droppedPerMinute(format);
   if (dropped && seconds === 0 && frames < dropped && minutes % 10 !== 0) {
-    throw new RangeError(`"${text}" does not exist in drop-frame timecode; the minute begins at frame ${dropped}.`);
+    throw new RangeError(
+      `"${text}" does not exist in drop-frame timecode; the minute begins at frame ${dropped}.`,
+    );
   }
   const totalMinutes = hours * 60 + minutes;
   return (

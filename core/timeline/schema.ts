@@ -1,6 +1,6 @@
 import { array, boolean, number, object, string, type ObjectSchema } from 'yup';
 import type { Rational } from '../time/index.js';
-import { timelineFaults, type Clip, type FrameSize, type Timeline, type Track } from './model.js';
+import { timelineFaults, type Clip, type FrameSize, type Track } from './model.js';
 
 const integer = () => number().strict().integer().required();
 const MOST_FRAMES = 100_000_000;
@@ -21,7 +21,12 @@ export const frameSizeSchema: ObjectSchema<FrameSize> = object({
   height: integer().min(16).max(16_384),
 }).noUnknown();
 
-const identifier = () => string().strict().required().max(64).matches(/^[\w-]+$/, '${path} is not an identifier');
+const identifier = () =>
+  string()
+    .strict()
+    .required()
+    .max(64)
+    .matches(/^[\w-]+$/, '${path} is not an identifier');
 
 const clipSchema: ObjectSchema<Clip> = object({
   id: identifier(),
@@ -49,6 +54,6 @@ export const timelineSchema = object({
 })
   .noUnknown()
   .test('faults', (value, context) => {
-    const fault = timelineFaults(value as Timeline)[0];
+    const fault = timelineFaults(value)[0];
     return fault ? context.createError({ message: fault }) : true;
   });

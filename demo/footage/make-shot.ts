@@ -17,7 +17,11 @@ export interface ShotOrder {
 }
 
 /** Draws a shot frame by frame into ffmpeg. It runs in a worker, so that the server goes on answering. */
-async function makeShot(shot: Shot, { path, ffmpeg }: ShotOrder, progress: (done: number) => void): Promise<void> {
+async function makeShot(
+  shot: Shot,
+  { path, ffmpeg }: ShotOrder,
+  progress: (done: number) => void,
+): Promise<void> {
   const aside = `${path}.part`;
   const args = ['-v', 'error', '-nostdin', '-y', ...inputs(shot), ...outputs(shot), '-f', 'mp4', aside];
   const pipes = ['ignore', 'ignore', 'inherit', 'pipe', 'pipe'] as const;
@@ -25,7 +29,13 @@ async function makeShot(shot: Shot, { path, ffmpeg }: ShotOrder, progress: (done
   const ended = once(child, 'close') as Promise<[number | null]>;
   const failed = once(child, 'error').then(([error]) => Promise.reject(error as Error));
   try {
-    await Promise.race([failed, Promise.all([feedPicture(shot, child.stdio[3] as Writable, progress), feedSound(shot, child.stdio[4] as Writable)])]);
+    await Promise.race([
+      failed,
+      Promise.all([
+        feedPicture(shot, child.stdio[3] as Writable, progress),
+        feedSound(shot, child.stdio[4] as Writable),
+      ]),
+    ]);
     const [code] = await Promise.race([ended, failed]);
     if (code !== 0) throw new Error(`ffmpeg could not make ${shot.file}.`);
     await rename(aside, path);
@@ -35,7 +45,18 @@ async function makeShot(shot: Shot, { path, ffmpeg }: ShotOrder, progress: (done
 }
 
 function inputs(shot: Shot): string[] {
-  const picture = ['-f', 'rawvideo', '-pix_fmt', 'rgba', '-s', `${STAGE.width}x${STAGE.height}`, '-r', shot.rate, '-i', 'pipe:3'];
+  const picture = [
+    '-f',
+    'rawvideo',
+    '-pix_fmt',
+    'rgba',
+    '-s',
+    `${STAGE.width}x${STAGE.height}`,
+    '-r',
+    shot.rate,
+    '-i',
+    'pipe:3',
+  ];
   const sound = ['-f', 'f32le', '-ar', String(SOUND_RATE), '-ac', '2', '-i', 'pipe:4'];
   return [...(shot.scene ? picture : []), ...(shot.sound ? sound : [])];
 }
@@ -50,7 +71,14 @@ function outputs(shot: Shot): string[] {
     ...(shot.grain ? [`noise=c0s=${shot.grain}:c0f=t:c0_seed=7`] : []),
   ];
   return [
-    ...['-vf', filters.join(','), ...(shot.thinning ? ['-fps_mode', 'vfr'] : []), ...shot.encoder, '-pix_fmt', 'yuv420p'],
+    ...[
+      '-vf',
+      filters.join(','),
+      ...(shot.thinning ? ['-fps_mode', 'vfr'] : []),
+      ...shot.encoder,
+      '-pix_fmt',
+      'yuv420p',
+    ],
     ...['-colorspace', 'bt709', '-color_primaries', 'bt709', '-color_trc', 'bt709', '-color_range', 'tv'],
     ...(shot.sound ? aac : ['-an']),
     ...['-fflags', '+bitexact', '-movflags', '+faststart'],

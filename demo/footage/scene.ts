@@ -7,7 +7,12 @@ export const STAGE = { width: 1920, height: 1080 } as const;
 export type Scene = (context: SKRSContext2D, seconds: number) => void;
 
 /** A vertical gradient over the whole stage. */
-export function gradient(context: SKRSContext2D, top: number, bottom: number, stops: readonly string[]): void {
+export function gradient(
+  context: SKRSContext2D,
+  top: number,
+  bottom: number,
+  stops: readonly string[],
+): void {
   const fill = context.createLinearGradient(0, top, 0, bottom);
   stops.forEach((colour, index) => fill.addColorStop(index / (stops.length - 1), colour));
   context.fillStyle = fill;
@@ -18,7 +23,13 @@ export function gradient(context: SKRSContext2D, top: number, bottom: number, st
 export function ripples(
   context: SKRSContext2D,
   seconds: number,
-  { top, bottom, count, colour, drift }: { top: number; bottom: number; count: number; colour: string; drift: number },
+  {
+    top,
+    bottom,
+    count,
+    colour,
+    drift,
+  }: { top: number; bottom: number; count: number; colour: string; drift: number },
 ): void {
   context.strokeStyle = colour;
   for (let index = 0; index < count; index++) {
@@ -40,7 +51,15 @@ export function ripples(
 /** A water wheel with rim, spokes and paddles. */
 export function wheel(
   context: SKRSContext2D,
-  { x, y, radius, angle, paddles, wood, dark }: { x: number; y: number; radius: number; angle: number; paddles: number; wood: string; dark: string },
+  {
+    x,
+    y,
+    radius,
+    angle,
+    paddles,
+    wood,
+    dark,
+  }: { x: number; y: number; radius: number; angle: number; paddles: number; wood: string; dark: string },
 ): void {
   context.save();
   context.translate(x, y);
@@ -59,7 +78,11 @@ export function wheel(
     context.fillRect(radius * 0.86, -radius * 0.035, radius * 0.24, radius * 0.07);
     context.restore();
   }
-  for (const [size, width] of [[1, 0.07], [0.78, 0.035], [0.2, 0.12]] as const) {
+  for (const [size, width] of [
+    [1, 0.07],
+    [0.78, 0.035],
+    [0.2, 0.12],
+  ] as const) {
     context.strokeStyle = wood;
     context.lineWidth = radius * width;
     context.beginPath();

@@ -15,7 +15,7 @@ export function water(seconds: number, seed: number): Float32Array {
       const noise = 2 * random() - 1;
       low[side] = low[side]! + 0.02 * (noise - low[side]!);
       high[side] = high[side]! + 0.35 * (noise - high[side]!);
-      samples[2 * i + side] = swell * (0.9 * low[side]! + 0.07 * (high[side]! - low[side]!));
+      samples[2 * i + side] = swell * (0.9 * low[side] + 0.07 * (high[side] - low[side]));
     }
   }
   return samples;
@@ -26,7 +26,12 @@ export function voice(seconds: number, seed: number): Float32Array {
   const random = seeded(seed);
   const count = Math.round(seconds * SOUND_RATE);
   const samples = new Float32Array(2 * count);
-  const vowels = [[700, 1200, 2600], [400, 2000, 2800], [350, 800, 2500], [500, 1700, 2500]] as const;
+  const vowels = [
+    [700, 1200, 2600],
+    [400, 2000, 2800],
+    [350, 800, 2500],
+    [500, 1700, 2500],
+  ] as const;
   const state = [0, 0, 0, 0, 0, 0];
   let phase = 0;
   let vowel: readonly number[] = vowels[0];

@@ -44,7 +44,8 @@ export class PictureFiles {
     const track = await input.getPrimaryVideoTrack();
     if (!track) throw new Error('The file has no picture.');
     const config = await track.getDecoderConfig();
-    if (!config) throw new Error('The codec of the picture is not known to the browser. Make a light copy of it.');
+    if (!config)
+      throw new Error('The codec of the picture is not known to the browser. Make a light copy of it.');
     const { supported } = await VideoDecoder.isConfigSupported(config);
     if (!supported) throw new Error(`This browser cannot decode ${config.codec}. Make a light copy of it.`);
     const packets = new EncodedPacketSink(track);

@@ -38,6 +38,11 @@ export class PictureStream {
     this.framesPerSecond = toNumber(spec.timelineRate);
   }
 
+  // Asked and not read, since it changes while something is awaited.
+  private isClosed(): boolean {
+    return this.closed;
+  }
+
   grant(address: number): void {
     this.slots.push(address);
     this.wakeSlots?.();
@@ -56,7 +61,7 @@ export class PictureStream {
 
   /** Runs until the passage is through or the stream is closed. */
   async run(file: PictureFile): Promise<void> {
-    if (this.closed) return;
+    if (this.isClosed()) return;
     const decoder = new PictureDecoder(file);
     this.decoder = decoder;
     try {
@@ -73,19 +78,19 @@ export class PictureStream {
     // The last frame that was too early for what is wanted: it is the right one when nothing nearer follows.
     let held: DecodedFrame | undefined;
     try {
-      while (!this.closed && this.next < this.spec.to) {
+      while (!this.isClosed() && this.next < this.spec.to) {
         if (await this.resync(decoder, file)) {
           held?.frame.close();
           held = undefined;
         }
         const decoded = await decoder.next();
-        if (this.closed) {
+        if (this.isClosed()) {
           decoded?.frame.close();
           return;
         }
         if (!decoded) {
           if (!held) throw new Error('The file ends before the frames that the timeline wants.');
-          while (!this.closed && this.next < this.spec.to) await this.deliver(held.frame, this.spec.to);
+          while (!this.isClosed() && this.next < this.spec.to) await this.deliver(held.frame, this.spec.to);
           return;
         }
         this.cost.decoded++;
@@ -124,7 +129,7 @@ export class PictureStream {
   /** Sends one picture for all frames from the next up to `until`. */
   private async deliver(frame: VideoFrame, until: number): Promise<void> {
     let made: { address: number; coding: ColourCoding } | undefined;
-    while (this.next < until && !this.closed) {
+    while (this.next < until && !this.isClosed()) {
       const wanted = this.next;
       if (this.spec.live && isTooLate(wanted, this.control.playhead)) {
         this.skipped(wanted, wanted + 1);
@@ -140,7 +145,7 @@ export class PictureStream {
         const start = performance.now();
         made = { address, coding: await this.reduce(frame, this.spec, address) };
         this.cost.scaleMs += performance.now() - start;
-        if (this.closed) return;
+        if (this.isClosed()) return;
         this.picture(wanted, made, false);
       } else {
         this.picture(wanted, made, true);
@@ -160,10 +165,10 @@ export class PictureStream {
 
   private async slot(): Promise<number | undefined> {
     while (!this.slots.length) {
-      if (this.closed) return undefined;
+      if (this.isClosed()) return undefined;
       await new Promise<void>((resolve) => (this.wakeSlots = resolve));
     }
-    return this.closed ? undefined : this.slots.shift();
+    return this.isClosed() ? undefined : this.slots.shift();
   }
 
   private takeCost(): PictureCost {
@@ -177,7 +182,7 @@ export class PictureStream {
     const playhead = this.control.playhead;
     if (resyncTarget(this.next, playhead, this.framesPerSecond, [Infinity]) === undefined) return false;
     while (this.ahead && this.ahead.frame <= playhead) await this.lookAhead(this.ahead.packet, file);
-    if (!this.ahead || this.ahead.frame >= this.spec.to || this.closed) return false;
+    if (!this.ahead || this.ahead.frame >= this.spec.to || this.isClosed()) return false;
     const { packet, frame } = this.ahead;
     const target = resyncTarget(this.next, playhead, this.framesPerSecond, [frame]);
     if (target === undefined) return false;
@@ -188,9 +193,13 @@ export class PictureStream {
   }
 
   private async lookAhead(from: EncodedPacket, file: PictureFile): Promise<void> {
-    const start = from.isMetadataOnly ? from : await file.packets.getKeyPacket(from.timestamp, { metadataOnly: true });
+    const start = from.isMetadataOnly
+      ? from
+      : await file.packets.getKeyPacket(from.timestamp, { metadataOnly: true });
     const packet = start && (await file.packets.getNextKeyPacket(start, { metadataOnly: true }));
-    this.ahead = packet ? { packet, frame: this.entryFrame(packet.timestamp - file.firstTimestamp) } : undefined;
+    this.ahead = packet
+      ? { packet, frame: this.entryFrame(packet.timestamp - file.firstTimestamp) }
+      : undefined;
   }
 
   private async withData(packet: EncodedPacket, file: PictureFile): Promise<EncodedPacket> {

@@ -1,6 +1,13 @@
 import type { FrameSize } from '@hone/core/timeline';
 import type { Kernels } from '../shared/kernels.js';
-import { planarAt, planarBytes, VIDEO_BT709, type ColourCoding, type Plane, type Planes } from '../shared/picture.js';
+import {
+  planarAt,
+  planarBytes,
+  VIDEO_BT709,
+  type ColourCoding,
+  type Plane,
+  type Planes,
+} from '../shared/picture.js';
 import type { Workspace } from './workspace.js';
 
 /** What is done with a decoded frame to make a preview picture of it. */
@@ -29,7 +36,11 @@ export async function reduceFrame(
   const width = frame.visibleRect?.width ?? frame.codedWidth;
   const height = frame.visibleRect?.height ?? frame.codedHeight;
   const asItIs =
-    frame.format === 'I420' && quarters === 0 && width === target.width && height === target.height && width % 2 === 0;
+    frame.format === 'I420' &&
+    quarters === 0 &&
+    width === target.width &&
+    height === target.height &&
+    width % 2 === 0;
   if (asItIs) {
     await frame.copyTo(new Uint8Array(memory.buffer, address, planarBytes(width, height)));
     return codingOf(frame);
@@ -107,7 +118,12 @@ function unpack(
     const narrow = { address: next, stride: plane.width, width: plane.width, height: plane.height };
     next += plane.width * plane.height;
     for (let row = 0; row < plane.height; row++) {
-      kernels.narrowTo8(plane.address + row * plane.stride, narrow.address + row * plane.width, plane.width, bits);
+      kernels.narrowTo8(
+        plane.address + row * plane.stride,
+        narrow.address + row * plane.width,
+        plane.width,
+        bits,
+      );
     }
     return narrow;
   }) as unknown as Planes;

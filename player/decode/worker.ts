@@ -64,7 +64,9 @@ class DecodeWorker {
     const workspace = this.workspace;
     if (!workspace) throw new Error('The decode worker has no room yet.');
     const reduction = { target: spec.target, quarters: spec.file.quarters, address };
-    const result = this.reducing.then(() => reduceFrame(frame, reduction, this.memory, this.kernels, workspace));
+    const result = this.reducing.then(() =>
+      reduceFrame(frame, reduction, this.memory, this.kernels, workspace),
+    );
     this.reducing = result.catch(() => undefined);
     return result;
   }

@@ -46,7 +46,14 @@ export class Workspace {
     if (divisor === 1 && source.height === target.height) return this.copy(source, target);
     const isBox = [2, 4, 8, 16].includes(divisor) && source.height === divisor * target.height;
     if (isBox) {
-      this.kernels.reduceBox(source.address, source.stride, target.address, target.width, target.height, divisor);
+      this.kernels.reduceBox(
+        source.address,
+        source.stride,
+        target.address,
+        target.width,
+        target.height,
+        divisor,
+      );
       return;
     }
     const rows = this.table(source.height, target.height);

@@ -1,15 +1,18 @@
-import {
-  frameAtPlayhead,
-  OPEN_AHEAD_SECONDS,
-  PREROLL_FRAMES,
-  PREROLL_LIMIT_MS,
-} from '@hone/core/playback';
+import { frameAtPlayhead, OPEN_AHEAD_SECONDS, PREROLL_FRAMES, PREROLL_LIMIT_MS } from '@hone/core/playback';
 import { passagesOf, type Layer, type Passage } from '@hone/core/render';
 import { toNumber } from '@hone/core/time';
 import type { FrameSize } from '@hone/core/timeline';
 import type { PreviewPlan } from '../plan.js';
 import type { Control } from '../shared/control.js';
-import type { Channel, DecodeReply, DecodeRequest, EngineReply, EngineRequest, PlayerState, SoundRequest } from '../shared/messages.js';
+import type {
+  Channel,
+  DecodeReply,
+  DecodeRequest,
+  EngineReply,
+  EngineRequest,
+  PlayerState,
+  SoundRequest,
+} from '../shared/messages.js';
 import { layoutFor, makeRoom, type Layout } from './layout.js';
 import { Run } from './run.js';
 import { RunClock } from './run-clock.js';
@@ -179,7 +182,8 @@ export class Engine {
     this.wantedStill = frame;
     this.control.playhead = frame;
     const clips = this.layersAt(frame).map((layer) => layer.clipId);
-    const goesOn = this.mode === 'rest' && clips.every((clip) => this.streams.reaches(clip, frame, STILL_REACH));
+    const goesOn =
+      this.mode === 'rest' && clips.every((clip) => this.streams.reaches(clip, frame, STILL_REACH));
     if (goesOn) {
       this.streams.passed(frame);
       for (const clip of clips) this.streams.skipTo(clip, frame);
@@ -287,12 +291,17 @@ export class Engine {
   private tryStart(run: Run, request: PlayRequest): boolean {
     this.openAhead(request.from, request.to);
     const now = performance.now();
-    const until = this.streams.readyUntil(request.from, (frame) => this.clipsAt(frame), Math.min(request.to, request.from + PREROLL_FRAMES + 1));
+    const until = this.streams.readyUntil(
+      request.from,
+      (frame) => this.clipsAt(frame),
+      Math.min(request.to, request.from + PREROLL_FRAMES + 1),
+    );
     if (until > request.from) this.firstReadyAt ??= now;
     const enough = until >= Math.min(request.to, request.from + PREROLL_FRAMES + 1);
     const waited = this.firstReadyAt !== undefined && now - this.firstReadyAt > PREROLL_LIMIT_MS;
     const soundReady =
-      this.control.get('soundReady') === this.control.get('epoch') || now - this.startRequestedAt > SOUND_LIMIT_MS;
+      this.control.get('soundReady') === this.control.get('epoch') ||
+      now - this.startRequestedAt > SOUND_LIMIT_MS;
     if (!(enough || waited) || !soundReady) {
       this.timer = setTimeout(() => this.tick(), 10);
       return false;
@@ -322,7 +331,8 @@ export class Engine {
     const flat = this.flat!;
     for (const passage of this.passages) {
       if (passage.to <= flat.next || passage.from >= flat.to || this.streams.isOpen(passage)) continue;
-      if (passage.from <= flat.next + STILL_REACH) this.openPassage(passage, Math.max(passage.from, flat.next), false);
+      if (passage.from <= flat.next + STILL_REACH)
+        this.openPassage(passage, Math.max(passage.from, flat.next), false);
     }
     while (flat.next < flat.to && this.frameReady(flat.next)) {
       this.show(flat.next++);

@@ -66,6 +66,8 @@ export function makeRoom(memory: WebAssembly.Memory, layout: Layout): void {
     memory.grow(Math.ceil(missing / PAGE));
   } catch {
     const megabytes = Math.ceil(layout.totalBytes / 1e6);
-    throw new RangeError(`The preview needs ${megabytes} MB of memory, which the browser refused. Choose a smaller preview scale.`);
+    throw new RangeError(
+      `The preview needs ${megabytes} MB of memory, which the browser refused. Choose a smaller preview scale.`,
+    );
   }
 }

@@ -1,7 +1,13 @@
 import type { Placement } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Kernels } from '../shared/kernels.js';
-import { colourCoefficients, planarAt, planarBytes, VIDEO_BT709, type ColourCoding } from '../shared/picture.js';
+import {
+  colourCoefficients,
+  planarAt,
+  planarBytes,
+  VIDEO_BT709,
+  type ColourCoding,
+} from '../shared/picture.js';
 import type { ReadyPicture } from './stream-set.js';
 
 /** Composes the pictures of a frame and puts them on the canvas, which has exactly the pixels of the preview. */

@@ -100,7 +100,12 @@ export class StreamSet {
   /** The stream that is open for a clip, if its next frame is at most `reach` before a frame. */
   reaches(clipId: string, frame: number, reach: number): boolean {
     const stream = this.openFor(clipId);
-    return stream !== undefined && frame >= stream.next && frame - stream.next <= reach && frame < stream.passage.to;
+    return (
+      stream !== undefined &&
+      frame >= stream.next &&
+      frame - stream.next <= reach &&
+      frame < stream.passage.to
+    );
   }
 
   /** Whether a passage is being decoded, or cannot be. */

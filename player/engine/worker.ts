@@ -1,6 +1,13 @@
 import { Control } from '../shared/control.js';
 import { loadKernels } from '../shared/kernels.js';
-import { channel, type DecodeReply, type DecodeRequest, type EngineReply, type EngineRequest, type SoundRequest } from '../shared/messages.js';
+import {
+  channel,
+  type DecodeReply,
+  type DecodeRequest,
+  type EngineReply,
+  type EngineRequest,
+  type SoundRequest,
+} from '../shared/messages.js';
 import { Engine } from './engine.js';
 import { Screen } from './screen.js';
 

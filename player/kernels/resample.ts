@@ -33,11 +33,11 @@ export function resamplePlane(
     const to = target + <usize>y * <usize>width;
     for (let x = 0; x < width; x++) {
       const column = columns + <usize>(x * columnEntry);
-      const start = work + (<usize>load<i32>(column) << 1);
+      const start = work + ((<usize>load<i32>(column)) << 1);
       const taps = load<i32>(column, 4);
       let sums = i32x4.splat(0);
       for (let tap = 0; tap < taps; tap += 4) {
-        const offset = <usize>tap << 1;
+        const offset = (<usize>tap) << 1;
         sums = i32x4.add(
           sums,
           i32x4.dot_i16x8_s(v128.load64_zero(start + offset), v128.load64_zero(column + 8 + offset)),
@@ -57,19 +57,20 @@ function sumRows(from: usize, stride: usize, width: i32, weights: usize, count: 
     let high = i32x4.splat(64);
     for (let row = 0; row < count; row++) {
       const samples = v128.load8x8_u(from + <usize>row * stride + <usize>x);
-      const weight = i16x8.splat(<i16>load<u16>(weights + (<usize>row << 1)));
+      const weight = i16x8.splat(<i16>load<u16>(weights + ((<usize>row) << 1)));
       low = i32x4.add(low, i32x4.extmul_low_i16x8_u(samples, weight));
       high = i32x4.add(high, i32x4.extmul_high_i16x8_u(samples, weight));
     }
     low = i32x4.shr_u(low, 7);
     high = i32x4.shr_u(high, 7);
-    v128.store(work + (<usize>x << 1), i16x8.narrow_i32x4_u(low, high));
+    v128.store(work + ((<usize>x) << 1), i16x8.narrow_i32x4_u(low, high));
   }
   for (; x < width; x++) {
     let sum: u32 = 64;
     for (let row = 0; row < count; row++) {
-      sum += <u32>load<u8>(from + <usize>row * stride + <usize>x) * <u32>load<u16>(weights + (<usize>row << 1));
+      sum +=
+        <u32>load<u8>(from + <usize>row * stride + <usize>x) * <u32>load<u16>(weights + ((<usize>row) << 1));
     }
-    store<u16>(work + (<usize>x << 1), <u16>(sum >> 7));
+    store<u16>(work + ((<usize>x) << 1), <u16>(sum >> 7));
   }
 }

@@ -37,7 +37,9 @@ export class Control {
   }
 
   static create(): Control {
-    const control = new Control(new SharedArrayBuffer(HEADER_BYTES + RING_FRAMES * 2 * Float32Array.BYTES_PER_ELEMENT));
+    const control = new Control(
+      new SharedArrayBuffer(HEADER_BYTES + RING_FRAMES * 2 * Float32Array.BYTES_PER_ELEMENT),
+    );
     control.set('shownFrame', -1);
     return control;
   }

@@ -1,6 +1,13 @@
 /** The functions of kernels.wasm; see player/kernels for what each does. Addresses are bytes in the memory. */
 export interface Kernels {
-  reduceBox(source: number, stride: number, target: number, width: number, height: number, divisor: number): void;
+  reduceBox(
+    source: number,
+    stride: number,
+    target: number,
+    width: number,
+    height: number,
+    divisor: number,
+  ): void;
   resamplePlane(
     source: number,
     stride: number,
@@ -36,7 +43,7 @@ export interface Kernels {
 /** Bytes of a page of WebAssembly memory. */
 export const PAGE = 65_536;
 /** The first page belongs to the kernels' own data. */
-export const FIRST_FREE = PAGE;
+export const FIRST_FREE = 65_536;
 
 /** Memory that all workers of a player share. It grows as the preview does, at most to two gigabytes. */
 export function createMemory(): WebAssembly.Memory {

@@ -67,7 +67,14 @@ export type EngineRequest =
       sound: MessagePort;
     }
   | { kind: 'plan'; plan: PreviewPlan }
-  | { kind: 'play'; from: number; to: number; pressedAt: number; clock: 'sound' | 'system'; latencyMs: number }
+  | {
+      kind: 'play';
+      from: number;
+      to: number;
+      pressedAt: number;
+      clock: 'sound' | 'system';
+      latencyMs: number;
+    }
   | { kind: 'flatOut'; from: number; to: number }
   | { kind: 'shuttle'; speed: number }
   | { kind: 'pause' }

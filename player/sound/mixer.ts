@@ -35,7 +35,9 @@ export class Mixer {
       const same = before.get(JSON.stringify([part, url]));
       if (same) before.delete(JSON.stringify([part, url]));
       const sourceFrom = Math.round(toNumber(part.sourceIn) * SAMPLE_RATE);
-      return [same ?? { part, url, from: samples(part.from), to: samples(part.to), sourceFrom, reader: undefined }];
+      return [
+        same ?? { part, url, from: samples(part.from), to: samples(part.to), sourceFrom, reader: undefined },
+      ];
     });
     for (const gone of before.values()) forget(gone);
   }

@@ -16,7 +16,10 @@ export class SoundReader {
 
   /** @throws Error in a sentence when the file has no sound that the browser decodes */
   static async open(url: string): Promise<SoundReader> {
-    const input = new Input({ source: new UrlSource(url, { maxCacheSize: 8 * 2 ** 20 }), formats: ALL_FORMATS });
+    const input = new Input({
+      source: new UrlSource(url, { maxCacheSize: 8 * 2 ** 20 }),
+      formats: ALL_FORMATS,
+    });
     const track = await input.getPrimaryAudioTrack();
     if (!track) throw new Error('The file has no sound.');
     if (!(await track.canDecode())) throw new Error('This browser cannot decode the sound of the file.');

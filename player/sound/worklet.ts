@@ -27,7 +27,8 @@ class RingOutput extends AudioWorkletProcessor {
       left[i] = ring[at]!;
       (right ?? left)[i] = ring[at + 1]!;
     }
-    if (ready < left.length) this.control.set('soundGaps', this.control.get('soundGaps') + left.length - ready);
+    if (ready < left.length)
+      this.control.set('soundGaps', this.control.get('soundGaps') + left.length - ready);
     this.played += left.length;
     this.control.set('played', this.played);
     return true;

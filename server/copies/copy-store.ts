@@ -35,7 +35,14 @@ export class CopyStore {
   }
 
   async add(values: Omit<CopyRow, 'id' | 'bytes' | 'likeness' | 'madeInMs' | 'state'>): Promise<CopyRow> {
-    const row: CopyRow = { ...values, id: randomUUID(), state: 'making', bytes: 0, likeness: null, madeInMs: null };
+    const row: CopyRow = {
+      ...values,
+      id: randomUUID(),
+      state: 'making',
+      bytes: 0,
+      likeness: null,
+      madeInMs: null,
+    };
     await this.database.insert(copies).values(row);
     this.tell(row);
     return row;
@@ -59,7 +66,8 @@ export class CopyStore {
     for (const source of rows) {
       const made = await this.database.select().from(copies).where(eq(copies.sourceId, source.id));
       for (const copy of made) {
-        if (copy.state === 'ready' && copy.sourceStamp !== stampOf(source)) await this.change(copy, { state: 'stale' });
+        if (copy.state === 'ready' && copy.sourceStamp !== stampOf(source))
+          await this.change(copy, { state: 'stale' });
       }
     }
   }

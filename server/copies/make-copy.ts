@@ -22,7 +22,12 @@ export function copySizeOf(source: SourceRow, divisor: CopyDivisor): FrameSize {
 const aside = (row: CopyRow): string => `${row.path}.part`;
 
 /** Makes light copies. A copy is used as soon as it is ready; its likeness is measured afterwards. */
-export function copyHandler(sources: SourceStore, copies: CopyStore, queue: JobQueue, tools: CopyTools): JobHandler {
+export function copyHandler(
+  sources: SourceStore,
+  copies: CopyStore,
+  queue: JobQueue,
+  tools: CopyTools,
+): JobHandler {
   return {
     kind: 'copy',
     lane: 'heavy',
@@ -31,7 +36,8 @@ export function copyHandler(sources: SourceStore, copies: CopyStore, queue: JobQ
       const row = await copies.get(job.subjectId);
       const source = await sources.get(row.sourceId);
       const picture = source.facts?.picture;
-      if (!picture || source.state !== 'ready') throw new Error(source.problem ?? `"${source.name}" is not ready.`);
+      if (!picture || source.state !== 'ready')
+        throw new Error(source.problem ?? `"${source.name}" is not ready.`);
       await mkdir(dirname(row.path), { recursive: true });
       const started = performance.now();
       const input = ['-v', 'error', '-i', fileArgument(source.path)];

@@ -46,7 +46,8 @@ export function copyRoutes(
     const made = [];
     for (const source of await wanted(projectId, body)) {
       const before = await copies.forSource(source.id, body.divisor);
-      const inUse = before?.state === 'making' || (before?.state === 'ready' && before.sourceStamp === stampOf(source));
+      const inUse =
+        before?.state === 'making' || (before?.state === 'ready' && before.sourceStamp === stampOf(source));
       if (before && !inUse) await copies.remove(before);
       const format = intraH264(body.divisor);
       const row =
@@ -73,7 +74,11 @@ export function copyRoutes(
   router.delete('/copies/:id', async (request, response) => {
     const row = await copies.get(request.params.id);
     if (row.state === 'making') {
-      throw new UserError(409, 'Still being made', 'Cancel the making of this copy first; it is listed at the bottom.');
+      throw new UserError(
+        409,
+        'Still being made',
+        'Cancel the making of this copy first; it is listed at the bottom.',
+      );
     }
     await copies.remove(row);
     response.status(204).end();

@@ -59,6 +59,15 @@ export class ExportStore {
   }
 }
 
-export function exportOf({ id, projectId, name, state, delivery, proof, bytes, createdAt }: ExportRow): ExportRecord {
+export function exportOf({
+  id,
+  projectId,
+  name,
+  state,
+  delivery,
+  proof,
+  bytes,
+  createdAt,
+}: ExportRow): ExportRecord {
   return { id, projectId, name, state, delivery, proof: proof ?? null, bytes, createdAt };
 }

@@ -7,12 +7,7 @@ import { contentHash } from '../media/hash.js';
 import { stampOf, type SourceRow, type SourceStore } from '../media/source-store.js';
 import type { JobHandler } from '../jobs/queue.js';
 import type { ExportRow, ExportStore } from './export-store.js';
-import { proofOf } from './proof.js';
-
-export interface ExportTools {
-  readonly ffmpeg: string;
-  readonly ffprobe: string;
-}
+import { proofOf, type ExportTools } from './proof.js';
 
 const aside = (row: ExportRow): string => `${row.path}.part`;
 /** Shares of the work, by what it takes on a small machine. */
@@ -50,7 +45,9 @@ export function exportHandler(sources: SourceStore, exports: ExportStore, tools:
       const facts = await probe(tools.ffprobe, aside(row), size);
       const frameCount = facts.picture?.frameCount ?? 0;
       if (frameCount !== length) {
-        throw new Error(`The export has ${frameCount} frames where the timeline has ${length}. It was not kept; report this.`);
+        throw new Error(
+          `The export has ${frameCount} frames where the timeline has ${length}. It was not kept; report this.`,
+        );
       }
       const proof = await proofOf({
         graph,
@@ -77,7 +74,9 @@ export function exportHandler(sources: SourceStore, exports: ExportStore, tools:
 async function withHash(source: SourceRow, sources: SourceStore, signal: AbortSignal): Promise<SourceRow> {
   const found = await stat(source.path).catch(() => undefined);
   if (!found) {
-    throw new Error(`The original of "${source.name}" is not at ${source.path}. Put it back, then export again.`);
+    throw new Error(
+      `The original of "${source.name}" is not at ${source.path}. Put it back, then export again.`,
+    );
   }
   const now = { bytes: found.size, modifiedMs: found.mtimeMs };
   if (stampOf(now) !== stampOf(source)) {

@@ -16,7 +16,11 @@ import { pictureStamps } from '../ffmpeg/probe.js';
 import { fileArgument, runFfmpeg } from '../ffmpeg/process.js';
 import { contentHash } from '../media/hash.js';
 import type { SourceRow } from '../media/source-store.js';
-import type { ExportTools } from './make-export.js';
+
+export interface ExportTools {
+  readonly ffmpeg: string;
+  readonly ffprobe: string;
+}
 
 interface ProofInput {
   readonly graph: ExportGraph;
@@ -103,10 +107,22 @@ async function compareFrame(
     below = `[over${index}]`;
   }
   filters.push(`[made]${below}ssim`);
-  const command = ['-v', 'info', ...args, '-filter_complex', filters.join(';'), '-frames:v', '1', '-f', 'null', '-'];
+  const command = [
+    '-v',
+    'info',
+    ...args,
+    '-filter_complex',
+    filters.join(';'),
+    '-frames:v',
+    '1',
+    '-f',
+    'null',
+    '-',
+  ];
   const errors = await runFfmpeg(tools.ffmpeg, command, { signal });
   const ssim = /SSIM.* All:([\d.]+)/.exec(errors)?.[1];
-  if (ssim === undefined) throw new Error(`Frame ${frame} of the export could not be compared with the original.`);
+  if (ssim === undefined)
+    throw new Error(`Frame ${frame} of the export could not be compared with the original.`);
   return { clipName: first?.clipName ?? '', sourceSeconds: first?.sourceSeconds ?? null, ssim: Number(ssim) };
 }
 

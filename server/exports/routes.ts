@@ -25,13 +25,19 @@ export function exportRoutes(
     const known = new Map((await sources.refreshed(projectId)).map((row) => [row.id, row]));
     const graph = exportGraph(timeline, delivery, (id) => known.get(id)?.facts ?? undefined);
     if (graph.graph.length === 0) {
-      throw new UserError(409, 'Nothing to export', 'There is nothing on the timeline yet. Put a clip on it first.');
+      throw new UserError(
+        409,
+        'Nothing to export',
+        'There is nothing on the timeline yet. Put a clip on it first.',
+      );
     }
     const clips = timeline.tracks.flatMap((track) => (track.enabled ? track.clips : []));
     const used = new Set([...exportSources(graph), ...clips.map((clip) => clip.sourceId)]);
     const missing = [...used].filter((id) => known.get(id)?.state !== 'ready').map((id) => known.get(id));
     if (missing.length) {
-      const list = missing.map((row) => (row ? `"${row.name}" (${row.problem ?? 'not ready'})` : 'an unknown source'));
+      const list = missing.map((row) =>
+        row ? `"${row.name}" (${row.problem ?? 'not ready'})` : 'an unknown source',
+      );
       throw new UserError(409, 'Originals missing', `The export waits for its originals: ${list.join('; ')}`);
     }
     const row = await exports.add({ projectId, name, timeline, delivery }, (id) => join(folder, `${id}.mp4`));

@@ -1,3 +1,4 @@
+import { open } from 'node:fs/promises';
 import type { PictureFacts, SourceFacts } from '@hone/core/media';
 import { multiply, parseRational, rational, toNumber, ZERO, type Rational } from '@hone/core/time';
 import { fileArgument, runTool, ToolError } from './process.js';
@@ -48,15 +49,21 @@ export async function probe(program: string, path: string, bytes: number): Promi
   const format = probed.format ?? {};
   const video = streams.find((stream) => stream.codec_type === 'video' && !stream.disposition?.attached_pic);
   const audio = streams.find((stream) => stream.codec_type === 'audio');
-  if (!video && !audio) throw new UnusableError('The file has neither picture nor sound. Choose another one.');
-  if (video && /image2|png_pipe|jpeg_pipe|^gif$|webp_pipe|tiff_pipe|bmp_pipe/.test(format.format_name ?? '')) {
+  if (!video && !audio)
+    throw new UnusableError('The file has neither picture nor sound. Choose another one.');
+  if (
+    video &&
+    /image2|png_pipe|jpeg_pipe|^gif$|webp_pipe|tiff_pipe|bmp_pipe/.test(format.format_name ?? '')
+  ) {
     throw new UnusableError('The file is a still picture; only moving ones can be put on a timeline yet.');
   }
   const lead = video ?? audio!;
   const start = startOf(lead);
   const duration = durationOf(lead, format.duration);
   if (toNumber(duration) <= 0) {
-    throw new UnusableError('The file has no length: it was probably cut off while recording. Copy it again.');
+    throw new UnusableError(
+      'The file has no length: it was probably cut off while recording. Copy it again.',
+    );
   }
   const bitsPerSecond = Math.round((8 * bytes) / toNumber(duration));
   const picture = video ? await pictureFacts(program, path, video, duration) : null;
@@ -84,13 +91,28 @@ async function readProbe(program: string, path: string): Promise<Probed> {
     return JSON.parse(output) as Probed;
   } catch (error) {
     if (!(error instanceof ToolError)) throw error;
-    if (/moov atom not found/.test(error.output)) {
-      throw new UnusableError('The file is cut off: its index is missing. Copy it from the camera or card again.');
+    if (/moov atom not found/.test(error.output) && (await beginsAsMovie(path))) {
+      throw new UnusableError(
+        'The file is cut off: its index is missing. Copy it from the camera or card again.',
+      );
     }
-    if (/Invalid data/.test(error.output)) {
-      throw new UnusableError('The file is not media that ffmpeg can read, or it is damaged. Choose another one.');
+    if (/Invalid data|moov atom/.test(error.output)) {
+      throw new UnusableError(
+        'The file is not media that ffmpeg can read, or it is damaged. Choose another one.',
+      );
     }
     throw new UnusableError(`The file could not be read: ${error.message}`);
+  }
+}
+
+// The first box of a file of the MP4 family has one of these types (ISO/IEC 14496-12).
+async function beginsAsMovie(path: string): Promise<boolean> {
+  const file = await open(path);
+  try {
+    const { buffer } = await file.read(Buffer.alloc(8), 0, 8, 0);
+    return ['ftyp', 'moov', 'mdat', 'wide', 'free', 'skip', 'pnot'].includes(buffer.toString('latin1', 4, 8));
+  } finally {
+    await file.close();
   }
 }
 
@@ -103,10 +125,16 @@ async function pictureFacts(
   const real = parseRational(video.r_frame_rate ?? '');
   const average = parseRational(video.avg_frame_rate ?? '');
   const rate = average && average.num > 0 ? average : real;
-  if (!rate || rate.num <= 0) throw new UnusableError('The picture has no frame rate. Make a copy of it with one.');
+  if (!rate || rate.num <= 0)
+    throw new UnusableError('The picture has no frame rate. Make a copy of it with one.');
   const counted = Number(video.nb_frames ?? NaN);
   const expected = toNumber(multiply(duration, rate));
-  const evenSoFar = await hasEvenStamps(program, path, rate, parseRational(video.time_base ?? '') ?? rational(1, 1000));
+  const evenSoFar = await hasEvenStamps(
+    program,
+    path,
+    rate,
+    parseRational(video.time_base ?? '') ?? rational(1, 1000),
+  );
   const constantRate = evenSoFar && (Number.isNaN(counted) || Math.abs(counted - expected) <= 1.5);
   const aspect = parseRational((video.sample_aspect_ratio ?? '1:1').replace(':', '/'));
   const turned = video.side_data_list?.find((data) => data.rotation !== undefined)?.rotation ?? 0;
@@ -116,7 +144,7 @@ async function pictureFacts(
     size: { width: video.width ?? 0, height: video.height ?? 0 },
     pixelAspect: aspect && aspect.num > 0 ? aspect : rational(1),
     // ffprobe counts against the clock.
-    rotation: ((Math.round(-turned / 90) * 90) % 360 + 360) % 360,
+    rotation: (((Math.round(-turned / 90) * 90) % 360) + 360) % 360,
     rate: constantRate && real && close(real, rate) ? real : rate,
     constantRate,
     frameCount: Number.isNaN(counted) ? Math.round(expected) : counted,
@@ -139,7 +167,12 @@ export async function pictureStamps(program: string, path: string, seconds?: num
     .sort((a, b) => a - b);
 }
 
-async function hasEvenStamps(program: string, path: string, rate: Rational, tick: Rational): Promise<boolean> {
+async function hasEvenStamps(
+  program: string,
+  path: string,
+  rate: Rational,
+  tick: Rational,
+): Promise<boolean> {
   const read = await pictureStamps(program, path, RATE_SAMPLE_SECONDS);
   // Reading stops between packets, so that the last pictures may be there before those they refer to.
   const stamps = read.length > 4 * REORDERED ? read.slice(0, -REORDERED) : read;
@@ -178,7 +211,8 @@ export async function requireWhole(program: string, path: string): Promise<void>
     errors = `partial file ${error.output}`;
   }
   if (/partial file|Truncated|truncated/.test(errors)) {
-    throw new UnusableError('The file is cut off: its end cannot be read. Copy it from the camera or card again.');
+    throw new UnusableError(
+      'The file is cut off: its end cannot be read. Copy it from the camera or card again.',
+    );
   }
 }
-

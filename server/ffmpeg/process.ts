@@ -95,8 +95,10 @@ export function runTool(
       finish();
       const errors = errorLines.join('\n');
       if (signal?.aborted) reject(new CancelledError('Cancelled.'));
-      else if (stalled) reject(new ToolError(`${program} did nothing for ${stallMs / 1000} s and was stopped.`, errors));
-      else if (code !== 0) reject(new ToolError(lastSentence(errors) || `${program} ended with code ${code}.`, errors));
+      else if (stalled)
+        reject(new ToolError(`${program} did nothing for ${stallMs / 1000} s and was stopped.`, errors));
+      else if (code !== 0)
+        reject(new ToolError(lastSentence(errors) || `${program} ended with code ${code}.`, errors));
       else resolve({ output: lines.join('\n'), errors });
     });
   });
@@ -121,7 +123,16 @@ export async function runFfmpeg(
     const match = /^frame=\s*(\d+)/.exec(line);
     if (match) onFrame?.(Number(match[1]));
   };
-  const common = ['-hide_banner', '-nostdin', '-nostats', '-y', '-progress', 'pipe:1', '-stats_period', '0.3'];
+  const common = [
+    '-hide_banner',
+    '-nostdin',
+    '-nostats',
+    '-y',
+    '-progress',
+    'pipe:1',
+    '-stats_period',
+    '0.3',
+  ];
   const { errors } = await runTool(program, [...common, ...args], { ...rest, onLine });
   return errors;
 }

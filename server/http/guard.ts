@@ -18,10 +18,15 @@ export function onlyOwnPage(portOf: () => number, extraOrigin?: string): Request
     const { origin } = request.headers;
     const site = request.headers['sec-fetch-site'];
     const foreign = origin !== undefined && !origins.includes(origin);
-    const across = site !== undefined && site !== 'same-origin' && site !== 'none' && origin !== extraOrigin;
+    const fromDevelopment = extraOrigin !== undefined && origin === extraOrigin;
+    const across = site !== undefined && site !== 'same-origin' && site !== 'none' && !fromDevelopment;
     const isNavigation = request.method === 'GET' && request.headers['sec-fetch-mode'] === 'navigate';
     if (foreign || (across && !isNavigation)) {
-      throw new UserError(403, 'Wrong origin', 'Only the page that Hone itself delivers may use this server.');
+      throw new UserError(
+        403,
+        'Wrong origin',
+        'Only the page that Hone itself delivers may use this server.',
+      );
     }
     next();
   };
@@ -39,7 +44,11 @@ export function securityHeaders(): RequestHandler[] {
       directives: {
         defaultSrc: ["'none'"],
         scriptSrc: ["'self'", "'wasm-unsafe-eval'"],
-        styleSrc: ["'self'", (_request, response) => `'nonce-${(response as unknown as { locals: { nonce: string } }).locals.nonce}'`],
+        styleSrc: [
+          "'self'",
+          (_request, response) =>
+            `'nonce-${(response as unknown as { locals: { nonce: string } }).locals.nonce}'`,
+        ],
         fontSrc: ["'self'"],
         imgSrc: ["'self'", 'data:'],
         mediaSrc: ["'self'"],

@@ -30,7 +30,7 @@ export function problemHandler(log: Logger): ErrorRequestHandler {
       return;
     }
     const problem = problemOf(error);
-    if (problem.status >= 500) log.error({ error, path: request.path }, 'request failed');
+    if (problem.status >= 500) log.error({ err: error, path: request.path }, 'request failed');
     response.status(problem.status).type('application/problem+json').send(JSON.stringify(problem));
   };
 }
@@ -50,5 +50,9 @@ function problemOf(error: unknown): Problem {
   if (typeof status === 'number' && status >= 400 && status < 500) {
     return about(status, 'Request refused', (error as Error).message);
   }
-  return about(500, 'Hone failed', 'Something went wrong inside Hone. Try again; the log of the server has the details.');
+  return about(
+    500,
+    'Hone failed',
+    'Something went wrong inside Hone. Try again; the log of the server has the details.',
+  );
 }

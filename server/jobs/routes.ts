@@ -11,7 +11,8 @@ export function jobRoutes(queue: JobQueue): Router {
 
   router.post('/jobs/:id/cancel', async (request, response) => {
     const job = await queue.cancel(request.params.id);
-    if (!job) throw new UserError(409, 'Already over', 'This work has ended; there is nothing left to cancel.');
+    if (!job)
+      throw new UserError(409, 'Already over', 'This work has ended; there is nothing left to cancel.');
     response.json(job);
   });
 

@@ -14,7 +14,8 @@ interface Running {
   readonly row: Row;
   readonly abort: AbortController;
   readonly lane: JobHandler['lane'];
-  readonly startedAt: number;
+  /** Progress over the last seconds, for the time left. */
+  readonly pace: { at: number; progress: number }[];
   readonly done: Promise<void>;
   progress: number;
   toldAt: number;
@@ -25,8 +26,10 @@ const TELL_EVERY_MS = 250;
 const LISTED = 100;
 /** A job that was cut off so often is taken for what stops the server. */
 const MOST_ATTEMPTS = 3;
-/** Share of a job after which the time left can be told from the time gone. */
-const KNOWN_AFTER = 0.02;
+/** Time over which the pace of a job is taken. */
+const PACE_MS = 15_000;
+/** A shorter time says nothing about the pace. */
+const SHORTEST_PACE_MS = 1500;
 
 /** Jobs in one table of the database, run in this process. */
 export class SqliteQueue implements JobQueue {
@@ -78,7 +81,11 @@ export class SqliteQueue implements JobQueue {
       .select()
       .from(jobs)
       .where(
-        and(eq(jobs.kind, job.kind), eq(jobs.subjectId, job.subjectId), inArray(jobs.state, ['waiting', 'running'])),
+        and(
+          eq(jobs.kind, job.kind),
+          eq(jobs.subjectId, job.subjectId),
+          inArray(jobs.state, ['waiting', 'running']),
+        ),
       );
     if (same) return this.jobOf(same);
     const row: Row = {
@@ -105,7 +112,10 @@ export class SqliteQueue implements JobQueue {
       running.abort.abort();
       await running.done;
     } else {
-      const [row] = await this.database.select().from(jobs).where(and(eq(jobs.id, id), eq(jobs.state, 'waiting')));
+      const [row] = await this.database
+        .select()
+        .from(jobs)
+        .where(and(eq(jobs.id, id), eq(jobs.state, 'waiting')));
       if (!row) return undefined;
       await this.change(row, { state: 'cancelled' });
       await this.handlers.get(row.kind)?.abandoned?.(row.subjectId, 'cancelled', null);
@@ -139,7 +149,7 @@ export class SqliteQueue implements JobQueue {
       return;
     }
     this.pumping = this.startWhatCan()
-      .catch((error: unknown) => this.log.error({ error }, 'the job queue could not go on'))
+      .catch((error: unknown) => this.log.error({ err: error }, 'the job queue could not go on'))
       .finally(() => {
         this.pumping = undefined;
         if (!this.pumpAgain) return;
@@ -169,7 +179,7 @@ export class SqliteQueue implements JobQueue {
       row,
       abort,
       lane: handler.lane,
-      startedAt: performance.now(),
+      pace: [{ at: performance.now(), progress: 0 }],
       progress: 0,
       toldAt: 0,
       cancelled: false,
@@ -196,16 +206,21 @@ export class SqliteQueue implements JobQueue {
         return;
       }
       const problem = stopped ? null : error instanceof Error ? error.message : String(error);
-      if (problem) this.log.warn({ kind: row.kind, subject: row.subjectId, error }, 'job failed');
+      if (problem) this.log.warn({ kind: row.kind, subject: row.subjectId, err: error }, 'job failed');
       await this.end(running, handler, stopped ? 'cancelled' : 'failed', problem);
     }
   }
 
-  private async end(running: Running, handler: JobHandler, state: JobState, problem: string | null): Promise<void> {
+  private async end(
+    running: Running,
+    handler: JobHandler,
+    state: JobState,
+    problem: string | null,
+  ): Promise<void> {
     const { row } = running;
     if (state === 'failed' || state === 'cancelled') {
       await handler.abandoned?.(row.subjectId, state, problem).catch((error: unknown) => {
-        this.log.error({ error, kind: row.kind }, 'what a job left half made could not be taken away');
+        this.log.error({ err: error, kind: row.kind }, 'what a job left half made could not be taken away');
       });
     }
     this.running.delete(row.id);
@@ -221,6 +236,8 @@ export class SqliteQueue implements JobQueue {
     const now = performance.now();
     if (now - running.toldAt < TELL_EVERY_MS) return;
     running.toldAt = now;
+    running.pace.push({ at: now, progress: running.progress });
+    while (running.pace.length > 2 && now - running.pace[0]!.at > PACE_MS) running.pace.shift();
     this.tell(running.row);
   }
 
@@ -238,7 +255,6 @@ export class SqliteQueue implements JobQueue {
   private jobOf(row: Row): Job {
     const running = this.running.get(row.id);
     const progress = running?.progress ?? row.progress;
-    const goneSeconds = running ? (performance.now() - running.startedAt) / 1000 : 0;
     const { id, projectId, kind, title, subjectId, state, problem, createdAt } = row;
     return {
       id,
@@ -250,7 +266,15 @@ export class SqliteQueue implements JobQueue {
       problem,
       createdAt,
       progress,
-      secondsLeft: running && progress > KNOWN_AFTER ? (goneSeconds * (1 - progress)) / progress : null,
+      secondsLeft: running ? secondsLeft(running) : null,
     };
   }
+}
+
+function secondsLeft({ pace, progress }: Running): number | null {
+  const first = pace[0]!;
+  const last = pace.at(-1)!;
+  const gained = last.progress - first.progress;
+  const ms = last.at - first.at;
+  return gained > 0 && ms >= SHORTEST_PACE_MS ? (ms * (1 - progress)) / gained / 1000 : null;
 }

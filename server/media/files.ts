@@ -14,7 +14,8 @@ export function mediaFiles(sources: SourceStore, copies: CopyStore, exports: Exp
       response.sendFile(path, options, (error: (Error & { code?: string; status?: number }) | undefined) => {
         // A player that seeks closes its requests early; that is no fault.
         if (!error || error.code === 'ECONNABORTED' || error.code === 'EPIPE') resolve();
-        else if (error.code === 'ENOENT') reject(new UserError(404, 'File gone', 'The file is not there any more.'));
+        else if (error.code === 'ENOENT')
+          reject(new UserError(404, 'File gone', 'The file is not there any more.'));
         else reject(error);
       });
     });

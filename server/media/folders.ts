@@ -5,7 +5,9 @@ import type { FolderEntry } from '@hone/core/api';
 import { notFound } from '../http/problems.js';
 
 const MEDIA = new Set(
-  '.mp4 .mov .m4v .mkv .webm .avi .mxf .mts .m2ts .ts .mpg .mpeg .3gp .wav .mp3 .m4a .aac .flac .ogg .opus .aif .aiff'.split(' '),
+  '.mp4 .mov .m4v .mkv .webm .avi .mxf .mts .m2ts .ts .mpg .mpeg .3gp .wav .mp3 .m4a .aac .flac .ogg .opus .aif .aiff'.split(
+    ' ',
+  ),
 );
 
 /** The folders that media may be chosen from. A client names a folder or a file only by what it was told here. */

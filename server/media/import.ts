@@ -41,7 +41,13 @@ export class Importer {
     try {
       const facts = await probe(this.tools.ffprobe, row.path, found.size);
       await requireWhole(this.tools.ffmpeg, row.path);
-      const ready = await this.store.change(row, { ...file, facts, state: 'ready', problem: null, contentHash: null });
+      const ready = await this.store.change(row, {
+        ...file,
+        facts,
+        state: 'ready',
+        problem: null,
+        contentHash: null,
+      });
       await this.queue.add({
         projectId: row.projectId,
         kind: 'hash',
@@ -59,7 +65,13 @@ export class Importer {
    * Takes a file from the page.
    * @param bytes its size, as the page says
    */
-  async upload(projectId: string, folder: string, name: string, bytes: number, body: Readable): Promise<SourceRow> {
+  async upload(
+    projectId: string,
+    folder: string,
+    name: string,
+    bytes: number,
+    body: Readable,
+  ): Promise<SourceRow> {
     await mkdir(folder, { recursive: true });
     const room = await statfs(folder);
     const free = room.bavail * room.bsize;
@@ -74,7 +86,11 @@ export class Importer {
       await pipeline(body, createWriteStream(aside, { flags: 'wx' }));
       const written = (await stat(aside)).size;
       if (written !== bytes) {
-        throw new UserError(400, 'Upload cut off', `"${name}" arrived with ${written} of ${bytes} bytes. Send it again.`);
+        throw new UserError(
+          400,
+          'Upload cut off',
+          `"${name}" arrived with ${written} of ${bytes} bytes. Send it again.`,
+        );
       }
       await rename(aside, path);
     } catch (error) {
@@ -87,11 +103,19 @@ export class Importer {
 
 // A name that is safe in any file system, and not taken.
 async function freePath(folder: string, name: string): Promise<string> {
-  const extension = extname(name).replace(/[^\w.]/g, '').slice(0, 10);
-  const stem = basename(name, extname(name)).replace(/[^\p{L}\p{N} _-]/gu, '_').slice(0, 80).trim() || 'clip';
+  const extension = extname(name)
+    .replace(/[^\w.]/g, '')
+    .slice(0, 10);
+  const stem =
+    basename(name, extname(name))
+      .replace(/[^\p{L}\p{N} _-]/gu, '_')
+      .slice(0, 80)
+      .trim() || 'clip';
   for (let count = 1; ; count++) {
     const path = join(folder, `${stem}${count > 1 ? ` ${count}` : ''}${extension}`);
-    const taken = await Promise.all([stat(path), stat(`${path}.part`)].map((look) => look.catch(() => undefined)));
+    const taken = await Promise.all(
+      [stat(path), stat(`${path}.part`)].map((look) => look.catch(() => undefined)),
+    );
     if (taken.every((entry) => entry === undefined)) return path;
   }
 }

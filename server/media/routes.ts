@@ -50,7 +50,11 @@ export function sourceRoutes(
     const { name } = request.query;
     const bytes = Number(request.headers['content-length'] ?? NaN);
     if (typeof name !== 'string' || !name.trim() || name.length > 255 || !Number.isFinite(bytes)) {
-      throw new UserError(400, 'Upload not understood', 'An upload needs the name and the length of the file.');
+      throw new UserError(
+        400,
+        'Upload not understood',
+        'An upload needs the name and the length of the file.',
+      );
     }
     const row = await importer.upload(projectId, join(uploadFolder, projectId), name, bytes, request);
     response.status(201).json(sourceOf(await adopted(row)));

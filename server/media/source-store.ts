@@ -11,7 +11,8 @@ import { sources } from '../store/tables.js';
 export type SourceRow = typeof sources.$inferSelect;
 
 /** Tells one state of a file from another: another size or time is another file. */
-export const stampOf = (row: { bytes: number; modifiedMs: number }): string => `${row.bytes}:${row.modifiedMs}`;
+export const stampOf = (row: { bytes: number; modifiedMs: number }): string =>
+  `${row.bytes}:${row.modifiedMs}`;
 
 export class SourceStore {
   constructor(
@@ -33,7 +34,9 @@ export class SourceStore {
     return row;
   }
 
-  async add(values: Pick<SourceRow, 'projectId' | 'name' | 'path' | 'state'> & Partial<SourceRow>): Promise<SourceRow> {
+  async add(
+    values: Pick<SourceRow, 'projectId' | 'name' | 'path' | 'state'> & Partial<SourceRow>,
+  ): Promise<SourceRow> {
     const [last] = await this.database
       .select({ position: max(sources.position) })
       .from(sources)
@@ -84,5 +87,15 @@ export class SourceStore {
 
 export function sourceOf(row: SourceRow): Source {
   const { id, projectId, name, state, problem, bytes, facts, contentHash } = row;
-  return { id, projectId, name, state, problem, bytes, facts: facts ?? null, contentHash, folder: dirname(row.path) };
+  return {
+    id,
+    projectId,
+    name,
+    state,
+    problem,
+    bytes,
+    facts: facts ?? null,
+    contentHash,
+    folder: dirname(row.path),
+  };
 }

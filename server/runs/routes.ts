@@ -11,7 +11,13 @@ import { runs } from '../store/tables.js';
 const LARGEST_LOG = '16mb';
 const KEPT_RUNS = 200;
 
-const columns = { id: runs.id, projectId: runs.projectId, startedAt: runs.startedAt, facts: runs.facts, summary: runs.summary };
+const columns = {
+  id: runs.id,
+  projectId: runs.projectId,
+  startedAt: runs.startedAt,
+  facts: runs.facts,
+  summary: runs.summary,
+};
 
 export function runRoutes(database: Database): Router {
   const router = Router();
@@ -31,7 +37,11 @@ export function runRoutes(database: Database): Router {
     const bytes = Buffer.from(log, 'base64');
     const rowBytes = LOG_COLUMNS.length * Float32Array.BYTES_PER_ELEMENT;
     if (bytes.length === 0 || bytes.length % rowBytes !== 0) {
-      throw new UserError(400, 'Broken run', 'The frame log of the run is cut off; the run was not kept. Play again.');
+      throw new UserError(
+        400,
+        'Broken run',
+        'The frame log of the run is cut off; the run was not kept. Play again.',
+      );
     }
     const values = new Float32Array(bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.length));
     const row = {

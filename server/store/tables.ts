@@ -1,11 +1,4 @@
-import type {
-  CopyState,
-  ExportProof,
-  ExportRecord,
-  JobState,
-  Likeness,
-  SourceState,
-} from '@hone/core/api';
+import type { CopyState, ExportProof, ExportRecord, JobState, Likeness, SourceState } from '@hone/core/api';
 import type { Tuning } from '@hone/core/levers';
 import type { CopyDivisor, SourceFacts } from '@hone/core/media';
 import type { PacingSummary, RunFacts } from '@hone/core/playback';
@@ -31,7 +24,9 @@ export const sources = sqliteTable(
   'sources',
   {
     id: text('id').primaryKey(),
-    projectId: text('project_id').notNull().references(() => projects.id, { onDelete: 'cascade' }),
+    projectId: text('project_id')
+      .notNull()
+      .references(() => projects.id, { onDelete: 'cascade' }),
     name: text('name').notNull(),
     path: text('path').notNull(),
     state: text('state').$type<SourceState>().notNull(),
@@ -49,7 +44,9 @@ export const copies = sqliteTable(
   'copies',
   {
     id: text('id').primaryKey(),
-    sourceId: text('source_id').notNull().references(() => sources.id, { onDelete: 'cascade' }),
+    sourceId: text('source_id')
+      .notNull()
+      .references(() => sources.id, { onDelete: 'cascade' }),
     projectId: text('project_id').notNull(),
     divisor: integer('divisor').$type<CopyDivisor>().notNull(),
     format: text('format').notNull(),
@@ -89,7 +86,9 @@ export const runs = sqliteTable(
   'runs',
   {
     id: text('id').primaryKey(),
-    projectId: text('project_id').notNull().references(() => projects.id, { onDelete: 'cascade' }),
+    projectId: text('project_id')
+      .notNull()
+      .references(() => projects.id, { onDelete: 'cascade' }),
     startedAt: text('started_at').notNull(),
     facts: json<RunFacts>('facts').notNull(),
     summary: json<PacingSummary>('summary').notNull(),
@@ -102,7 +101,9 @@ export const exports = sqliteTable(
   'exports',
   {
     id: text('id').primaryKey(),
-    projectId: text('project_id').notNull().references(() => projects.id, { onDelete: 'cascade' }),
+    projectId: text('project_id')
+      .notNull()
+      .references(() => projects.id, { onDelete: 'cascade' }),
     name: text('name').notNull(),
     path: text('path').notNull(),
     state: text('state').$type<ExportRecord['state']>().notNull(),

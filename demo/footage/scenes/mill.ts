@@ -12,7 +12,13 @@ export const mill: Scene = (context, seconds) => {
   house(context, seconds);
   gulls(context, seconds);
   gradient(context, WATERLINE, STAGE.height, ['#c9a481', '#56748a', '#223a50', '#14232f']);
-  ripples(context, seconds, { top: WATERLINE + 4, bottom: STAGE.height, count: 170, colour: '#f2e3c8', drift: 46 });
+  ripples(context, seconds, {
+    top: WATERLINE + 4,
+    bottom: STAGE.height,
+    count: 170,
+    colour: '#f2e3c8',
+    drift: 46,
+  });
   reeds(context, seconds);
 };
 
@@ -25,7 +31,14 @@ function sun(context: SKRSContext2D): void {
   context.fillRect(1000, 150, 900, 550);
 }
 
-function hills(context: SKRSContext2D, base: number, height: number, colour: string, phase: number, drift: number): void {
+function hills(
+  context: SKRSContext2D,
+  base: number,
+  height: number,
+  colour: string,
+  phase: number,
+  drift: number,
+): void {
   context.fillStyle = colour;
   context.beginPath();
   context.moveTo(0, WATERLINE);
@@ -54,14 +67,27 @@ function house(context: SKRSContext2D, seconds: number): void {
     context.lineTo(850, y);
     context.stroke();
   }
-  for (const [x, y] of [[490, 410], [600, 410], [490, 540], [600, 540]] as const) {
+  for (const [x, y] of [
+    [490, 410],
+    [600, 410],
+    [490, 540],
+    [600, 540],
+  ] as const) {
     context.fillStyle = (x + y) % 3 ? '#f4cf7d' : '#2b3238';
     context.fillRect(x, y, 54, 72);
     context.strokeStyle = '#2a1d17';
     context.lineWidth = 6;
     context.strokeRect(x, y, 54, 72);
   }
-  wheel(context, { x: 900, y: 600, radius: 205, angle: seconds * 0.55, paddles: 20, wood: '#7a5b40', dark: '#3b2a20' });
+  wheel(context, {
+    x: 900,
+    y: 600,
+    radius: 205,
+    angle: seconds * 0.55,
+    paddles: 20,
+    wood: '#7a5b40',
+    dark: '#3b2a20',
+  });
 }
 
 function gulls(context: SKRSContext2D, seconds: number): void {
@@ -83,7 +109,7 @@ function gulls(context: SKRSContext2D, seconds: number): void {
 function reeds(context: SKRSContext2D, seconds: number): void {
   context.strokeStyle = '#1b241d';
   for (let index = 0; index < 90; index++) {
-    const x = (index * 53.3) % 640 + (index % 2 ? 0 : 1330);
+    const x = ((index * 53.3) % 640) + (index % 2 ? 0 : 1330);
     const height = 120 + ((index * 37) % 160);
     const sway = 16 * Math.sin(seconds * 1.1 + index * 0.7);
     context.lineWidth = 3 + (index % 4);

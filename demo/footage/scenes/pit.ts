@@ -10,7 +10,15 @@ export const pit: Scene = (context, seconds) => {
       context.strokeRect(column * 220 - (row % 2) * 110, row * 84, 220, 84);
     }
   }
-  wheel(context, { x: 1050, y: 120, radius: 760, angle: seconds * 0.9, paddles: 26, wood: '#6a4c31', dark: '#2e2016' });
+  wheel(context, {
+    x: 1050,
+    y: 120,
+    radius: 760,
+    angle: seconds * 0.9,
+    paddles: 26,
+    wood: '#6a4c31',
+    dark: '#2e2016',
+  });
   gradient(context, 860, STAGE.height, ['#46606000', '#2d4a4e', '#16282c']);
   ripples(context, seconds, { top: 850, bottom: STAGE.height, count: 120, colour: '#cfe3df', drift: -420 });
   context.fillStyle = '#dfeeec';

@@ -37,6 +37,10 @@ export const tideTable: Scene = (context, seconds) => {
   context.fillStyle = '#25404a';
   context.font = '600 52px sans-serif';
   const minutes = String(Math.floor((hours % 1) * 60)).padStart(2, '0');
-  context.fillText(`${String(Math.floor(hours)).padStart(2, '0')}:${minutes}   ${height(hours).toFixed(2)} m`, 140, 940);
+  context.fillText(
+    `${String(Math.floor(hours)).padStart(2, '0')}:${minutes}   ${height(hours).toFixed(2)} m`,
+    140,
+    940,
+  );
   context.fillText(Math.abs(height(hours + 0.4) - height(hours - 0.4)) < 0.12 ? 'slack water' : '', 760, 940);
 };

@@ -37,14 +37,27 @@ function beam(context: SKRSContext2D): void {
   context.fill();
 }
 
-function gear(context: SKRSContext2D, x: number, y: number, radius: number, teeth: number, angle: number, colour: string): void {
+function gear(
+  context: SKRSContext2D,
+  x: number,
+  y: number,
+  radius: number,
+  teeth: number,
+  angle: number,
+  colour: string,
+): void {
   context.save();
   context.translate(x, y);
   context.rotate(angle);
   context.fillStyle = colour;
   context.beginPath();
   for (let tooth = 0; tooth < teeth; tooth++) {
-    for (const [part, size] of [[0, 1], [0.25, 1.13], [0.5, 1.13], [0.75, 1]] as const) {
+    for (const [part, size] of [
+      [0, 1],
+      [0.25, 1.13],
+      [0.5, 1.13],
+      [0.75, 1],
+    ] as const) {
       const turn = (2 * Math.PI * (tooth + part)) / teeth;
       context.lineTo(Math.cos(turn) * radius * size, Math.sin(turn) * radius * size);
     }

@@ -26,7 +26,8 @@ export class ApiError extends Error {
   }
 }
 
-export const sentenceOf = (error: unknown): string => (error instanceof Error ? error.message : String(error));
+export const sentenceOf = (error: unknown): string =>
+  error instanceof Error ? error.message : String(error);
 
 /** The server's routes. */
 @Injectable({ providedIn: 'root' })
@@ -34,7 +35,8 @@ export class Api {
   projects = (): Promise<ProjectEntry[]> => this.get('projects');
   project = (id: string): Promise<Project> => this.get(`projects/${id}`);
   createProject = (project: NewProject): Promise<Project> => this.send('POST', 'projects', project);
-  changeProject = (id: string, change: ProjectChange): Promise<Project> => this.send('PUT', `projects/${id}`, change);
+  changeProject = (id: string, change: ProjectChange): Promise<Project> =>
+    this.send('PUT', `projects/${id}`, change);
   tune = (id: string, tuning: Tuning): Promise<Project> => this.send('PUT', `projects/${id}/tuning`, tuning);
   sources = (id: string): Promise<Source[]> => this.get(`projects/${id}/sources`);
   addSources = (id: string, fileIds: readonly string[]): Promise<Source[]> =>
@@ -87,13 +89,19 @@ export class Api {
         type: 'about:blank',
         title: 'No answer',
         status: 0,
-        detail: 'Hone does not answer. Look whether it still runs in the terminal, and start it again if not.',
+        detail:
+          'Hone does not answer. Look whether it still runs in the terminal, and start it again if not.',
       });
     }
     if (reply.ok) return reply;
     const problem = (await reply.json().catch(() => undefined)) as Problem | undefined;
     throw new ApiError(
-      problem ?? { type: 'about:blank', title: 'Failed', status: reply.status, detail: `Hone answered ${reply.status}.` },
+      problem ?? {
+        type: 'about:blank',
+        title: 'Failed',
+        status: reply.status,
+        detail: `Hone answered ${reply.status}.`,
+      },
     );
   }
 }

@@ -21,7 +21,8 @@ export class ServerEvents {
       if (!wasLost) this.store.dispatch(ServerActions.connectionLost());
       wasLost = true;
     };
-    this.source.onmessage = (message: MessageEvent<string>) => this.tell(JSON.parse(message.data) as ServerEvent);
+    this.source.onmessage = (message: MessageEvent<string>) =>
+      this.tell(JSON.parse(message.data) as ServerEvent);
   }
 
   private tell(event: ServerEvent): void {

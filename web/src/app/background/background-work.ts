@@ -13,7 +13,10 @@ import { count, wait } from '../words/quantities';
   imports: [MatButtonModule, MatProgressBarModule],
   templateUrl: './background-work.html',
   styleUrl: './background-work.scss',
-  host: { '(document:keydown.escape)': 'open.set(false)', '(document:pointerdown)': 'closeFromOutside($event)' },
+  host: {
+    '(document:keydown.escape)': 'open.set(false)',
+    '(document:pointerdown)': 'closeFromOutside($event)',
+  },
 })
 export class BackgroundWork {
   private readonly store = inject(Store);
@@ -25,7 +28,10 @@ export class BackgroundWork {
   readonly summary = computed(() => {
     const running = this.running();
     const waiting = this.busy().length - (running ? 1 : 0);
-    if (!running) return waiting ? `${count(waiting, 'piece', 'pieces')} of work waiting` : 'Nothing runs in the background';
+    if (!running)
+      return waiting
+        ? `${count(waiting, 'piece', 'pieces')} of work waiting`
+        : 'Nothing runs in the background';
     return `${running.title} · ${this.left(running)}${waiting ? ` · ${waiting} more` : ''}`;
   });
 

@@ -1,3 +1,5 @@
+import { scaleLinear } from 'd3-scale';
+
 /** A horizontal axis of timeline frames. */
 export interface Axis {
   readonly from: number;
@@ -6,11 +8,11 @@ export interface Axis {
   readonly right: number;
 }
 
-export const xOf = (axis: Axis, frame: number): number =>
-  axis.left + ((frame - axis.from) / (axis.to - axis.from)) * (axis.right - axis.left);
+const scaleOf = ({ from, to, left, right }: Axis) => scaleLinear([from, to], [left, right]);
 
-export const frameOf = (axis: Axis, x: number): number =>
-  axis.from + ((x - axis.left) / (axis.right - axis.left)) * (axis.to - axis.from);
+export const xOf = (axis: Axis, frame: number): number => scaleOf(axis)(frame);
+
+export const frameOf = (axis: Axis, x: number): number => scaleOf(axis).invert(x);
 
 /** A rectangle in CSS pixels. */
 export interface Area {
@@ -54,7 +56,11 @@ export function paletteOf(element: Element): Palette {
 }
 
 /** Fits a canvas to its element at the screen's density and clears it. */
-export function prepared(canvas: HTMLCanvasElement): { context: CanvasRenderingContext2D; width: number; height: number } {
+export function prepared(canvas: HTMLCanvasElement): {
+  context: CanvasRenderingContext2D;
+  width: number;
+  height: number;
+} {
   const { clientWidth: width, clientHeight: height } = canvas;
   const density = devicePixelRatio;
   const pixelWidth = Math.max(1, Math.round(width * density));

@@ -1,5 +1,5 @@
 import { STAGES, type FrameLog, type Stage } from '@hone/core/playback';
-import { xOf, type Area, type Axis, type Palette } from './axis';
+import { type Area, type Axis, type Palette } from './axis';
 
 /** Highest load that a lane shows, in per cent of the frame budget. */
 const LANE_FULL = 200;
@@ -22,7 +22,12 @@ export function drawLateness(
   const perColumn = (axis.to - axis.from) / (axis.right - axis.left);
   for (let x = Math.floor(axis.left); x < axis.right; x++) {
     const first = axis.from + (x - axis.left) * perColumn;
-    const worst = worstIn(log, Math.floor(first), Math.max(Math.floor(first) + 1, Math.floor(first + perColumn)), budgetMs);
+    const worst = worstIn(
+      log,
+      Math.floor(first),
+      Math.max(Math.floor(first) + 1, Math.floor(first + perColumn)),
+      budgetMs,
+    );
     if (worst === undefined) continue;
     const height = worst === 'dropped' ? area.height : 2 + worst * (area.height * 0.6);
     context.fillStyle = worst === 'dropped' ? palette.ink : palette.quiet;
@@ -78,7 +83,8 @@ function meanLoad(log: FrameLog, stage: Stage, axis: Axis, x: number, budgetMs: 
   let sum = 0;
   let count = 0;
   for (let each = from; each < to; each++) {
-    const worked = stage === 'read' || stage === 'decode' ? log.get(each, 'decoded') > 0 : log.stageMs(each, stage) > 0;
+    const worked =
+      stage === 'read' || stage === 'decode' ? log.get(each, 'decoded') > 0 : log.stageMs(each, stage) > 0;
     if (log.get(each, 'settled') === 0 || !worked) continue;
     sum += log.stageMs(each, stage);
     count++;

@@ -53,7 +53,21 @@ export function drawRuler(
   const room = 110;
   const perPixel = (axis.to - axis.from) / (axis.right - axis.left);
   const whole = Math.round(framesPerSecond);
-  const steps = [1, 2, 5, 10, whole, 2 * whole, 5 * whole, 10 * whole, 30 * whole, 60 * whole, 300 * whole, 600 * whole, 3600 * whole];
+  const steps = [
+    1,
+    2,
+    5,
+    10,
+    whole,
+    2 * whole,
+    5 * whole,
+    10 * whole,
+    30 * whole,
+    60 * whole,
+    300 * whole,
+    600 * whole,
+    3600 * whole,
+  ];
   const step = steps.find((frames) => frames / perPixel >= room) ?? steps.at(-1)!;
   context.fillStyle = palette.quiet;
   for (let frame = Math.ceil(axis.from / step) * step; frame < axis.to; frame += step) {

@@ -17,7 +17,14 @@ import { ExportResult } from './export-result';
 /** Delivery, what will be exported from, and the exports with their proofs. */
 @Component({
   selector: 'hone-export-page',
-  imports: [FormsModule, MatButtonModule, MatFormFieldModule, MatProgressBarModule, MatSelectModule, ExportResult],
+  imports: [
+    FormsModule,
+    MatButtonModule,
+    MatFormFieldModule,
+    MatProgressBarModule,
+    MatSelectModule,
+    ExportResult,
+  ],
   templateUrl: './export-page.html',
   styleUrl: './export-page.scss',
 })
@@ -51,9 +58,12 @@ export class ExportPage {
     const project = this.project();
     if (!project) return 'Open a project first.';
     if (this.length() === 0) return 'There is nothing on the timeline yet.';
-    const used = new Set(project.timeline.tracks.flatMap((track) => track.clips.map(({ sourceId }) => sourceId)));
+    const used = new Set(
+      project.timeline.tracks.flatMap((track) => track.clips.map(({ sourceId }) => sourceId)),
+    );
     const waiting = this.sources().filter(({ id, state }) => used.has(id) && state !== 'ready');
-    if (waiting.length) return `The export waits for its originals: ${waiting.map(({ name }) => name).join(', ')}.`;
+    if (waiting.length)
+      return `The export waits for its originals: ${waiting.map(({ name }) => name).join(', ')}.`;
     return null;
   });
 
@@ -70,7 +80,8 @@ export class ExportPage {
 
   edit(change: Partial<Delivery>): void {
     const project = this.project();
-    if (project) this.store.dispatch(ProjectActions.deliveryEdited({ delivery: { ...project.delivery, ...change } }));
+    if (project)
+      this.store.dispatch(ProjectActions.deliveryEdited({ delivery: { ...project.delivery, ...change } }));
   }
 
   start(): void {

@@ -24,6 +24,8 @@ export class Playback {
   private given = '';
   private givenPlan: PreviewPlan | undefined;
   private speed = 0;
+  /** The frame that was asked for last; the player gets there a moment later. */
+  private sought = 0;
   private destroyed = false;
 
   constructor() {
@@ -38,17 +40,25 @@ export class Playback {
   async attach(canvas: HTMLCanvasElement): Promise<void> {
     try {
       const player = await Player.create({ canvas, assets: '/player/' });
-      if (this.destroyed) return player.dispose();
+      if (this.destroyed) {
+        player.dispose();
+        return;
+      }
       this.player = player;
-      player.on('state', (state, frame) => this.store.dispatch(PlayerActions.stateChanged({ state, frame })));
+      player.on('state', (state, frame) => {
+        if (state === 'still') this.sought = frame;
+        this.store.dispatch(PlayerActions.stateChanged({ state, frame }));
+      });
       player.on('still', (frame) => this.store.dispatch(PlayerActions.pictureAtRest({ frame })));
-      player.on('pixels', (size, from) => this.store.dispatch(PlayerActions.pixelsChanged({ size, from: [...from] })));
+      player.on('pixels', (size, from) =>
+        this.store.dispatch(PlayerActions.pixelsChanged({ size, from: [...from] })),
+      );
       player.on('failed', (message) => this.store.dispatch(PlayerActions.failed({ message })));
       player.on('log', (log) => this.logs.live.set(log));
       player.on('run', ({ log, leversMoved, clock }) => this.finished(log, leversMoved, clock));
       this.given = '';
       this.give(this.plan());
-      if (this.storedFrame() > 0) player.seek(this.storedFrame());
+      if (this.storedFrame() > 0) this.seek(this.storedFrame());
     } catch (error) {
       this.store.dispatch(PlayerActions.failed({ message: sentenceOf(error) }));
     }
@@ -56,6 +66,11 @@ export class Playback {
 
   get playhead(): number {
     return this.player?.playhead ?? 0;
+  }
+
+  /** The frame at the playhead. */
+  get here(): number {
+    return this.isMoving ? Math.floor(this.playhead + 1e-3) : this.sought;
   }
 
   get shownFrame(): number {
@@ -77,7 +92,7 @@ export class Playback {
     if (!this.player || length === 0) return;
     const first = this.inFrame() ?? 0;
     const end = (this.outFrame() ?? length - 1) + 1;
-    const here = Math.floor(this.playhead);
+    const { here } = this;
     const from = here >= end - 1 || here < first ? first : here;
     this.speed = 1;
     void this.player.play(from, Math.min(end, length));
@@ -91,11 +106,12 @@ export class Playback {
   seek(frame: number): void {
     this.speed = 0;
     const last = Math.max(0, this.length() - 1);
-    this.player?.seek(Math.min(last, Math.max(0, Math.round(frame))));
+    this.sought = Math.min(last, Math.max(0, Math.round(frame)));
+    this.player?.seek(this.sought);
   }
 
   step(frames: number): void {
-    this.seek(Math.floor(this.playhead + 1e-3) + frames);
+    this.seek(this.here + frames);
   }
 
   /** Faster in one direction with each call, as J and L are used. */
@@ -110,7 +126,7 @@ export class Playback {
   }
 
   mark(point: 'in' | 'out' | 'none'): void {
-    const here = Math.floor(this.playhead + 1e-3);
+    const { here } = this;
     let inFrame = point === 'none' ? null : this.inFrame();
     let outFrame = point === 'none' ? null : this.outFrame();
     if (point === 'in') {
@@ -133,7 +149,11 @@ export class Playback {
     this.player.setPlan(plan);
   }
 
-  private finished(log: Parameters<typeof PlayerActions.runFinished>[0]['log'], leversMoved: boolean, clock: 'sound' | 'system'): void {
+  private finished(
+    log: Parameters<typeof PlayerActions.runFinished>[0]['log'],
+    leversMoved: boolean,
+    clock: 'sound' | 'system',
+  ): void {
     this.logs.live.set(null);
     const project = this.project();
     const plan = this.givenPlan;

@@ -13,7 +13,14 @@ import { ProjectActions } from '../state/actions';
 /** Asks for the name, frame size and rate of a new project. */
 @Component({
   selector: 'hone-new-project-dialog',
-  imports: [FormsModule, MatButtonModule, MatDialogModule, MatFormFieldModule, MatInputModule, MatSelectModule],
+  imports: [
+    FormsModule,
+    MatButtonModule,
+    MatDialogModule,
+    MatFormFieldModule,
+    MatInputModule,
+    MatSelectModule,
+  ],
   template: `
     <h2 mat-dialog-title>New project</h2>
     <mat-dialog-content class="fields">
@@ -64,7 +71,14 @@ import { ProjectActions } from '../state/actions';
 export class NewProjectDialog {
   private readonly store = inject(Store);
   private readonly self = inject(MatDialogRef);
-  readonly sizes = [[3840, 2160], [2720, 1530], [2560, 1440], [1920, 1080], [1280, 720], [1080, 1920]] as const;
+  readonly sizes = [
+    [3840, 2160],
+    [2720, 1530],
+    [2560, 1440],
+    [1920, 1080],
+    [1280, 720],
+    [1080, 1920],
+  ] as const;
   readonly rates = ['24000/1001', '24', '25', '30000/1001', '30', '50', '60000/1001', '60'];
   readonly name = signal('');
   readonly shape = signal<'first' | 'own'>('first');

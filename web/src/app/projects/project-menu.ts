@@ -17,7 +17,9 @@ import { NewProjectDialog } from './new-project-dialog';
       <b>{{ project()?.name ?? 'No project' }}</b>
     </button>
     @if (project(); as open) {
-      <span class="quiet">{{ open.timeline.size.width }} × {{ open.timeline.size.height }} · {{ rate() }} frames/s</span>
+      <span class="quiet"
+        >{{ open.timeline.size.width }} × {{ open.timeline.size.height }} · {{ rate() }} frames/s</span
+      >
     }
     <mat-menu #menu>
       @for (entry of list(); track entry.id) {

@@ -91,7 +91,10 @@ export class RunsPage {
     const palette = paletteOf(canvas);
     const axis = { from: 0, to: Math.max(1, this.length()), left: LABELS, right: width - 4 };
     let top = 0;
-    for (const [name, run] of [['before', this.before()], ['last', this.run()]] as const) {
+    for (const [name, run] of [
+      ['before', this.before()],
+      ['last', this.run()],
+    ] as const) {
       const log: FrameLog | undefined = run ? this.logs.all().get(run.id) : undefined;
       const budget = run ? frameBudgetMs(run.facts.rate) : 1;
       const label = (text: string, height: number): void => {

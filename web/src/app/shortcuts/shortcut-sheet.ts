@@ -12,15 +12,20 @@ import { MatDialogModule } from '@angular/material/dialog';
       <table class="figures">
         @for (key of keys; track key[0]) {
           <tr>
-            <td><kbd>{{ key[0] }}</kbd></td>
+            <td>
+              <kbd>{{ key[0] }}</kbd>
+            </td>
             <td>{{ key[1] }}</td>
           </tr>
         }
       </table>
-      <p><b>Light copy</b>: a cheaper version of one source, of the same shape; others say proxy or optimized media.</p>
       <p>
-        <b>Preview scale</b>: the divisor between the working size and the pixels of the viewer; others say playback
-        resolution.
+        <b>Light copy</b>: a cheaper version of one source, of the same shape; others say proxy or optimized
+        media.
+      </p>
+      <p>
+        <b>Preview scale</b>: the divisor between the working size and the pixels of the viewer; others say
+        playback resolution.
       </p>
       <p><b>Frame budget</b>: the milliseconds that one frame may take, 1000 divided by the frame rate.</p>
       <p><b>Lever</b>: a setting of the preview. No lever ever reaches an export.</p>

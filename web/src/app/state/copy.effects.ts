@@ -20,7 +20,9 @@ export class CopyEffects {
       withLatestFrom(this.store.select(selectProject)),
       concatMap(([request, project]) =>
         project
-          ? from(this.api.estimateCopies(project.id, { sourceIds: request.sourceIds, divisor: request.divisor })).pipe(
+          ? from(
+              this.api.estimateCopies(project.id, { sourceIds: request.sourceIds, divisor: request.divisor }),
+            ).pipe(
               map((estimates) => CopyActions.estimatesMade({ estimates })),
               catchError(failed),
             )
@@ -35,7 +37,9 @@ export class CopyEffects {
       withLatestFrom(this.store.select(selectProject)),
       concatMap(([request, project]) =>
         project
-          ? from(this.api.makeCopies(project.id, { sourceIds: request.sourceIds, divisor: request.divisor })).pipe(
+          ? from(
+              this.api.makeCopies(project.id, { sourceIds: request.sourceIds, divisor: request.divisor }),
+            ).pipe(
               mergeMap((copies) => copies.map((copy) => ServerActions.copyChanged({ copy }))),
               catchError(failed),
             )

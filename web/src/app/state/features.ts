@@ -1,4 +1,13 @@
-import type { CopyEstimate, ExportRecord, Job, LightCopy, Project, ProjectEntry, RunRecord, Source } from '@hone/core/api';
+import type {
+  CopyEstimate,
+  ExportRecord,
+  Job,
+  LightCopy,
+  Project,
+  ProjectEntry,
+  RunRecord,
+  Source,
+} from '@hone/core/api';
 import type { FrameSize } from '@hone/core/timeline';
 import type { PictureOrigin, PlayerState } from '@hone/player';
 import { createFeature, createReducer, on, type ActionReducerMap } from '@ngrx/store';
@@ -19,10 +28,23 @@ export const projectFeature = createFeature({
   name: 'project',
   reducer: createReducer<ProjectState>(
     noProject,
-    on(ProjectActions.projectsListed, (state, { projects }) => ({ ...state, list: projects, opening: projects.length > 0 })),
+    on(ProjectActions.projectsListed, (state, { projects }) => ({
+      ...state,
+      list: projects,
+      opening: projects.length > 0,
+    })),
     on(ProjectActions.chosen, (state) => ({ ...state, opening: true })),
-    on(ProjectActions.opened, (state, { project }) => ({ ...state, open: project, opening: false, notice: null })),
-    on(ProjectActions.failed, PlayerActions.failed, (state, { message }) => ({ ...state, notice: message, opening: false })),
+    on(ProjectActions.opened, (state, { project }) => ({
+      ...state,
+      open: project,
+      opening: false,
+      notice: null,
+    })),
+    on(ProjectActions.failed, PlayerActions.failed, (state, { message }) => ({
+      ...state,
+      notice: message,
+      opening: false,
+    })),
     on(ProjectActions.noticeRead, (state) => ({ ...state, notice: null })),
     on(ProjectActions.timelineEdited, (state, { timeline }) =>
       state.open ? { ...state, open: { ...state.open, timeline } } : state,
@@ -167,7 +189,12 @@ export const playbackFeature = createFeature({
     on(PlayerActions.runRemoved, (state, { runId }) => {
       const runs = state.runs.filter(({ id }) => id !== runId);
       const keep = (id: string | null): string | null => (id === runId ? null : id);
-      return { ...state, runs, runId: keep(state.runId) ?? runs[0]?.id ?? null, beforeId: keep(state.beforeId) };
+      return {
+        ...state,
+        runs,
+        runId: keep(state.runId) ?? runs[0]?.id ?? null,
+        beforeId: keep(state.beforeId),
+      };
     }),
     on(PlayerActions.runsCompared, (state, { runId, beforeId }) => ({ ...state, runId, beforeId })),
   ),

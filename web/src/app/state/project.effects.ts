@@ -1,7 +1,21 @@
 import { inject, Injectable } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
-import { catchError, concatMap, debounceTime, EMPTY, exhaustMap, filter, from, map, mergeMap, of, switchMap, withLatestFrom, type Observable } from 'rxjs';
+import {
+  catchError,
+  concatMap,
+  debounceTime,
+  EMPTY,
+  exhaustMap,
+  filter,
+  from,
+  map,
+  mergeMap,
+  of,
+  switchMap,
+  withLatestFrom,
+  type Observable,
+} from 'rxjs';
 import type { Project } from '@hone/core/api';
 import { Api, ApiError, sentenceOf } from '../api/api';
 import { ProjectActions, ServerActions } from './actions';
@@ -70,7 +84,9 @@ export class ProjectEffects {
       ofType(ServerActions.connectionFound),
       filter(({ again }) => again),
       withLatestFrom(this.store.select(selectProject)),
-      map(([, project]) => (project ? ProjectActions.chosen({ projectId: project.id }) : ProjectActions.pageOpened())),
+      map(([, project]) =>
+        project ? ProjectActions.chosen({ projectId: project.id }) : ProjectActions.pageOpened(),
+      ),
     ),
   );
 
@@ -90,16 +106,15 @@ export class ProjectEffects {
     ),
   );
 
-  readonly tune = createEffect(
-    () =>
-      this.actions.pipe(
-        ofType(ProjectActions.leverMoved),
-        withLatestFrom(this.store.select(selectProject)),
-        switchMap(([{ tuning }, project]) =>
-          project ? from(this.api.tune(project.id, tuning)).pipe(catchError(failed)) : EMPTY,
-        ),
-        filter((result): result is ReturnType<typeof ProjectActions.failed> => 'type' in result),
+  readonly tune = createEffect(() =>
+    this.actions.pipe(
+      ofType(ProjectActions.leverMoved),
+      withLatestFrom(this.store.select(selectProject)),
+      switchMap(([{ tuning }, project]) =>
+        project ? from(this.api.tune(project.id, tuning)).pipe(catchError(failed)) : EMPTY,
       ),
+      filter((result): result is ReturnType<typeof ProjectActions.failed> => 'type' in result),
+    ),
   );
 
   readonly addFiles = createEffect(() =>
@@ -121,7 +136,9 @@ export class ProjectEffects {
     this.actions.pipe(
       ofType(ProjectActions.filesDropped),
       withLatestFrom(this.store.select(selectProject)),
-      mergeMap(([{ files }, project]) => (project ? from(files).pipe(map((file) => ({ file, project }))) : EMPTY)),
+      mergeMap(([{ files }, project]) =>
+        project ? from(files).pipe(map((file) => ({ file, project }))) : EMPTY,
+      ),
       concatMap(({ file, project }) =>
         from(this.api.upload(project.id, file)).pipe(
           map((source) => ProjectActions.sourcesAdded({ sources: [source] })),

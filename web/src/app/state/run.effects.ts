@@ -34,12 +34,16 @@ export class RunEffects {
     ),
   );
 
-  readonly remove = createEffect(
-    () =>
-      this.actions.pipe(
-        ofType(PlayerActions.runRemoved),
-        mergeMap(({ runId }) => from(this.api.removeRun(runId)).pipe(switchMap(() => EMPTY), catchError(failed))),
+  readonly remove = createEffect(() =>
+    this.actions.pipe(
+      ofType(PlayerActions.runRemoved),
+      mergeMap(({ runId }) =>
+        from(this.api.removeRun(runId)).pipe(
+          switchMap(() => EMPTY),
+          catchError(failed),
+        ),
       ),
+    ),
   );
 }
 
@@ -48,6 +52,7 @@ const CHUNK = 0x8000;
 function base64(values: Float32Array): string {
   const bytes = new Uint8Array(values.buffer, values.byteOffset, values.byteLength);
   let text = '';
-  for (let at = 0; at < bytes.length; at += CHUNK) text += String.fromCharCode(...bytes.subarray(at, at + CHUNK));
+  for (let at = 0; at < bytes.length; at += CHUNK)
+    text += String.fromCharCode(...bytes.subarray(at, at + CHUNK));
   return btoa(text);
 }

@@ -12,7 +12,8 @@ export const selectProject = projectFeature.selectOpen;
 export const selectSources = createSelector(
   mediaFeature.selectSources,
   mediaFeature.selectOrder,
-  (sources, order): readonly Source[] => order.map((id) => sources[id]).filter((source) => source !== undefined),
+  (sources, order): readonly Source[] =>
+    order.map((id) => sources[id]).filter((source) => source !== undefined),
 );
 
 const selectCopies = createSelector(mediaFeature.selectCopies, (copies): readonly LightCopy[] =>
@@ -22,7 +23,9 @@ const selectCopies = createSelector(mediaFeature.selectCopies, (copies): readonl
 export const selectTimeline = createSelector(selectProject, (project) => project?.timeline ?? null);
 export const selectTuning = createSelector(selectProject, (project) => project?.tuning ?? null);
 
-export const selectLength = createSelector(selectTimeline, (timeline) => (timeline ? timelineLength(timeline) : 0));
+export const selectLength = createSelector(selectTimeline, (timeline) =>
+  timeline ? timelineLength(timeline) : 0,
+);
 
 /** What the player is to play; null before a project is open. */
 export const selectPlan = createSelector(
@@ -30,14 +33,19 @@ export const selectPlan = createSelector(
   selectTuning,
   selectSources,
   selectCopies,
-  (timeline, tuning, sources, copies) => (timeline && tuning ? planFor(timeline, tuning, sources, copies) : null),
+  (timeline, tuning, sources, copies) =>
+    timeline && tuning ? planFor(timeline, tuning, sources, copies) : null,
 );
 
 /** Jobs that wait or run, those that run first. */
 export const selectBusyJobs = createSelector(mediaFeature.selectJobs, (jobs): readonly Job[] =>
   Object.values(jobs)
     .filter(({ state }) => state === 'running' || state === 'waiting')
-    .sort((a, b) => Number(b.state === 'running') - Number(a.state === 'running') || a.createdAt.localeCompare(b.createdAt)),
+    .sort(
+      (a, b) =>
+        Number(b.state === 'running') - Number(a.state === 'running') ||
+        a.createdAt.localeCompare(b.createdAt),
+    ),
 );
 
 export const selectFailedJobs = createSelector(mediaFeature.selectJobs, (jobs): readonly Job[] =>
@@ -80,7 +88,10 @@ export const selectCopyRows = createSelector(
       const own = copies.filter((copy) => copy.sourceId === id && copy.state !== 'stale');
       const copy = own.find((each) => each.divisor === divisor) ?? null;
       const job = Object.values(jobs).find(
-        (each) => each.kind === 'copy' && each.subjectId === copy?.id && (each.state === 'running' || each.state === 'waiting'),
+        (each) =>
+          each.kind === 'copy' &&
+          each.subjectId === copy?.id &&
+          (each.state === 'running' || each.state === 'waiting'),
       );
       const estimate = estimates.find((each) => each.sourceId === id && each.divisor === divisor);
       return [
@@ -103,12 +114,16 @@ export const selectPlate = createSelector(playbackFeature.selectPixels, selectTi
   pixels && timeline ? { ...pixels, full: timeline.size } : null,
 );
 
-export const selectRun = createSelector(playbackFeature.selectRuns, playbackFeature.selectRunId, (runs, id) =>
-  runs.find((run) => run.id === id) ?? null,
+export const selectRun = createSelector(
+  playbackFeature.selectRuns,
+  playbackFeature.selectRunId,
+  (runs, id) => runs.find((run) => run.id === id) ?? null,
 );
 
-export const selectBefore = createSelector(playbackFeature.selectRuns, playbackFeature.selectBeforeId, (runs, id) =>
-  runs.find((run) => run.id === id) ?? null,
+export const selectBefore = createSelector(
+  playbackFeature.selectRuns,
+  playbackFeature.selectBeforeId,
+  (runs, id) => runs.find((run) => run.id === id) ?? null,
 );
 
 export const selectExports = createSelector(mediaFeature.selectExports, (exports) =>

@@ -24,7 +24,8 @@ const ACTS: Readonly<Record<Stage, string>> = {
 export function findingSentence(finding: Finding, framesPerSecondWanted: number): string {
   const { stage, budgetMs, loadPercent, dropped, wanted, framesPerSecondShown } = finding;
   if (!stage) {
-    const drops = dropped === 0 ? 'no frame was dropped' : `${count(dropped, 'frame was', 'frames were')} dropped`;
+    const drops =
+      dropped === 0 ? 'no frame was dropped' : `${count(dropped, 'frame was', 'frames were')} dropped`;
     const [busiest, load] = busiestStage(finding);
     return `It plays in real time: ${drops} of ${wanted}. ${STAGE_NAMES[busiest]} is the busiest stage, at ${percentOf(load)} of the frame budget.`;
   }

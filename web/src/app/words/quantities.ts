@@ -33,10 +33,13 @@ export function wait(seconds: number): string {
 
 export const perCent = (share: number): string => percentOf(100 * share);
 
-export const percentOf = (percent: number): string => `${percent < 10 ? Number(percent.toFixed(1)) : rounded(percent)} %`;
+export const percentOf = (percent: number): string =>
+  `${percent < 10 ? Number(percent.toFixed(1)) : rounded(percent)} %`;
 
 export const framesPerSecond = (value: number): string => `${rounded(value)} frames/s`;
 
-export const pixels = ({ width, height }: { width: number; height: number }): string => `${width} × ${height}`;
+export const pixels = ({ width, height }: { width: number; height: number }): string =>
+  `${width} × ${height}`;
 
-export const count = (value: number, one: string, more: string): string => `${value} ${value === 1 ? one : more}`;
+export const count = (value: number, one: string, more: string): string =>
+  `${value} ${value === 1 ? one : more}`;

@@ -39,7 +39,9 @@ export class FindingPanel {
   });
 
   /** Sources of the timeline without a copy that fits. */
-  readonly uncopied = computed(() => this.rows().filter(({ copy, worthIt }) => worthIt && (!copy || copy.state === 'failed')));
+  readonly uncopied = computed(() =>
+    this.rows().filter(({ copy, worthIt }) => worthIt && (!copy || copy.state === 'failed')),
+  );
   private readonly making = computed(() => this.rows().filter(({ copy }) => copy?.state === 'making'));
 
   readonly copyLever = computed(() => {
@@ -61,7 +63,9 @@ export class FindingPanel {
   );
   readonly makingText = computed(() => {
     const making = this.making().length;
-    return making ? `${count(making, 'copy is', 'copies are')} being made; each is used as soon as it is ready.` : null;
+    return making
+      ? `${count(making, 'copy is', 'copies are')} being made; each is used as soon as it is ready.`
+      : null;
   });
   readonly scaleLever = computed(() => {
     const tuning = this.tuning();

@@ -45,7 +45,9 @@ export class LeverBoard {
 
   state({ copy, job, estimate, size }: CopyRow): string {
     if (copy?.state === 'ready') {
-      const likeness = copy.likeness ? ` · SSIM ${copy.likeness.ssim.toFixed(3)} · ${copy.likeness.psnrDb.toFixed(1)} dB` : '';
+      const likeness = copy.likeness
+        ? ` · SSIM ${copy.likeness.ssim.toFixed(3)} · ${copy.likeness.psnrDb.toFixed(1)} dB`
+        : '';
       return `${pixels(copy)} · ${bytes(copy.bytes)}${likeness}`;
     }
     if (copy?.state === 'failed') return 'could not be made; the reason stands under background work';
@@ -53,7 +55,9 @@ export class LeverBoard {
       if (job?.state !== 'running') return 'waiting';
       return `${Math.round(100 * job.progress)} %${job.secondsLeft === null ? '' : ` · ${wait(job.secondsLeft)} left`}`;
     }
-    return estimate ? `none · about ${wait(estimate.seconds)}, ${bytes(estimate.bytes)}` : `none · would be ${pixels(size)}`;
+    return estimate
+      ? `none · about ${wait(estimate.seconds)}, ${bytes(estimate.bytes)}`
+      : `none · would be ${pixels(size)}`;
   }
 
   private pixelsAt(scale: PreviewScale | undefined): string {

@@ -57,9 +57,15 @@ export class RunFigures {
     const right = live ?? last?.summary;
     if (!right) return [];
     const how = (run: RunRecord | null): string =>
-      run ? `1:${run.facts.tuning.playScale}, ${run.facts.copiedSources.length ? 'light copies' : 'originals'}` : '–';
+      run
+        ? `1:${run.facts.tuning.playScale}, ${run.facts.copiedSources.length ? 'light copies' : 'originals'}`
+        : '–';
     const played = { name: 'Played', before: how(left), now: live ? 'now' : how(last) };
-    const figures = FIGURES.map(([name, of]) => ({ name, now: of(right), before: left ? of(left.summary) : '–' }));
+    const figures = FIGURES.map(([name, of]) => ({
+      name,
+      now: of(right),
+      before: left ? of(left.summary) : '–',
+    }));
     return [played, ...figures];
   });
 

@@ -30,7 +30,9 @@ export class TimelineRange {
     const span = Math.max(FEWEST_FRAMES, (to - from) * factor);
     const share = (around - from) / (to - from);
     const start = around - span * Math.min(1, Math.max(0, share));
-    this.chosen.set(span >= Math.max(FEWEST_FRAMES, this.length()) ? null : { from: start, to: start + span });
+    this.chosen.set(
+      span >= Math.max(FEWEST_FRAMES, this.length()) ? null : { from: start, to: start + span },
+    );
   }
 
   move(frames: number): void {

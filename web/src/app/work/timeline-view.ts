@@ -1,4 +1,14 @@
-import { afterNextRender, Component, computed, DestroyRef, effect, ElementRef, inject, signal, viewChild } from '@angular/core';
+import {
+  afterNextRender,
+  Component,
+  computed,
+  DestroyRef,
+  effect,
+  ElementRef,
+  inject,
+  signal,
+  viewChild,
+} from '@angular/core';
 import { Store } from '@ngrx/store';
 import { frameBudgetMs, STAGES, type FrameLog } from '@hone/core/playback';
 import { formatTimecode, timecodeFormatOf, toNumber } from '@hone/core/time';
@@ -115,7 +125,8 @@ export class TimelineView {
     const rows = [...this.rows()];
     const budget = frameBudgetMs(timeline.rate);
     context.fillStyle = palette.quiet;
-    for (const { label, area } of rows) context.fillText(label, 8, area.top + area.height / 2 + 0.5, LABELS - 14);
+    for (const { label, area } of rows)
+      context.fillText(label, 8, area.top + area.height / 2 + 0.5, LABELS - 14);
     const take = (): Area => rows.shift()!.area;
     const format = timecodeFormatOf(timeline.rate);
     const labelOf = (frame: number): string => formatTimecode(timeline.startFrame + frame, format);
@@ -138,7 +149,10 @@ export class TimelineView {
     const axis = this.axis(width);
     const ink = getComputedStyle(canvas).color;
     context.fillStyle = ink;
-    for (const [mark, sign] of [[this.inFrame(), 1], [this.outFrame(), -1]] as const) {
+    for (const [mark, sign] of [
+      [this.inFrame(), 1],
+      [this.outFrame(), -1],
+    ] as const) {
       if (mark === null) continue;
       const x = xOf(axis, sign === 1 ? mark : mark + 1);
       context.fillRect(x - 1, 0, 2, 18);

@@ -44,7 +44,12 @@ export class WorkKeys {
   press(event: KeyboardEvent): void {
     const target = event.target as HTMLElement | null;
     if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented) return;
-    if (target?.closest('input, textarea, select, mat-select, [role="dialog"], [role="menu"], [role="listbox"], [role="radiogroup"]')) return;
+    if (
+      target?.closest(
+        'input, textarea, select, mat-select, [role="dialog"], [role="menu"], [role="listbox"], [role="radiogroup"]',
+      )
+    )
+      return;
     const onControl = target?.closest('button, a, summary') !== null && target !== null;
     const key = event.key.toLowerCase();
     if (onControl && (key === ' ' || key === 'enter')) return;
@@ -61,7 +66,7 @@ export class WorkKeys {
   private toCut(direction: 1 | -1): void {
     const plan = this.plan();
     if (!plan) return;
-    const here = Math.floor(this.playback.playhead + 1e-3);
+    const { here } = this.playback;
     const cuts = [0, ...cutsOf(plan.preview.graph), this.length() - 1];
     const next = direction > 0 ? cuts.find((cut) => cut > here) : cuts.filter((cut) => cut < here).at(-1);
     if (next !== undefined) this.playback.seek(next);
@@ -69,7 +74,10 @@ export class WorkKeys {
 
   private toggleCopies(): void {
     const tuning = this.tuning();
-    if (tuning) this.store.dispatch(ProjectActions.leverMoved({ tuning: { ...tuning, lightCopies: !tuning.lightCopies } }));
+    if (tuning)
+      this.store.dispatch(
+        ProjectActions.leverMoved({ tuning: { ...tuning, lightCopies: !tuning.lightCopies } }),
+      );
   }
 
   private scale(steps: 1 | -1): void {

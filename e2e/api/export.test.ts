@@ -1,0 +1,207 @@
+import { execFileSync } from 'node:child_process';
+import { readFile } from 'node:fs/promises';
+import { createHash } from 'node:crypto';
+import type { ExportRecord, Project, Source } from '@hone/core/api';
+import { nearestFrame, nearestStamp, rational, sourceTimeAt, toNumber } from '@hone/core/time';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { CLIPS, codesOf, makeClips, varyingFrames, type ClipName } from '../fixtures/clips.js';
+import { cutTimeline, TestServer, type Cut } from '../fixtures/server.js';
+
+const RATE = rational(24);
+const SIZE = { width: 640, height: 360 };
+
+describe('an export', () => {
+  let server: TestServer;
+  let project: Project;
+  let ids: Record<ClipName, string>;
+  let paths: Record<ClipName, string>;
+  let cuts: [ClipName, Cut][];
+  let record: ExportRecord;
+
+  beforeAll(async () => {
+    server = await TestServer.start();
+    paths = await makeClips(server.footage);
+    project = (await server.call<Project>('POST', 'projects', { name: 'Export', size: SIZE, rate: RATE }))
+      .body;
+    const sources = await server.addSources(project.id, Object.values(paths));
+    const idOf = (name: ClipName): string =>
+      sources.find((source: Source) => source.name === `${name}.mp4`)!.id;
+    ids = { long24: idOf('long24'), fast60: idOf('fast60'), pal25: idOf('pal25'), varying: idOf('varying') };
+    const cut = (name: ClipName, sourceIn: Cut['sourceIn'], frames: number): [ClipName, Cut] => [
+      name,
+      { sourceId: ids[name], sourceIn, frames },
+    ];
+    cuts = [
+      cut('long24', rational(0), 20),
+      cut('fast60', rational(1, 3), 24),
+      cut('pal25', rational(17, 25), 22),
+      cut('varying', rational(1, 2), 30),
+      cut('long24', rational(59, 24), 25),
+      cut('fast60', rational(1001 * 37, 60_000), 20),
+    ];
+    await server.setTimeline(
+      project.id,
+      cutTimeline(
+        RATE,
+        SIZE,
+        cuts.map(([, each]) => each),
+        ids.long24,
+      ),
+    );
+    record = await server.export(project.id);
+  });
+
+  afterAll(() => server.stop());
+
+  const file = (): string => `${server.folder}/data/exports/${record.id}.mp4`;
+
+  /** The frame that each frame of the timeline must show, by the rule of core/time, independent of ffmpeg. */
+  function expected(): { source: number; frame: number }[] {
+    return cuts.flatMap(([name, { sourceIn, frames }]) =>
+      Array.from({ length: frames }, (_, into) => {
+        const time = sourceTimeAt(sourceIn, into, RATE);
+        const clip = CLIPS[name];
+        if (name === 'varying') {
+          const kept = varyingFrames();
+          // In ticks of 1/720 s all of these are whole numbers, so that a tie is a tie.
+          const stamps = kept.map((n) => (n - kept[0]!) * 24);
+          return { source: clip.source, frame: kept[nearestStamp(toNumber(time) * 720, stamps)]! };
+        }
+        const [num, den] = clip.rate.split('/').map(Number) as [number, number | undefined];
+        return { source: clip.source, frame: nearestFrame(time, rational(num, den ?? 1)) };
+      }),
+    );
+  }
+
+  it('is finished', () => expect(record.state).toBe('ready'));
+
+  it('shows the right frame of the right source in every frame', () => {
+    expect(codesOf(file())).toEqual(expected());
+  });
+
+  it('has the size and the rate of the delivery, and sound as long as the picture', () => {
+    const entries = 'stream=codec_type,codec_name,width,height,r_frame_rate,duration';
+    const probed = JSON.parse(
+      String(execFileSync('ffprobe', ['-v', 'error', '-show_entries', entries, '-of', 'json', file()])),
+    ) as {
+      streams: {
+        codec_type: string;
+        duration: string;
+        width?: number;
+        r_frame_rate: string;
+        codec_name: string;
+      }[];
+    };
+    const video = probed.streams.find(({ codec_type }) => codec_type === 'video')!;
+    const audio = probed.streams.find(({ codec_type }) => codec_type === 'audio')!;
+    expect(video).toMatchObject({ codec_name: 'h264', width: 640, height: 360, r_frame_rate: '24/1' });
+    expect(audio.codec_name).toBe('aac');
+    const seconds = expected().length / 24;
+    expect(Number(video.duration)).toBeCloseTo(seconds, 3);
+    expect(Math.abs(Number(audio.duration) - seconds)).toBeLessThan(0.05);
+  });
+
+  it('carries the sound of the original: 330 Hz', () => {
+    const args = [
+      '-v',
+      'error',
+      '-ss',
+      '1',
+      '-t',
+      '1',
+      '-i',
+      file(),
+      '-map',
+      '0:a',
+      '-ac',
+      '1',
+      '-ar',
+      '48000',
+      '-f',
+      'f32le',
+      'pipe:1',
+    ];
+    const bytes = execFileSync('ffmpeg', args);
+    const samples = new Float32Array(bytes.buffer, bytes.byteOffset, Math.floor(bytes.length / 4));
+    let crossings = 0;
+    for (let i = 1; i < samples.length; i++) if (samples[i - 1]! < 0 && samples[i]! >= 0) crossings++;
+    expect(Math.abs(crossings / (samples.length / 48_000) - 330)).toBeLessThan(3);
+  });
+
+  it('proves it', async () => {
+    const proof = record.proof!;
+    expect(proof.frameCount).toBe(expected().length);
+    expect(proof.otherInputs).toEqual([]);
+    expect(proof.originals.map(({ name }) => name).sort()).toEqual([
+      'fast60.mp4',
+      'long24.mp4',
+      'pal25.mp4',
+      'varying.mp4',
+    ]);
+    for (const original of proof.originals) {
+      const name = original.name.replace('.mp4', '') as ClipName;
+      const hash = createHash('sha256')
+        .update(await readFile(paths[name]))
+        .digest('hex');
+      expect(original.sha256).toBe(hash);
+    }
+    expect(proof.frames.length).toBeGreaterThanOrEqual(24);
+    for (const [, index] of [0, 1, 2, 3, 4].entries()) {
+      const cut = cuts.slice(0, index + 1).reduce((sum, [, { frames }]) => sum + frames, 0);
+      expect(proof.frames.map(({ frame }) => frame)).toEqual(expect.arrayContaining([cut - 1, cut]));
+    }
+    // A neighbouring frame of the pattern differs by a shift of seven pixels and falls far below this.
+    for (const frame of proof.frames) expect(frame.ssim, `frame ${frame.frame}`).toBeGreaterThan(0.95);
+  });
+
+  it('is frame for frame the same whatever the levers are', async () => {
+    await server.makeCopies(project.id, Object.values(ids), 2);
+    const everything = { playScale: 16, restScale: 8, lightCopies: true };
+    expect((await server.call('PUT', `projects/${project.id}/tuning`, everything)).status).toBe(200);
+    const engaged = await server.export(project.id);
+    const plain = { playScale: 1, restScale: 1, lightCopies: false };
+    expect((await server.call('PUT', `projects/${project.id}/tuning`, plain)).status).toBe(200);
+    const plainest = await server.export(project.id);
+    const framemd5 = (id: string): string =>
+      String(
+        execFileSync('ffmpeg', [
+          '-v',
+          'error',
+          '-i',
+          `${server.folder}/data/exports/${id}.mp4`,
+          '-f',
+          'framemd5',
+          'pipe:1',
+        ]),
+      );
+    expect(framemd5(engaged.id)).toBe(framemd5(plainest.id));
+    expect(engaged.proof!.graphSha256).toBe(plainest.proof!.graphSha256);
+    expect(engaged.proof!.sha256).toBe(plainest.proof!.sha256);
+  });
+
+  it('waits for originals that are not there', async () => {
+    const { rename } = await import('node:fs/promises');
+    await rename(paths.pal25, `${paths.pal25}.away`);
+    const { status, body } = await server.call<{ detail: string }>('POST', `projects/${project.id}/exports`);
+    await rename(`${paths.pal25}.away`, paths.pal25);
+    expect(status).toBe(409);
+    expect(body.detail).toContain('pal25.mp4');
+  });
+
+  it('leaves nothing behind when it is cancelled', async () => {
+    const { readdir } = await import('node:fs/promises');
+    await server.get(`projects/${project.id}/sources`);
+    const before = await readdir(`${server.folder}/data/exports`);
+    const { body } = await server.call<ExportRecord>('POST', `projects/${project.id}/exports`);
+    const jobs = await server.get<{ id: string; kind: string; state: string }[]>(
+      `projects/${project.id}/jobs`,
+    );
+    const job = jobs.find(
+      ({ kind, state }) => kind === 'export' && (state === 'running' || state === 'waiting'),
+    )!;
+    expect((await server.call('POST', `jobs/${job.id}/cancel`)).status).toBe(200);
+    const records = await server.get<ExportRecord[]>(`projects/${project.id}/exports`);
+    expect(records.find(({ id }) => id === body.id)!.state).toBe('cancelled');
+    expect(await readdir(`${server.folder}/data/exports`)).toEqual(before);
+  });
+});

@@ -1,0 +1,178 @@
+import type { Project, Source } from '@hone/core/api';
+import { nearestFrame, nearestStamp, rational, sourceTimeAt, toNumber } from '@hone/core/time';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { TestBrowser } from '../fixtures/browser.js';
+import { CLIPS, makeClips, varyingFrames, type ClipName } from '../fixtures/clips.js';
+import { cutTimeline, TestServer, type Cut } from '../fixtures/server.js';
+
+const RATE = rational(24);
+const SIZE = { width: 640, height: 360 };
+
+describe('the picture in the viewer', () => {
+  let server: TestServer;
+  let browser: TestBrowser;
+  let project: Project;
+  let ids: Record<ClipName, string>;
+  let cuts: [ClipName, Cut][];
+
+  beforeAll(async () => {
+    server = await TestServer.start();
+    const paths = await makeClips(server.footage);
+    project = (await server.call<Project>('POST', 'projects', { name: 'Frames', size: SIZE, rate: RATE }))
+      .body;
+    const sources = await server.addSources(project.id, Object.values(paths));
+    const idOf = (name: ClipName): string =>
+      sources.find((source: Source) => source.name === `${name}.mp4`)!.id;
+    ids = { long24: idOf('long24'), fast60: idOf('fast60'), pal25: idOf('pal25'), varying: idOf('varying') };
+    const cut = (name: ClipName, sourceIn: Cut['sourceIn'], frames: number): [ClipName, Cut] => [
+      name,
+      { sourceId: ids[name], sourceIn, frames },
+    ];
+    cuts = [
+      cut('long24', rational(7, 24), 20),
+      cut('fast60', rational(1, 3), 24),
+      cut('varying', rational(1, 2), 30),
+      cut('pal25', rational(17, 25), 22),
+      cut('long24', rational(59, 24), 24),
+    ];
+    await server.setTimeline(
+      project.id,
+      cutTimeline(
+        RATE,
+        SIZE,
+        cuts.map(([, each]) => each),
+        ids.long24,
+      ),
+    );
+    await tune({ playScale: 1, restScale: 1, lightCopies: false });
+    await server.settle(project.id);
+    browser = await TestBrowser.open(`${server.url}/work`);
+    await browser.waitForPicture();
+  });
+
+  afterAll(async () => {
+    await browser.close();
+    await server.stop();
+  });
+
+  const tune = (tuning: object): Promise<unknown> =>
+    server.call('PUT', `projects/${project.id}/tuning`, tuning);
+
+  /** What a frame of the timeline must show, by the rule of core/time. */
+  function expected(frame: number): { source: number; frame: number } {
+    let start = 0;
+    for (const [name, { sourceIn, frames }] of cuts) {
+      if (frame < start + frames) {
+        const time = sourceTimeAt(sourceIn, frame - start, RATE);
+        const clip = CLIPS[name];
+        if (name === 'varying') {
+          const kept = varyingFrames();
+          const stamps = kept.map((n) => (n - kept[0]!) * 24);
+          return { source: clip.source, frame: kept[nearestStamp(toNumber(time) * 720, stamps)]! };
+        }
+        const [num, den] = clip.rate.split('/').map(Number) as [number, number | undefined];
+        return { source: clip.source, frame: nearestFrame(time, rational(num, den ?? 1)) };
+      }
+      start += frames;
+    }
+    throw new RangeError(`There is no frame ${frame}.`);
+  }
+
+  // First and last frames, both sides of each cut, and some between, out of order.
+  const places = [0, 1, 19, 20, 43, 44, 73, 74, 95, 96, 119, 60, 30, 10, 88, 110, 50, 51, 52, 53];
+
+  it('is the right one at rest, at every place', async () => {
+    for (const frame of places) {
+      await browser.goTo(frame, 24);
+      await browser.waitForCode(expected(frame));
+    }
+    expect(await browser.pixels()).toEqual(SIZE);
+  });
+
+  it.each([2, 4, 8, 16] as const)('is the right one at rest at 1:%i, with fewer pixels', async (scale) => {
+    await tune({ playScale: scale, restScale: scale, lightCopies: false });
+    await browser.reload();
+    for (const frame of [0, 19, 20, 43, 44, 74, 100]) {
+      await browser.goTo(frame, 24);
+      await browser.waitForCode(expected(frame));
+    }
+    const { width, height } = await browser.pixels();
+    expect(width).toBe(640 / scale);
+    expect(Math.abs(height - 360 / scale)).toBeLessThanOrEqual(1);
+  });
+
+  /** Plays the whole and collects what is seen, with the frame that the player says it shows. */
+  async function seenWhilePlaying(): Promise<{ seen: number; distinct: Set<string> }> {
+    await browser.page.keyboard.press('Home');
+    await browser.waitForCode(expected(0));
+    await browser.page.getByTestId('play').click();
+    const distinct = new Set<string>();
+    let seen = 0;
+    const allowed = new Set(Array.from({ length: 120 }, (_, frame) => JSON.stringify(expected(frame))));
+    const end = Date.now() + 30_000;
+    while (Date.now() < end) {
+      const code = await browser.shownCode();
+      if (code) {
+        const text = JSON.stringify({ source: code.source, frame: code.frame });
+        expect(allowed, `a picture that is on no frame of the timeline: ${text}`).toContain(text);
+        distinct.add(text);
+        seen++;
+      }
+      const label = await browser.page.getByTestId('play').textContent();
+      if (label?.includes('Play') && seen > 5) break;
+    }
+    return { seen, distinct };
+  }
+
+  it('is always one of the timeline while playing from the originals', async () => {
+    await tune({ playScale: 2, restScale: 2, lightCopies: false });
+    await browser.reload();
+    const { distinct } = await seenWhilePlaying();
+    expect(distinct.size).toBeGreaterThan(15);
+  });
+
+  it('is the right one from light copies, at rest and while playing', async () => {
+    await server.makeCopies(project.id, Object.values(ids), 2);
+    await tune({ playScale: 2, restScale: 2, lightCopies: true });
+    await browser.reload();
+    for (const frame of places) {
+      await browser.goTo(frame, 24);
+      await browser.waitForCode(expected(frame));
+    }
+    expect(await browser.page.getByTestId('plate').textContent()).toContain(
+      'preview 320 × 180 of 640 × 360 · light copy',
+    );
+    const { distinct } = await seenWhilePlaying();
+    expect(distinct.size).toBeGreaterThan(15);
+  });
+
+  it('stays right when copies are switched off and on while it plays', async () => {
+    const { page } = browser;
+    await page.keyboard.press('Home');
+    await browser.waitForCode(expected(0));
+    await page.getByTestId('play').click();
+    await page.waitForTimeout(700);
+    await page.keyboard.press('c');
+    await page.waitForFunction(() =>
+      /original/.test(document.querySelector('[data-testid="plate"]')!.textContent),
+    );
+    await page.keyboard.press('c');
+    await page.waitForFunction(() =>
+      /light copy/.test(document.querySelector('[data-testid="plate"]')!.textContent),
+    );
+    await page.keyboard.press('k');
+    await page.waitForFunction(() =>
+      document.querySelector('[data-testid="play"]')!.textContent.includes('Play'),
+    );
+    const frame = await page.evaluate(() => {
+      const [, , seconds, frames] = document
+        .querySelector('[data-testid="timecode"]')!
+        .textContent.split(':')
+        .map(Number);
+      return seconds! * 24 + frames!;
+    });
+    await browser.waitForCode(expected(frame));
+  });
+
+  it('has met no error on the way', () => expect(browser.errors).toEqual([]));
+});
