@@ -15,7 +15,7 @@ export function water(seconds: number, seed: number): Float32Array {
       const noise = 2 * random() - 1;
       low[side] = low[side]! + 0.02 * (noise - low[side]!);
       high[side] = high[side]! + 0.35 * (noise - high[side]!);
-      samples[2 * i + side] = swell * (0.9 * low[side] + 0.07 * (high[side] - low[side]));
+      samples[2 * i + side] = swell * (0.7 * low[side] + 0.07 * (high[side] - low[side]));
     }
   }
   return samples;
@@ -55,7 +55,7 @@ export function voice(seconds: number, seed: number): Float32Array {
       state[2 * index] = out;
       sum += out / (index + 1);
     });
-    samples[2 * i] = samples[2 * i + 1] = 0.16 * loud * sum;
+    samples[2 * i] = samples[2 * i + 1] = 0.09 * loud * sum;
   }
   return samples;
 }

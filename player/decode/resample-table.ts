@@ -48,12 +48,15 @@ function linear(index: number, ratio: number, from: number): { first: number; we
   return from === 1 ? { first: 0, weights: [1] } : { first, weights: [1 - (centre - first), centre - first] };
 }
 
-// Rounded so that the sum is exactly one; what rounding leaves over goes to the largest weight.
+// The rounded running sum is what is kept exact, so that the weights sum to one however many there are.
 function toFixed(weights: number[]): number[] {
   const sum = weights.reduce((total, weight) => total + weight, 0);
-  const fixed = weights.map((weight) => Math.round((weight / sum) * ONE));
-  const rest = ONE - fixed.reduce((total, weight) => total + weight, 0);
-  const largest = fixed.indexOf(Math.max(...fixed));
-  fixed[largest] = fixed[largest]! + rest;
-  return fixed;
+  let exact = 0;
+  let given = 0;
+  return weights.map((weight) => {
+    exact += weight;
+    const fixed = Math.round((exact / sum) * ONE) - given;
+    given += fixed;
+    return fixed;
+  });
 }

@@ -1,0 +1,31 @@
+import { describe, expect, it } from 'vitest';
+import { FIRST_TUNING, tuningSchema } from '../levers/index.js';
+import { deliverySchema, defaultDelivery } from '../render/index.js';
+import { checked, copyRequestSchema, InputError, newProjectSchema } from './index.js';
+
+describe('input', () => {
+  it('passes unchanged when it is right', () => {
+    expect(checked(tuningSchema, FIRST_TUNING, 'the tuning')).toEqual(FIRST_TUNING);
+    expect(checked(newProjectSchema, { name: 'A' }, 'the project')).toEqual({ name: 'A' });
+  });
+
+  it('is refused with every fault named', () => {
+    const wrong = { sourceIds: [], divisor: 3 };
+    try {
+      checked(copyRequestSchema, wrong, 'the request');
+      expect.unreachable();
+    } catch (error) {
+      expect(error).toBeInstanceOf(InputError);
+      expect((error as InputError).message).toMatch(/^Could not read the request: /);
+      expect((error as InputError).faults.join(' ')).toMatch(/divisor[^]*sourceIds|sourceIds[^]*divisor/);
+    }
+  });
+
+  it('is not bent into shape', () => {
+    expect(() => checked(tuningSchema, { ...FIRST_TUNING, playScale: '4' }, 'x')).toThrow(InputError);
+    expect(() => checked(tuningSchema, { ...FIRST_TUNING, more: 1 }, 'x')).toThrow(InputError);
+    expect(() => checked(deliverySchema, defaultDelivery({ width: 1919, height: 1080 }), 'x')).toThrow(
+      /even/,
+    );
+  });
+});

@@ -1,0 +1,69 @@
+import { describe, expect, it } from 'vitest';
+import { FrameLog, pacingSummary, type LogColumn } from '../playback/index.js';
+import { rational } from '../time/index.js';
+import { limitingStage } from './index.js';
+
+const RATE = rational(24);
+
+function run(
+  costs: Partial<Record<LogColumn, number>>,
+  isDropped: (frame: number) => boolean,
+  frames = 240,
+): FrameLog {
+  const log = FrameLog.empty(0, frames);
+  for (let frame = 0; frame < frames; frame++) {
+    log.set(frame, 'settled', 1);
+    log.set(frame, 'due', frame * 41.67);
+    if (!isDropped(frame)) log.set(frame, 'shown', frame * 41.67 + 1);
+    for (const [column, ms] of Object.entries(costs)) {
+      // Dropped frames were decoded, but never scaled or shown.
+      if (isDropped(frame) && ['scale', 'compose', 'show'].includes(column)) continue;
+      log.set(frame, column as LogColumn, ms);
+    }
+  }
+  return log;
+}
+
+const findingOf = (log: FrameLog) => limitingStage(log, pacingSummary(log, RATE), RATE);
+
+describe('the limiting stage', () => {
+  it('is decoding when a 60 a second clip is decoded whole for 24: 2.5 pictures for one', () => {
+    const finding = findingOf(
+      run({ decode: 60, decoded: 2.5, scale: 6, show: 5 }, (frame) => frame % 3 === 0),
+    )!;
+    expect(finding.stage).toBe('decode');
+    expect(finding.loadPercent.decode).toBeCloseTo((60 / 41.667) * 100, 0);
+    expect(finding.decodedPerFrame).toBeCloseTo(2.5);
+    expect(finding.loadPercent.show).toBeCloseTo(12, 0);
+  });
+
+  it('is showing at 1:1 on a machine without a graphics processor', () => {
+    expect(
+      findingOf(run({ decode: 22, decoded: 1, scale: 4, show: 48 }, (frame) => frame % 2 === 0))!.stage,
+    ).toBe('show');
+  });
+
+  it('is reading when the drive cannot feed the decoder', () => {
+    expect(
+      findingOf(run({ read: 70, decode: 12, decoded: 1, show: 4 }, (frame) => frame % 2 === 0))!.stage,
+    ).toBe('read');
+  });
+
+  it('is none when the run was real time', () => {
+    const finding = findingOf(run({ decode: 3, decoded: 1, show: 4 }, () => false))!;
+    expect(finding.stage).toBeNull();
+    expect(finding).toMatchObject({ from: 0, to: 240, dropped: 0 });
+    expect(
+      findingOf(run({ decode: 3, decoded: 1 }, (frame) => frame === 7 || frame === 8))!.stage,
+    ).toBeNull();
+  });
+
+  it('is looked for around the frames that were dropped', () => {
+    const finding = findingOf(run({ decode: 60, decoded: 1 }, (frame) => frame >= 100 && frame < 140))!;
+    expect([finding.from, finding.to]).toEqual([76, 164]);
+  });
+
+  it('is not known without frames', () => {
+    expect(findingOf(FrameLog.empty(0, 10))).toBeNull();
+  });
+});

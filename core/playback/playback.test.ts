@@ -1,0 +1,133 @@
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import { rational } from '../time/index.js';
+import {
+  FrameLog,
+  frameAtPlayhead,
+  frameBudgetMs,
+  isTooLate,
+  pacingSummary,
+  resyncTarget,
+  SmoothClock,
+} from './index.js';
+
+/** A log of frames at 25/s; undefined stands for a dropped one, a number for its lateness. */
+function logOf(lateness: readonly (number | undefined)[], firstFrame = 100, startMs = 200): FrameLog {
+  const log = FrameLog.empty(firstFrame, lateness.length);
+  lateness.forEach((late, index) => {
+    const frame = firstFrame + index;
+    log.set(frame, 'due', startMs + 40 * index);
+    log.set(frame, 'settled', 1);
+    log.set(frame, 'decode', 10);
+    log.set(frame, 'decoded', 2);
+    if (late !== undefined) log.set(frame, 'shown', startMs + 40 * index + late);
+  });
+  return log;
+}
+
+const RATE = rational(25);
+
+describe('the frame log', () => {
+  it('holds what was set, frame by frame', () => {
+    const log = FrameLog.empty(10, 3);
+    log.set(11, 'decode', 12.5);
+    log.add(11, 'decode', 1);
+    log.set(99, 'decode', 7);
+    expect(log.get(11, 'decode')).toBe(13.5);
+    expect(log.get(10, 'shown')).toBeNaN();
+    expect(log.has(13)).toBe(false);
+    expect(() => new FrameLog(0, new Float32Array(7))).toThrow(RangeError);
+  });
+
+  it('ends where the fate of frames is known', () => {
+    const log = FrameLog.empty(0, 10);
+    for (let frame = 0; frame < 6; frame++) log.set(frame, 'settled', 1);
+    expect(log.settledPart().length).toBe(6);
+  });
+});
+
+describe('the figures of a run', () => {
+  it('are those of its frames', () => {
+    const summary = pacingSummary(logOf([0, 4, undefined, undefined, 10, 2]), RATE);
+    expect(summary).toMatchObject({ wanted: 6, shown: 4, dropped: 2, firstFrameMs: 200, firstDropMs: 80 });
+    // The second frame stood from 244 until 370, of which 40 ms are its own.
+    expect(summary.longestFreezeMs).toBeCloseTo(86);
+    expect(summary.meanLatenessMs).toBeCloseTo(4);
+    expect(summary.framesPerSecondShown).toBeCloseTo((4 / 6) * 25);
+    expect(summary.stageMs.decode).toBeCloseTo(10);
+    expect(summary.decodedPerFrame).toBe(2);
+  });
+
+  it('count a freeze that the end cuts off as far as it was seen', () => {
+    expect(pacingSummary(logOf([0, undefined, undefined, undefined]), RATE).longestFreezeMs).toBeCloseTo(120);
+  });
+
+  it('say when nothing was shown or nothing was dropped', () => {
+    expect(pacingSummary(logOf([undefined, undefined]), RATE)).toMatchObject({
+      shown: 0,
+      firstFrameMs: null,
+      meanLatenessMs: null,
+    });
+    expect(pacingSummary(logOf([0, 0]), RATE)).toMatchObject({
+      dropped: 0,
+      firstDropMs: null,
+      longestFreezeMs: 0,
+    });
+    expect(pacingSummary(FrameLog.empty(0, 5), RATE).wanted).toBe(0);
+  });
+
+  it('never lose a frame', () => {
+    const fates = fc.array(fc.option(fc.integer({ min: 0, max: 39 }), { nil: undefined }), { minLength: 1 });
+    fc.assert(
+      fc.property(fates, (lateness) => {
+        const { wanted, shown, dropped, longestFreezeMs } = pacingSummary(logOf(lateness), RATE);
+        expect(shown + dropped).toBe(wanted);
+        expect(wanted).toBe(lateness.length);
+        expect(longestFreezeMs).toBeGreaterThanOrEqual(0);
+      }),
+    );
+  });
+});
+
+describe('pacing', () => {
+  it('has 1000 ms divided by the rate for a frame', () => {
+    expect(frameBudgetMs(rational(24))).toBeCloseTo(41.667, 3);
+    expect(frameBudgetMs(rational(60_000, 1001))).toBeCloseTo(16.683, 3);
+  });
+
+  it('drops a frame when the next is due, and not before', () => {
+    expect(isTooLate(10, 10.99)).toBe(false);
+    expect(isTooLate(10, 11)).toBe(true);
+    expect(frameAtPlayhead(10.9999999)).toBe(11);
+    expect(frameAtPlayhead(10.5)).toBe(10);
+  });
+
+  it('goes on at the first key frame ahead when it is far behind', () => {
+    const keys = [0, 48, 96];
+    expect(resyncTarget(20, 22, 24, keys)).toBeUndefined();
+    expect(resyncTarget(20, 30, 24, keys)).toBe(48);
+    expect(resyncTarget(20, 60, 24, keys)).toBe(96);
+    expect(resyncTarget(100, 120, 24, keys)).toBeUndefined();
+  });
+});
+
+describe('the smoothed clock', () => {
+  it('turns steps into an even flow that never runs back', () => {
+    const clock = new SmoothClock();
+    let last = -1;
+    for (let now = 0; now <= 4000; now += 3) {
+      const stepped = Math.floor(now / 21.3) * 21.3;
+      const time = clock.read(stepped, now);
+      expect(time).toBeGreaterThanOrEqual(last);
+      last = time;
+    }
+    // The steps lag by half a step on average.
+    expect(Math.abs(last - (4000 - 10.65))).toBeLessThan(8);
+  });
+
+  it('follows a jump at once', () => {
+    const clock = new SmoothClock();
+    clock.read(1000, 0);
+    expect(clock.read(0, 10)).toBe(0);
+  });
+});

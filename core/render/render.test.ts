@@ -1,0 +1,192 @@
+import { describe, expect, it } from 'vitest';
+import type { SourceFacts } from '../media/index.js';
+import { PLAINEST } from '../levers/index.js';
+import { rational, ZERO } from '../time/index.js';
+import type { Clip, Timeline, Track } from '../timeline/index.js';
+import {
+  conformFilters,
+  cutsOf,
+  defaultDelivery,
+  exportCommand,
+  exportGraph,
+  fitPlacement,
+  passagesOf,
+  previewGraph,
+  proofFrames,
+  renderGraph,
+  sourcesOf,
+} from './index.js';
+
+const RATE = rational(24);
+const UHD = { width: 3840, height: 2160 };
+
+const facts = (width: number, height: number, rate = RATE, constantRate = true): SourceFacts => ({
+  container: 'mov',
+  duration: rational(10),
+  pictureStart: ZERO,
+  bytes: 1000,
+  bitsPerSecond: 800,
+  picture: {
+    codec: 'h264',
+    profile: 'High',
+    size: { width, height },
+    pixelAspect: rational(1),
+    rotation: 0,
+    rate,
+    constantRate,
+    frameCount: 240,
+    pixelFormat: 'yuv420p',
+    timescale: 12_288,
+  },
+  sound: { codec: 'aac', sampleRate: 48_000, channels: 2 },
+});
+
+const KNOWN: Record<string, SourceFacts> = {
+  wide: facts(3840, 2160),
+  small: facts(1920, 1080, rational(25)),
+  tall: facts(1080, 1920),
+};
+const factsOf = (id: string): SourceFacts | undefined => KNOWN[id];
+
+const clip = (id: string, sourceId: string, start: number, length: number, enabled = true): Clip => ({
+  id,
+  name: id,
+  sourceId,
+  start,
+  length,
+  sourceIn: rational(start, 24),
+  enabled,
+});
+
+function timeline(...pictures: Clip[][]): Timeline {
+  const track =
+    (kind: Track['kind']) =>
+    (clips: Clip[], index: number): Track => ({
+      id: `${kind}${index}`,
+      kind,
+      name: kind,
+      enabled: true,
+      clips,
+    });
+  const sound = [[clip('sound', 'wide', 0, 40)]].map(track('sound'));
+  return { rate: RATE, startFrame: 0, size: UHD, tracks: [...pictures.map(track('picture')), ...sound] };
+}
+
+describe('the render graph', () => {
+  it('leaves out what lies under a clip that fills the frame', () => {
+    const graph = renderGraph(timeline([clip('a', 'wide', 0, 48)], [clip('b', 'small', 12, 12)]), factsOf);
+    expect(
+      graph.stretches.map(({ from, to, layers }) => [from, to, layers.map(({ clipId }) => clipId)]),
+    ).toEqual([
+      [0, 12, ['a']],
+      [12, 24, ['b']],
+      [24, 48, ['a']],
+    ]);
+    expect(cutsOf(graph)).toEqual([12, 24]);
+  });
+
+  it('keeps what shows beside one that does not fill it', () => {
+    const graph = renderGraph(timeline([clip('a', 'wide', 0, 24)], [clip('b', 'tall', 0, 24)]), factsOf);
+    expect(graph.stretches[0]!.layers.map(({ clipId }) => clipId)).toEqual(['a', 'b']);
+  });
+
+  it('leaves out seven stacked takes but the one on top', () => {
+    const takes = Array.from({ length: 7 }, (_, index) => [clip(`take${index}`, 'wide', 0, 24)]);
+    const graph = renderGraph(timeline(...takes), factsOf);
+    expect(graph.stretches[0]!.layers).toHaveLength(1);
+    expect(graph.stretches[0]!.layers[0]!.clipId).toBe('take6');
+  });
+
+  it('shows neither what is disabled nor what is unknown, and leaves gaps black', () => {
+    const graph = renderGraph(
+      timeline(
+        [clip('a', 'wide', 12, 12)],
+        [clip('off', 'wide', 0, 24, false)],
+        [clip('gone', 'none', 0, 40)],
+      ),
+      factsOf,
+    );
+    expect(graph.stretches.map(({ layers }) => layers.length)).toEqual([0, 1, 0]);
+    expect(sourcesOf(graph)).toEqual(['wide']);
+  });
+
+  it('makes a picture as large as fits, in the middle, on even pixels', () => {
+    expect(fitPlacement({ width: 1920, height: 1080 }, UHD)).toEqual({ x: 0, y: 0, ...UHD });
+    const tall = fitPlacement({ width: 1080, height: 1920 }, UHD);
+    expect(tall).toEqual({ x: 1312, y: 0, width: 1216, height: 2160 });
+    expect(fitPlacement({ width: 2720, height: 1530 }, { width: 960, height: 540 })).toEqual({
+      x: 0,
+      y: 0,
+      width: 960,
+      height: 540,
+    });
+  });
+
+  it('joins stretches of one clip to a passage', () => {
+    const graph = renderGraph(timeline([clip('a', 'wide', 0, 48)], [clip('b', 'tall', 12, 12)]), factsOf);
+    expect(passagesOf(graph).map(({ clipId, from, to }) => [clipId, from, to])).toEqual([
+      ['a', 0, 48],
+      ['b', 12, 24],
+    ]);
+  });
+
+  it('of a preview differs from that of an export in what it is played from alone', () => {
+    const line = timeline([clip('a', 'wide', 0, 24), clip('b', 'small', 24, 24)]);
+    const copyOf = (id: string): string | undefined => (id === 'wide' ? 'copy1' : undefined);
+    const engaged = previewGraph(line, { playScale: 4, restScale: 2, lightCopies: true }, factsOf, copyOf);
+    expect(engaged.playSize).toEqual({ width: 960, height: 540 });
+    expect(engaged.restSize).toEqual({ width: 1920, height: 1080 });
+    expect(engaged.media).toEqual({
+      wide: { kind: 'light copy', copyId: 'copy1' },
+      small: { kind: 'original' },
+    });
+    expect(previewGraph(line, PLAINEST, factsOf, copyOf).media['wide']).toEqual({ kind: 'original' });
+    expect(engaged.graph).toEqual(exportGraph(line, defaultDelivery(UHD), factsOf).graph);
+  });
+});
+
+describe('the graph of an export', () => {
+  const line = timeline([clip('a', 'wide', 0, 24), clip('b', 'small', 24, 24)]);
+  const command = exportCommand(
+    exportGraph(line, defaultDelivery(UHD), factsOf),
+    (id) => `/media/${id}.mp4`,
+    factsOf,
+  );
+
+  it('is made from timeline, delivery and facts; there is no other parameter', () => {
+    expect(exportGraph).toHaveLength(3);
+  });
+
+  it('opens the originals and nothing else', () => {
+    const inputs = command.args.filter((_, index) => command.args[index - 1] === '-i');
+    expect(inputs).toEqual(['/media/wide.mp4', '/media/small.mp4', '/media/wide.mp4']);
+  });
+
+  it('counts time in ticks in which file, clip and rate are whole', () => {
+    const small = KNOWN['small']!;
+    const filters = conformFilters(small, rational(1, 3), RATE, 24);
+    const ticks = Number(/settb=1\/(\d+)/.exec(filters)![1]);
+    for (const part of [small.picture!.timescale, 25, 3]) expect(ticks % part).toBe(0);
+    expect(filters).toContain(`-${ticks / 3}'`);
+    expect(filters).toContain('fps=24:round=up');
+  });
+
+  it('uses the real time stamps of a source whose rate varies', () => {
+    expect(conformFilters(facts(1920, 1080, rational(30), false), ZERO, RATE, 10)).toContain("setpts='PTS'");
+  });
+
+  it('cannot be made of nothing', () => {
+    const empty = exportGraph({ ...line, tracks: [] }, defaultDelivery(UHD), factsOf);
+    expect(() => exportCommand(empty, String, factsOf)).toThrow(/nothing on the timeline/);
+  });
+
+  it('is looked at on both sides of every cut and at 24 places between', () => {
+    const frames = proofFrames(
+      renderGraph(timeline([clip('a', 'wide', 0, 300), clip('b', 'small', 300, 300)]), factsOf),
+    );
+    expect(frames.filter(({ reason }) => reason === 'spread')).toHaveLength(24);
+    expect(frames).toContainEqual({ frame: 299, reason: 'before cut' });
+    expect(frames).toContainEqual({ frame: 300, reason: 'after cut' });
+    expect(frames.map(({ frame }) => frame)).toEqual(frames.map(({ frame }) => frame).sort((a, b) => a - b));
+  });
+});

@@ -1,0 +1,252 @@
+import { join } from 'node:path';
+import axe from 'axe-core';
+import type { ExportRecord, LightCopy, Project, RunRecord, Source } from '@hone/core/api';
+import { makeCodedClip } from '@hone/demo';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { TestBrowser } from '../fixtures/browser.js';
+import { codesOf } from '../fixtures/clips.js';
+import { TestServer } from '../fixtures/server.js';
+
+const HEAVY = ['-c:v', 'libx264', '-preset', 'ultrafast', '-crf', '24', '-g', '48', '-bf', '0', '-f', 'mp4'];
+
+// One long way through the interface, as a new user would go it, on a clip that this machine cannot play at 1:1.
+describe('from choppy to smooth, by hand', () => {
+  let server: TestServer;
+  let browser: TestBrowser;
+  let project: Project;
+
+  beforeAll(async () => {
+    server = await TestServer.start();
+    const heavy = {
+      source: 5,
+      width: 3840,
+      height: 2160,
+      rate: '60',
+      frames: 240,
+      sound: true,
+      encoder: HEAVY,
+    };
+    await makeCodedClip({ ...heavy, path: join(server.footage, 'Heavy.mp4') });
+    browser = await TestBrowser.open(server.url);
+  });
+
+  afterAll(async () => {
+    await browser.close();
+    await server.stop();
+  });
+
+  async function accessible(): Promise<void> {
+    await browser.page.evaluate(axe.source);
+    const result = await browser.page.evaluate(async () => {
+      const run = (globalThis as unknown as { axe: typeof axe }).axe.run;
+      const { violations } = await run({ runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'] });
+      return violations.map(
+        ({ id, nodes }) => `${id}: ${nodes.map(({ html }) => html.slice(0, 120)).join(' | ')}`,
+      );
+    });
+    expect(result).toEqual([]);
+  }
+
+  const runs = (): Promise<RunRecord[]> => server.get(`projects/${project.id}/runs`);
+
+  it('begins with nothing and says what to do', async () => {
+    await browser.page.getByText('No project yet').waitFor();
+    await accessible();
+  });
+
+  it('makes a project', async () => {
+    const { page } = browser;
+    await page.getByRole('button', { name: 'Projects' }).click();
+    await page.getByRole('menuitem', { name: 'New project' }).click();
+    await page.getByLabel('Name').fill('By hand');
+    await page.getByRole('button', { name: 'Create' }).click();
+    await page.getByText('Nothing to play yet').waitFor();
+    project = (await server.get<Project[]>('projects'))[0]!;
+    expect(project.name).toBe('By hand');
+    await accessible();
+  });
+
+  it('adds a clip from a folder and puts it on the timeline', async () => {
+    const { page } = browser;
+    await page.getByRole('link', { name: 'Go to Sources' }).click();
+    await page.getByText('No sources yet').waitFor();
+    await page.getByTestId('add-media').click();
+    await page.getByRole('button', { name: /footage/ }).click();
+    await page.getByRole('checkbox', { name: /Heavy/ }).check();
+    await page.getByRole('button', { name: 'Add 1 file' }).click();
+    await page.getByRole('button', { name: 'Put Heavy.mp4 on the timeline' }).click();
+    await page.getByText('on the timeline').first().waitFor();
+    await expect
+      .poll(async () => (await server.get<Project>(`projects/${project.id}`)).revision)
+      .toBeGreaterThan(1);
+    const { timeline } = await server.get<Project>(`projects/${project.id}`);
+    expect(timeline).toMatchObject({ size: { width: 3840, height: 2160 }, rate: { num: 60, den: 1 } });
+    expect(timeline.tracks.map(({ clips }) => clips.length)).toEqual([1, 1]);
+    await server.settle(project.id);
+    await accessible();
+  });
+
+  it('plays with drops and names the stage that holds it back', async () => {
+    const { page } = browser;
+    await page.getByRole('link', { name: 'Work' }).click();
+    await browser.waitForPicture();
+    await page.getByTestId('play-scale').getByText('1:1', { exact: true }).click();
+    await browser.playThrough();
+    const [run] = await runs();
+    expect(run!.summary.wanted).toBe(240);
+    expect(run!.summary.dropped).toBeGreaterThan(24);
+    const figures = await page.getByTestId('figures').textContent();
+    expect(figures).toContain(`${run!.summary.shown} of 240`);
+    const finding = await page.getByTestId('finding').textContent();
+    expect(finding).toMatch(/(Decoding|Showing the picture|Scaling to the preview) holds playback back/);
+    expect(finding).toContain(`${run!.summary.dropped} of 240 frames are dropped`);
+    await accessible();
+  });
+
+  it('costs less with fewer pixels, and stands beside the run before', async () => {
+    const { page } = browser;
+    await page.getByTestId('play-scale').getByText('1:8', { exact: true }).click();
+    await page.keyboard.press('Home');
+    await browser.playThrough();
+    const [now, before] = await runs();
+    expect(now!.facts.tuning.playScale).toBe(8);
+    // 64 times fewer pixels are converted and shown.
+    expect(now!.summary.stageMs.show / now!.summary.shown).toBeLessThan(
+      before!.summary.stageMs.show / before!.summary.shown / 4,
+    );
+    const cells = await page.getByTestId('figures').textContent();
+    expect(cells).toContain('1:1, originals');
+    expect(cells).toContain('1:8, originals');
+  });
+
+  it('makes a light copy that is predicted before and used when it is ready', async () => {
+    const { page } = browser;
+    await page.getByTestId('play-scale').getByText('1:4', { exact: true }).click();
+    const button = page
+      .getByTestId('make-copies')
+      .or(page.getByRole('button', { name: 'Make a copy of Heavy.mp4' }));
+    await button.first().click();
+    await page
+      .getByText(/Light copy of Heavy/)
+      .first()
+      .waitFor();
+    await server.settle(project.id);
+    const [copy] = await server.get<LightCopy[]>(`projects/${project.id}/copies`);
+    expect(copy).toMatchObject({ state: 'ready', width: 960, height: 540 });
+    await page.getByTestId('plate').getByText('light copy').waitFor();
+    await page.getByTestId('copies').getByText('SSIM').waitFor();
+  });
+
+  it('drops far fewer frames then', async () => {
+    await browser.page.keyboard.press('Home');
+    await browser.playThrough();
+    const list = await runs();
+    const after = list[0]!.summary;
+    const before = list.at(-1)!.summary;
+    expect(list[0]!.facts.copiedSources).toHaveLength(1);
+    expect(after.dropped).toBeLessThan(before.dropped / 4);
+    expect(after.firstFrameMs).not.toBeNull();
+  });
+
+  it('plays between in and out point', async () => {
+    const { page } = browser;
+    await page.keyboard.press('Home');
+    await page.keyboard.press('Shift+ArrowRight');
+    await page.keyboard.press('i');
+    await page.keyboard.press('Shift+ArrowRight');
+    await page.keyboard.press('o');
+    await page.keyboard.press('Home');
+    await browser.playThrough();
+    const [run] = await runs();
+    expect(run!.facts.firstFrame).toBe(60);
+    expect(run!.summary.wanted).toBe(61);
+    await page.keyboard.press('u');
+  });
+
+  it('shuttles with J, K and L', async () => {
+    const { page } = browser;
+    const frame = (): Promise<number> =>
+      page.evaluate(() => {
+        const [, , seconds, frames] = document
+          .querySelector('[data-testid="timecode"]')!
+          .textContent.split(':')
+          .map(Number);
+        return seconds! * 60 + frames!;
+      });
+    await page.keyboard.press('End');
+    await expect.poll(frame).toBe(239);
+    await page.keyboard.press('j');
+    await page.waitForTimeout(600);
+    await page.keyboard.press('k');
+    const back = await frame();
+    expect(back).toBeLessThan(239);
+    await page.keyboard.press('l');
+    await page.waitForTimeout(900);
+    await page.keyboard.press('k');
+    await expect.poll(frame).toBeGreaterThan(back);
+  });
+
+  it('opens the sheet of keys with the question mark', async () => {
+    const { page } = browser;
+    await page.keyboard.press('?');
+    await page.getByText('Keys and words').waitFor();
+    await page.keyboard.press('Escape');
+    await page.getByText('Keys and words').waitFor({ state: 'detached' });
+  });
+
+  it('lists the runs and lays two on one axis', async () => {
+    const { page } = browser;
+    await page.getByRole('link', { name: 'Runs' }).click();
+    expect(await page.getByTestId('runs').locator('tbody tr').count()).toBe((await runs()).length);
+    await accessible();
+  });
+
+  it('exports from the original, with a proof, and shows the film', async () => {
+    const { page } = browser;
+    await page.getByRole('link', { name: 'Export' }).click();
+    await page.getByTestId('export').click();
+    await page.getByText('Export being made').or(page.getByLabel('Progress of the export')).first().waitFor();
+    await page.getByTestId('proof').waitFor({ timeout: 170_000 });
+    const [record] = await server.get<ExportRecord[]>(`projects/${project.id}/exports`);
+    expect(record!.proof!.otherInputs).toEqual([]);
+    const proof = await page.getByTestId('proof').textContent();
+    expect(proof).toContain('240 of 240 frames are in the file');
+    expect(proof).toContain('opened the 1 originals below and nothing else');
+    await page.waitForFunction(
+      () => document.querySelector<HTMLVideoElement>('[data-testid="film"]')!.videoWidth === 3840,
+    );
+    const path = join(server.folder, 'data', 'exports', `${record!.id}.mp4`);
+    const codes = codesOf(path, { width: 3840, height: 2160 });
+    expect(codes).toEqual(Array.from({ length: 240 }, (_, frame) => ({ frame, source: 5 })));
+    await accessible();
+  });
+
+  it('says what is wrong with a file that cannot be used', async () => {
+    const { page } = browser;
+    await page.getByRole('link', { name: 'Sources' }).click();
+    await page.getByTestId('add-media').click();
+    await page
+      .getByTestId('upload')
+      .setInputFiles({ name: 'notes.mp4', mimeType: 'video/mp4', buffer: Buffer.from('no film') });
+    await page.getByText('not media').waitFor();
+    const sources = await server.get<Source[]>(`projects/${project.id}/sources`);
+    expect(sources.map(({ state }) => state)).toEqual(['ready', 'unreadable']);
+  });
+
+  it('is usable at 1024 × 700 and in the light theme', async () => {
+    const { page } = browser;
+    await page.setViewportSize({ width: 1024, height: 700 });
+    await page.getByRole('link', { name: 'Work' }).click();
+    await page.getByRole('button', { name: 'Light', exact: true }).click();
+    await browser.waitForPicture();
+    const scrolls = await page.evaluate(
+      () =>
+        document.documentElement.scrollHeight > innerHeight ||
+        document.documentElement.scrollWidth > innerWidth,
+    );
+    expect(scrolls).toBe(false);
+    await accessible();
+  });
+
+  it('has met no error on the way', () => expect(browser.errors).toEqual([]));
+});
