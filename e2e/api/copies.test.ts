@@ -84,7 +84,7 @@ describe('light copies', () => {
       const clip = CLIPS[nameOf(source)];
       const numbers =
         nameOf(source) === 'varying' ? varyingFrames() : Array.from({ length: clip.frames }, (_, n) => n);
-      const codes = codesOf(copyPath(source.id), { width: 320, height: 180 });
+      const codes = codesOf(copyPath(source.id));
       expect(codes).toEqual(numbers.map((frame) => ({ frame, source: clip.source })));
     }
   });

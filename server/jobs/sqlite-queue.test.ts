@@ -61,10 +61,12 @@ describe('the queue', () => {
   it('runs one heavy job at a time, the important first, and light ones beside it', async () => {
     let release = (): void => undefined;
     const gate = new Promise<void>((resolve) => (release = resolve));
-    queue.register(handler('copy', async ({ job }) => {
-          log.push(job.subjectId);
-          await gate;
-        }));
+    queue.register(
+      handler('copy', async ({ job }) => {
+        log.push(job.subjectId);
+        await gate;
+      }),
+    );
     queue.register(
       handler('export', ({ job }) => Promise.resolve(void log.push(job.subjectId)), { priority: 9 }),
     );

@@ -15,7 +15,7 @@ export class ExportResult {
   readonly url = computed(() => `/media/exports/${this.record().id}`);
   readonly title = computed(() => {
     const { name, delivery, bytes: size, createdAt } = this.record();
-    return `${name} · ${pixels(delivery.size)} · ${bytes(size)} · ${new Date(createdAt).toLocaleString()}`;
+    return `${name} · ${pixels(delivery.size)} · ${bytes(size)} · ${createdAt.slice(0, 16).replace('T', ' ')}`;
   });
   readonly proof = computed(() => this.record().proof);
   readonly worst = computed(() => {

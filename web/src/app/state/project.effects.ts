@@ -16,7 +16,7 @@ import {
   withLatestFrom,
   type Observable,
 } from 'rxjs';
-import type { Project } from '@hone/core/api';
+import type { Project, ProjectChange } from '@hone/core/api';
 import { Api, ApiError, sentenceOf } from '../api/api';
 import { ProjectActions, ServerActions } from './actions';
 import { selectProject } from './selectors';
@@ -26,6 +26,12 @@ const SAVE_AFTER_MS = 250;
 
 export const failed = (error: unknown): Observable<ReturnType<typeof ProjectActions.failed>> =>
   of(ProjectActions.failed({ message: sentenceOf(error) }));
+
+const changeOf = ({ revision, timeline, delivery }: Project): ProjectChange => ({
+  revision,
+  timeline,
+  delivery,
+});
 
 /** Opens projects and keeps what is edited. */
 @Injectable()
@@ -97,7 +103,7 @@ export class ProjectEffects {
       concatMap(() => of(null).pipe(withLatestFrom(this.store.select(selectProject)))),
       concatMap(([, project]) =>
         project
-          ? from(this.api.changeProject(project.id, project)).pipe(
+          ? from(this.api.changeProject(project.id, changeOf(project))).pipe(
               map((kept) => ProjectActions.kept({ project: kept })),
               catchError((error: unknown) => this.refused(error, project)),
             )
