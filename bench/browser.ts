@@ -20,7 +20,7 @@ export async function buildPage(): Promise<void> {
   await build({ ...options, entryPoints: [entry], outfile: join(PAGE_FOLDER, 'bundle.js') });
   await writeFile(
     join(PAGE_FOLDER, 'index.html'),
-    '<!doctype html><meta charset="utf-8"><title>Bench</title><body><script type="module" src="/extra/bundle.js"></script>',
+    '<!doctype html><meta charset="utf-8"><title>Bench</title><link rel="icon" href="data:,"><body><script type="module" src="/extra/bundle.js"></script>',
   );
 }
 

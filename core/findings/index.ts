@@ -1,1 +1,2 @@
 export * from './limiting-stage.js';
+export * from './needy-sources.js';

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { FrameLog, pacingSummary, type LogColumn } from '../playback/index.js';
 import { rational } from '../time/index.js';
-import { limitingStage } from './index.js';
+import { limitingStage, needySources } from './index.js';
 
 const RATE = rational(24);
 
@@ -65,5 +65,37 @@ describe('the limiting stage', () => {
 
   it('is not known without frames', () => {
     expect(findingOf(FrameLog.empty(0, 10))).toBeNull();
+  });
+});
+
+describe('the sources that need a lighter copy', () => {
+  const layer = (sourceId: string) => ({ clipId: sourceId, sourceId, clipStart: 0, sourceIn: rational(0) });
+  const graph = {
+    rate: RATE,
+    length: 72,
+    size: { width: 3840, height: 2160 },
+    stretches: [
+      { from: 0, to: 24, layers: [layer('light')] },
+      { from: 24, to: 48, layers: [layer('heavy')] },
+      { from: 48, to: 72, layers: [layer('heavier')] },
+    ],
+    sound: [],
+  };
+
+  it('are those that take most of the budget, the heaviest first', () => {
+    const log = FrameLog.empty(0, 72);
+    for (let frame = 0; frame < 72; frame++) {
+      log.set(frame, 'decoded', 1);
+      log.set(frame, 'decode', frame < 24 ? 6 : frame < 48 ? 30 : 60);
+    }
+    expect(needySources(log, graph)).toEqual(['heavier', 'heavy']);
+  });
+
+  it('are not blamed for frames that were never decoded', () => {
+    const log = FrameLog.empty(0, 72);
+    log.set(30, 'decoded', 1);
+    log.set(30, 'decode', 50);
+    expect(needySources(log, graph)).toEqual(['heavy']);
+    expect(needySources(FrameLog.empty(0, 72), graph)).toEqual([]);
   });
 });

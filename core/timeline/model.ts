@@ -1,4 +1,4 @@
-import { compare, floor, multiply, timeOfFrame, type Rational, ZERO } from '../time/index.js';
+import { compare, floor, multiply, type Rational, ZERO } from '../time/index.js';
 
 /** Pixels, positive integers. */
 export interface FrameSize {
@@ -96,20 +96,26 @@ export function appendSource(timeline: Timeline, source: Placeable, newId: () =>
   return { ...timeline, tracks };
 }
 
-/** Takes a clip off the timeline and leaves a gap. */
-export function removeClip(timeline: Timeline, clipId: string): Timeline {
-  return {
-    ...timeline,
-    tracks: timeline.tracks.map((track) => ({
-      ...track,
-      clips: track.clips.filter((clip) => clip.id !== clipId),
-    })),
-  };
-}
-
-/** Seconds of the source that a clip uses: from its in point to the end of its last frame. */
-export function usedRange(clip: Clip, rate: Rational): { from: Rational; length: Rational } {
-  return { from: clip.sourceIn, length: timeOfFrame(clip.length, rate) };
+/**
+ * Takes off the topmost picture clip at a frame, with the sound of the same source that begins with it, and leaves a
+ * gap. Where there is no picture, the first sound clip goes.
+ * @returns the same timeline when there is no clip at the frame
+ */
+export function takeOffAt(timeline: Timeline, frame: number): Timeline {
+  const at = (kind: TrackKind): Clip[] =>
+    timeline.tracks
+      .filter((track) => track.kind === kind)
+      .flatMap((track) => track.clips.filter((clip) => clip.start <= frame && frame < clipEnd(clip)));
+  const taken = at('picture').at(-1) ?? at('sound')[0];
+  if (!taken) return timeline;
+  const goes = (clip: Clip): boolean =>
+    clip.id === taken.id ||
+    (clip.sourceId === taken.sourceId && clip.start === taken.start && clip.length === taken.length);
+  const tracks = timeline.tracks.map((track) => ({
+    ...track,
+    clips: track.clips.filter((clip) => !goes(clip)),
+  }));
+  return { ...timeline, tracks };
 }
 
 /**

@@ -3,7 +3,7 @@ import { rational, ZERO } from '../time/index.js';
 import {
   appendSource,
   emptyTimeline,
-  removeClip,
+  takeOffAt,
   timelineFaults,
   timelineLength,
   timelineSchema,
@@ -57,15 +57,13 @@ describe('a timeline', () => {
     expect(() => appendSource(emptyTimeline(RATE, SIZE), short, ids())).toThrow(/shorter than one frame/);
   });
 
-  it('leaves a gap where a clip is taken off, and does not change the one before', () => {
-    const before = appendSource(appendSource(emptyTimeline(RATE, SIZE), source, ids()), source, () =>
-      crypto.randomUUID(),
-    );
-    const first = before.tracks[0]!.clips[0]!;
-    const after = removeClip(before, first.id);
-    expect(after.tracks[0]!.clips).toHaveLength(1);
-    expect(after.tracks[0]!.clips[0]!.start).toBe(48);
+  it('gives up the clip at a frame with its sound, leaves a gap, and does not change the one before', () => {
+    const newId = ids();
+    const before = appendSource(appendSource(emptyTimeline(RATE, SIZE), source, newId), source, newId);
+    const after = takeOffAt(before, 12);
+    expect(after.tracks.map(({ clips }) => clips.map(({ start }) => start))).toEqual([[48], [48]]);
     expect(before.tracks[0]!.clips).toHaveLength(2);
+    expect(takeOffAt(after, 12)).toBe(after);
   });
 
   it('names its faults', () => {

@@ -79,6 +79,8 @@ describe('from choppy to smooth, by hand', () => {
     await expect
       .poll(async () => (await server.get<Project>(`projects/${project.id}`)).revision)
       .toBeGreaterThan(1);
+    await page.getByText('taken from the first clip: 3840 × 2160, 60 frames/s').waitFor();
+    await page.getByRole('button', { name: 'Understood' }).click();
     const { timeline } = await server.get<Project>(`projects/${project.id}`);
     expect(timeline).toMatchObject({ size: { width: 3840, height: 2160 }, rate: { num: 60, den: 1 } });
     expect(timeline.tracks.map(({ clips }) => clips.length)).toEqual([1, 1]);
@@ -137,6 +139,18 @@ describe('from choppy to smooth, by hand', () => {
     await page.getByTestId('copies').getByText('SSIM').waitFor();
   });
 
+  it('sounds as the source does, by the clock of the sound device', async () => {
+    const { page } = browser;
+    await page.keyboard.press('Home');
+    await page.getByTestId('play').click();
+    await expect.poll(() => browser.loudestFrequency(), { interval: 50 }).toBeGreaterThan(300);
+    expect(Math.abs((await browser.loudestFrequency()) - 330)).toBeLessThan(8);
+    await page.getByTestId('play').getByText('Play').waitFor();
+    await expect.poll(async () => (await runs()).length).toBe(3);
+    expect((await runs())[0]!.facts.clock).toBe('sound');
+    await expect.poll(() => browser.loudestFrequency()).toBe(0);
+  });
+
   it('drops far fewer frames then', async () => {
     await browser.page.keyboard.press('Home');
     await browser.playThrough();
@@ -161,6 +175,34 @@ describe('from choppy to smooth, by hand', () => {
     expect(run!.facts.firstFrame).toBe(60);
     expect(run!.summary.wanted).toBe(61);
     await page.keyboard.press('u');
+  });
+
+  it('takes a clip off the timeline and back again', async () => {
+    const { page } = browser;
+    const clips = async (): Promise<number> => {
+      const { timeline } = await server.get<Project>(`projects/${project.id}`);
+      return timeline.tracks.reduce((sum, track) => sum + track.clips.length, 0);
+    };
+    await page.keyboard.press('Delete');
+    await page.getByText('Nothing to play yet').waitFor();
+    await expect.poll(clips).toBe(0);
+    await page.keyboard.press('z');
+    await expect.poll(clips).toBe(2);
+    await browser.waitForPicture();
+  });
+
+  it('keeps the run of someone who leaves the page while it plays', async () => {
+    const { page } = browser;
+    const before = (await runs()).length;
+    await page.keyboard.press('Home');
+    await page.getByTestId('play').click();
+    await expect.poll(() => page.getByTestId('figures').textContent()).toContain('now');
+    await page.waitForTimeout(500);
+    await page.getByRole('link', { name: 'Runs' }).click();
+    await expect.poll(async () => (await runs()).length).toBe(before + 1);
+    await page.getByRole('link', { name: 'Work' }).click();
+    await browser.waitForPicture();
+    await page.getByTestId('play').getByText('Play').waitFor();
   });
 
   it('shuttles with J, K and L', async () => {
@@ -247,6 +289,17 @@ describe('from choppy to smooth, by hand', () => {
     );
     expect(scrolls).toBe(false);
     await accessible();
+  });
+
+  it('stays usable at 200 % zoom', async () => {
+    const { page } = browser;
+    await page.setViewportSize({ width: 640, height: 400 });
+    for (const id of ['play', 'finding', 'play-scale', 'timeline']) {
+      await page.getByTestId(id).scrollIntoViewIfNeeded();
+      const box = (await page.getByTestId(id).boundingBox())!;
+      expect(box.x).toBeGreaterThanOrEqual(0);
+      expect(box.x + box.width).toBeLessThanOrEqual(640);
+    }
   });
 
   it('has met no error on the way', () => expect(browser.errors).toEqual([]));

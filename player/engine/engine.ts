@@ -128,6 +128,8 @@ export class Engine {
     this.setState('starting', request.from);
     await this.streams.closeAll();
     if (intent !== this.intent) return;
+    // What could not be decoded before is tried once more.
+    this.streams.forgive();
     this.mode = 'play';
     this.streams.reset(this.layout.playSlots);
     const { rate } = this.plan.preview.graph;
@@ -159,6 +161,8 @@ export class Engine {
     this.control.set('running', 0);
     this.sound.send({ kind: 'stop' });
     this.finishRun();
+    // Pictures of shuttling have the size of playing; at rest they are made anew.
+    if (this.shuttleFrom) this.mode = 'flat';
     this.shuttleFrom = undefined;
     this.clock = undefined;
     this.frame = frame;
@@ -254,7 +258,8 @@ export class Engine {
     const end = this.plan!.preview.graph.length - 1;
     this.frame = next;
     this.control.playhead = next;
-    if (next <= 0 || next >= end) return void this.pause(Math.min(end, Math.max(0, next)));
+    const { speed } = this.shuttleFrom;
+    if (speed < 0 ? next <= 0 : next >= end) return void this.pause(Math.min(end, Math.max(0, next)));
     if (this.wantedStill === undefined && next !== this.control.get('shownFrame')) void this.still(next);
     else this.timer = setTimeout(() => this.tick(), 15);
   }

@@ -26,6 +26,13 @@ export class ApiError extends Error {
   }
 }
 
+const NO_ANSWER: Problem = {
+  type: 'about:blank',
+  title: 'No answer',
+  status: 0,
+  detail: 'Hone does not answer. Look whether it still runs in the terminal, and start it again if not.',
+};
+
 export const sentenceOf = (error: unknown): string =>
   error instanceof Error ? error.message : String(error);
 
@@ -62,10 +69,24 @@ export class Api {
     return new Float32Array(await reply.arrayBuffer());
   }
 
-  async upload(id: string, file: File): Promise<Source> {
-    const path = `projects/${id}/uploads?name=${encodeURIComponent(file.name)}`;
-    const reply = await this.request('POST', path, file, 'application/octet-stream');
-    return (await reply.json()) as Source;
+  /** @param onProgress 0 to 1; fetch does not tell it, so the older interface is used */
+  upload(id: string, file: File, onProgress: (share: number) => void): Promise<Source> {
+    return new Promise((resolve, reject) => {
+      const request = new XMLHttpRequest();
+      request.open('POST', `/api/projects/${id}/uploads?name=${encodeURIComponent(file.name)}`);
+      request.setRequestHeader('Content-Type', 'application/octet-stream');
+      request.responseType = 'json';
+      request.upload.onprogress = ({ loaded, total }) => onProgress(total ? loaded / total : 0);
+      request.onerror = () => reject(new ApiError(NO_ANSWER));
+      request.onload = () => {
+        if (request.status < 400) resolve(request.response as Source);
+        else
+          reject(
+            new ApiError((request.response as Problem | null) ?? { ...NO_ANSWER, status: request.status }),
+          );
+      };
+      request.send(file);
+    });
   }
 
   private async get<T>(path: string): Promise<T> {
@@ -85,13 +106,7 @@ export class Api {
     try {
       reply = await fetch(`/api/${path}`, init);
     } catch {
-      throw new ApiError({
-        type: 'about:blank',
-        title: 'No answer',
-        status: 0,
-        detail:
-          'Hone does not answer. Look whether it still runs in the terminal, and start it again if not.',
-      });
+      throw new ApiError(NO_ANSWER);
     }
     if (reply.ok) return reply;
     const problem = (await reply.json().catch(() => undefined)) as Problem | undefined;

@@ -7,6 +7,9 @@ import { selectLength, selectPlan, selectProject } from '../state/selectors';
 import { sentenceOf } from '../api/api';
 import { RunLogs } from './run-logs';
 
+/** Time in which a run reaches the page after the player was told to stop. */
+const HAND_OVER_MS = 1000;
+
 const SHUTTLE_SPEEDS = [1, 2, 4, 8];
 
 /** Holds the player and connects it with the store. What changes with every frame stays in the player. */
@@ -30,10 +33,7 @@ export class Playback {
 
   constructor() {
     effect(() => this.give(this.plan()));
-    inject(DestroyRef).onDestroy(() => {
-      this.destroyed = true;
-      this.player?.dispose();
-    });
+    inject(DestroyRef).onDestroy(() => this.leave());
   }
 
   /** Takes the canvas that the player draws on. */
@@ -138,6 +138,19 @@ export class Playback {
       if (inFrame !== null && inFrame >= here) inFrame = null;
     }
     this.store.dispatch(PlayerActions.marksSet({ inFrame, outFrame }));
+  }
+
+  // Whoever leaves while it plays keeps the run: the player is let go only when the run has been handed over.
+  private leave(): void {
+    this.destroyed = true;
+    const { player } = this;
+    if (!player) return;
+    if (player.state === 'still') {
+      player.dispose();
+      return;
+    }
+    player.pause();
+    setTimeout(() => player.dispose(), HAND_OVER_MS);
   }
 
   private give(plan: PreviewPlan | null): void {

@@ -54,6 +54,8 @@ export class ShortcutSheet {
     ['↑ ↓', 'To the cut before or after'],
     ['I  O', 'In and out point at the playhead: play runs between them'],
     ['U', 'Take both points away'],
+    ['Delete', 'Take the clip at the playhead off the timeline'],
+    ['Z', 'Take the last edit back'],
     ['C', 'Light copies on or off'],
     ['[  ]', 'Preview scale while playing: more or fewer pixels'],
     ['+  −  0', 'Timeline closer, wider, whole'],

@@ -7,6 +7,7 @@ import { placeable } from '@hone/core/media';
 import { toNumber } from '@hone/core/time';
 import { appendSource } from '@hone/core/timeline';
 import { ProjectActions } from '../state/actions';
+import { mediaFeature } from '../state/features';
 import { selectCopyRows, selectProject, selectSources } from '../state/selectors';
 import { bitRate, bytes, pixels } from '../words/quantities';
 import { AddMediaDialog } from './add-media-dialog';
@@ -23,6 +24,12 @@ export class SourcesPage {
   private readonly dialog = inject(MatDialog);
   readonly project = this.store.selectSignal(selectProject);
   readonly sources = this.store.selectSignal(selectSources);
+  private readonly uploadShares = this.store.selectSignal(mediaFeature.selectUploads);
+  readonly uploads = computed(() =>
+    Object.entries(this.uploadShares()).map(
+      ([name, share]) => `${name} is on its way: ${Math.round(100 * share)} %`,
+    ),
+  );
   private readonly copyRows = this.store.selectSignal(selectCopyRows);
   private readonly used = computed(() => {
     const clips = this.project()?.timeline.tracks.flatMap((track) => track.clips) ?? [];

@@ -8,21 +8,37 @@ import type {
   RunRecord,
   Source,
 } from '@hone/core/api';
-import type { FrameSize } from '@hone/core/timeline';
+import type { FrameSize, Timeline } from '@hone/core/timeline';
 import type { PictureOrigin, PlayerState } from '@hone/player';
 import { createFeature, createReducer, on, type ActionReducerMap } from '@ngrx/store';
+import { framesPerSecond, pixels } from '../words/quantities';
 import { CopyActions, PlayerActions, ProjectActions, ServerActions } from './actions';
 
 interface ProjectState {
   readonly list: readonly ProjectEntry[];
   readonly open: Project | null;
   readonly opening: boolean;
+  /** Timelines before the last edits, the newest last. */
+  readonly past: readonly Timeline[];
   /** Something that the user must know, as a sentence. */
   readonly notice: string | null;
   readonly connected: boolean;
 }
 
-const noProject: ProjectState = { list: [], open: null, opening: true, notice: null, connected: true };
+const shapeOf = ({ timeline: { size, rate } }: Project): string =>
+  `${pixels(size)}, ${framesPerSecond(rate.num / rate.den)}`;
+
+/** Edits that can be taken back. */
+const MOST_PAST = 50;
+
+const noProject: ProjectState = {
+  list: [],
+  open: null,
+  opening: true,
+  past: [],
+  notice: null,
+  connected: true,
+};
 
 export const projectFeature = createFeature({
   name: 'project',
@@ -38,6 +54,7 @@ export const projectFeature = createFeature({
       ...state,
       open: project,
       opening: false,
+      past: [],
       notice: null,
     })),
     on(ProjectActions.failed, PlayerActions.failed, (state, { message }) => ({
@@ -47,13 +64,30 @@ export const projectFeature = createFeature({
     })),
     on(ProjectActions.noticeRead, (state) => ({ ...state, notice: null })),
     on(ProjectActions.timelineEdited, (state, { timeline }) =>
-      state.open ? { ...state, open: { ...state.open, timeline } } : state,
+      state.open
+        ? {
+            ...state,
+            open: { ...state.open, timeline },
+            past: [...state.past, state.open.timeline].slice(-MOST_PAST),
+          }
+        : state,
     ),
+    on(ProjectActions.editTakenBack, (state) => {
+      const timeline = state.past.at(-1);
+      return state.open && timeline
+        ? { ...state, open: { ...state.open, timeline }, past: state.past.slice(0, -1) }
+        : state;
+    }),
     on(ProjectActions.deliveryEdited, (state, { delivery }) =>
       state.open ? { ...state, open: { ...state.open, delivery } } : state,
     ),
     on(ProjectActions.leverMoved, (state, { tuning }) =>
       state.open ? { ...state, open: { ...state.open, tuning } } : state,
+    ),
+    on(ServerActions.projectChanged, (state, { project }) =>
+      state.open?.id === project.id && shapeOf(state.open) !== shapeOf(project)
+        ? { ...state, notice: `Frame size and rate were taken from the first clip: ${shapeOf(project)}.` }
+        : state,
     ),
     on(ProjectActions.kept, ServerActions.projectChanged, (state, { project }) =>
       state.open?.id === project.id && project.revision >= state.open.revision
@@ -81,6 +115,8 @@ interface MediaState {
   readonly estimates: readonly CopyEstimate[];
   readonly estimating: boolean;
   readonly jobs: ById<Job>;
+  /** Share of each upload that has arrived, by the file's name. */
+  readonly uploads: Readonly<Record<string, number>>;
   readonly exports: ById<ExportRecord>;
 }
 
@@ -92,6 +128,7 @@ const noMedia: MediaState = {
   estimates: [],
   estimating: false,
   jobs: {},
+  uploads: {},
   exports: {},
 };
 
@@ -131,6 +168,13 @@ export const mediaFeature = createFeature({
         ? { ...state, exports: { ...state.exports, [record.id]: record } }
         : state,
     ),
+    on(ProjectActions.uploadProgressed, (state, { name, share }) => {
+      const uploads = { ...state.uploads, [name]: share };
+      return {
+        ...state,
+        uploads: Object.fromEntries(Object.entries(uploads).filter(([, each]) => each < 1)),
+      };
+    }),
     on(CopyActions.estimateAsked, (state) => ({ ...state, estimating: true })),
     on(CopyActions.estimatesMade, (state, { estimates }) => {
       const isNew = (old: CopyEstimate): boolean =>

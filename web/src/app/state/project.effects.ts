@@ -1,6 +1,6 @@
 import { inject, Injectable } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
-import { Store } from '@ngrx/store';
+import { Store, type Action } from '@ngrx/store';
 import {
   catchError,
   concatMap,
@@ -11,10 +11,10 @@ import {
   from,
   map,
   mergeMap,
+  Observable,
   of,
   switchMap,
   withLatestFrom,
-  type Observable,
 } from 'rxjs';
 import type { Project, ProjectChange } from '@hone/core/api';
 import { Api, ApiError, sentenceOf } from '../api/api';
@@ -98,7 +98,7 @@ export class ProjectEffects {
 
   readonly save = createEffect(() =>
     this.actions.pipe(
-      ofType(ProjectActions.timelineEdited, ProjectActions.deliveryEdited),
+      ofType(ProjectActions.timelineEdited, ProjectActions.editTakenBack, ProjectActions.deliveryEdited),
       debounceTime(SAVE_AFTER_MS),
       concatMap(() => of(null).pipe(withLatestFrom(this.store.select(selectProject)))),
       concatMap(([, project]) =>
@@ -145,12 +145,7 @@ export class ProjectEffects {
       mergeMap(([{ files }, project]) =>
         project ? from(files).pipe(map((file) => ({ file, project }))) : EMPTY,
       ),
-      concatMap(({ file, project }) =>
-        from(this.api.upload(project.id, file)).pipe(
-          map((source) => ProjectActions.sourcesAdded({ sources: [source] })),
-          catchError(failed),
-        ),
-      ),
+      concatMap(({ file, project }) => this.uploadOne(project.id, file)),
     ),
   );
 
@@ -165,6 +160,22 @@ export class ProjectEffects {
       ),
     ),
   );
+
+  private uploadOne(projectId: string, file: File): Observable<Action> {
+    return new Observable<Action>((observer) => {
+      const tell = (share: number): void =>
+        observer.next(ProjectActions.uploadProgressed({ name: file.name, share }));
+      tell(0);
+      this.api
+        .upload(projectId, file, tell)
+        .then((source) => observer.next(ProjectActions.sourcesAdded({ sources: [source] })))
+        .catch((error: unknown) => observer.next(ProjectActions.failed({ message: sentenceOf(error) })))
+        .finally(() => {
+          tell(1);
+          observer.complete();
+        });
+    });
+  }
 
   private async read(id: string): Promise<ReturnType<typeof ProjectActions.opened>> {
     const { api } = this;

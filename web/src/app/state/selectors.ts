@@ -63,8 +63,6 @@ export interface CopyRow {
   readonly divisor: CopyDivisor;
   readonly size: { readonly width: number; readonly height: number };
   readonly estimate: CopyEstimate | null;
-  /** Whether a copy would be lighter at the present preview scale. */
-  readonly worthIt: boolean;
 }
 
 /** The pictures of the timeline and their copies, at the divisor that fits the preview scale while playing. */
@@ -102,7 +100,6 @@ export const selectCopyRows = createSelector(
           divisor,
           size: copySize(size, divisor),
           estimate: estimate ?? null,
-          worthIt: divisor > 1 || source.facts.bitsPerSecond > 0,
         },
       ];
     });

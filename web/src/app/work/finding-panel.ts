@@ -1,13 +1,13 @@
 import { Component, computed, effect, inject } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
-import { limitingStage, type Finding } from '@hone/core/findings';
+import { limitingStage, needySources, type Finding } from '@hone/core/findings';
 import type { CopyDivisor } from '@hone/core/media';
 import { toNumber } from '@hone/core/time';
 import { RunLogs } from '../playback/run-logs';
 import { CopyActions, ProjectActions } from '../state/actions';
 import { mediaFeature } from '../state/features';
-import { selectCopyRows, selectRun, selectTuning, type CopyRow } from '../state/selectors';
+import { selectCopyRows, selectPlan, selectRun, selectTuning, type CopyRow } from '../state/selectors';
 import { findingSentence } from '../words/finding-words';
 import { bytes, count, percentOf, wait } from '../words/quantities';
 import { StageBars } from './stage-bars';
@@ -24,6 +24,7 @@ export class FindingPanel {
   private readonly logs = inject(RunLogs);
   private readonly run = this.store.selectSignal(selectRun);
   private readonly tuning = this.store.selectSignal(selectTuning);
+  private readonly plan = this.store.selectSignal(selectPlan);
   private readonly rows = this.store.selectSignal(selectCopyRows);
   private readonly estimating = this.store.selectSignal(mediaFeature.selectEstimating);
 
@@ -38,10 +39,16 @@ export class FindingPanel {
     return finding && run ? findingSentence(finding, toNumber(run.facts.rate)) : null;
   });
 
-  /** Sources of the timeline without a copy that fits. */
-  readonly uncopied = computed(() =>
-    this.rows().filter(({ copy, worthIt }) => worthIt && (!copy || copy.state === 'failed')),
-  );
+  /** Sources that the last run shows to be too heavy, without a copy that fits. */
+  readonly uncopied = computed(() => {
+    const run = this.run();
+    const log = run && this.logs.all().get(run.id);
+    const graph = this.plan()?.preview.graph;
+    const needy = log && graph ? needySources(log, graph) : [];
+    return this.rows().filter(
+      ({ copy, source }) => needy.includes(source.id) && (!copy || copy.state === 'failed'),
+    );
+  });
   private readonly making = computed(() => this.rows().filter(({ copy }) => copy?.state === 'making'));
 
   readonly copyLever = computed(() => {

@@ -2,10 +2,11 @@ import { inject, Injectable } from '@angular/core';
 import { PREVIEW_SCALES } from '@hone/core/levers';
 import { cutsOf } from '@hone/core/render';
 import { toNumber } from '@hone/core/time';
+import { takeOffAt } from '@hone/core/timeline';
 import { Store } from '@ngrx/store';
 import { Playback } from '../playback/playback';
 import { ProjectActions } from '../state/actions';
-import { selectLength, selectPlan, selectTuning } from '../state/selectors';
+import { selectLength, selectPlan, selectTimeline, selectTuning } from '../state/selectors';
 import { TimelineRange } from './timeline-range';
 
 /** The keys of the work page. */
@@ -16,6 +17,7 @@ export class WorkKeys {
   private readonly range = inject(TimelineRange);
   private readonly plan = this.store.selectSignal(selectPlan);
   private readonly length = this.store.selectSignal(selectLength);
+  private readonly timeline = this.store.selectSignal(selectTimeline);
   private readonly tuning = this.store.selectSignal(selectTuning);
 
   private readonly actions: Readonly<Record<string, (event: KeyboardEvent) => void>> = {
@@ -26,6 +28,8 @@ export class WorkKeys {
     i: () => this.playback.mark('in'),
     o: () => this.playback.mark('out'),
     u: () => this.playback.mark('none'),
+    delete: () => this.takeOff(),
+    z: () => this.store.dispatch(ProjectActions.editTakenBack()),
     c: () => this.toggleCopies(),
     '[': () => this.scale(-1),
     ']': () => this.scale(1),
@@ -70,6 +74,13 @@ export class WorkKeys {
     const cuts = [0, ...cutsOf(plan.preview.graph), this.length() - 1];
     const next = direction > 0 ? cuts.find((cut) => cut > here) : cuts.filter((cut) => cut < here).at(-1);
     if (next !== undefined) this.playback.seek(next);
+  }
+
+  private takeOff(): void {
+    const timeline = this.timeline();
+    if (!timeline) return;
+    const edited = takeOffAt(timeline, this.playback.here);
+    if (edited !== timeline) this.store.dispatch(ProjectActions.timelineEdited({ timeline: edited }));
   }
 
   private toggleCopies(): void {

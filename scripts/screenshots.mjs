@@ -1,0 +1,69 @@
+// Takes the pictures in docs/screenshots from a demo that runs with a fresh data folder:
+//   HONE_DATA=$(mktemp -d) npm run demo      and, when its footage is ready,      node scripts/screenshots.mjs
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { chromium } from 'playwright-core';
+
+const url = process.argv[2] ?? 'http://127.0.0.1:4310';
+const folder = fileURLToPath(new URL('../docs/screenshots/', import.meta.url));
+const flags =
+  '--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update --disable-sync';
+const profile = mkdtempSync(join(tmpdir(), 'hone-shots-'));
+const browser = await chromium.launchPersistentContext(profile, {
+  executablePath: process.env.HONE_CHROMIUM ?? '/usr/bin/chromium',
+  args: flags.split(' '),
+  viewport: { width: 1280, height: 800 },
+});
+const page = await browser.newPage();
+const shot = (name) => page.screenshot({ path: join(folder, `${name}.png`) });
+const quiet = () => page.getByText('Nothing runs in the background').waitFor({ timeout: 1_800_000 });
+const open = async (name) => {
+  await page.getByRole('link', { name, exact: true }).click();
+  await page.waitForTimeout(1500);
+};
+
+async function play() {
+  await page.keyboard.press('Home');
+  await page.getByTestId('play').click();
+  await page.getByTestId('play').getByText('Stop').waitFor();
+  await page.getByTestId('play').getByText('Play').waitFor({ timeout: 180_000 });
+  await page.waitForTimeout(3000);
+  // A picture with something in it, instead of the last frame.
+  for (let second = 0; second < 3; second++) await page.keyboard.press('Shift+ArrowLeft');
+  await page.waitForTimeout(2500);
+}
+
+await page.goto(url);
+await page.getByTestId('plate').getByText('preview').waitFor();
+await quiet();
+await play();
+await page.getByTestId('make-copies').getByText('MB').waitFor({ timeout: 120_000 });
+await shot('work-before');
+await page.getByTestId('make-copies').click();
+await page
+  .getByText(/Light copy of .* left/)
+  .first()
+  .waitFor();
+await page
+  .getByText(/Light copy of/)
+  .first()
+  .click();
+await page.waitForTimeout(1500);
+await shot('copies-running');
+await page.keyboard.press('Escape');
+await quiet();
+await play();
+await shot('work-after');
+await open('Sources');
+await shot('sources');
+await open('Runs');
+await shot('runs');
+await open('Export');
+await page.getByTestId('export').click();
+await page.getByTestId('proof').waitFor({ timeout: 1_800_000 });
+await page.waitForTimeout(2000);
+await shot('export-proof');
+await browser.close();
+rmSync(profile, { recursive: true, force: true });
