@@ -10,6 +10,9 @@ import type { PictureFile } from './picture-file.js';
 /** Makes a preview picture of a decoded frame at an address. */
 export type Reduce = (frame: VideoFrame, spec: StreamSpec, address: number) => Promise<ColourCoding>;
 
+/** Where a stream gets decoded frames from: a decoder, or what stands in for one in a test. */
+export type FrameSupply = Pick<PictureDecoder, 'startAt' | 'next' | 'close'>;
+
 /** Time stamps reach the decoder in whole microseconds; two that differ by no more are the same. */
 const SAME_SECONDS = 1.5e-6;
 
@@ -22,7 +25,7 @@ export class PictureStream {
   private wakeSlots: (() => void) | undefined;
   private next: number;
   private closed = false;
-  private decoder: PictureDecoder | undefined;
+  private decoder: FrameSupply | undefined;
   private cost: { -readonly [K in keyof PictureCost]: number } = noCost();
   private readonly framesPerSecond: number;
   /** The key packet after the one that decoding last started from, as far as it was looked up. */
@@ -33,6 +36,7 @@ export class PictureStream {
     private readonly control: Control,
     private readonly reduce: Reduce,
     private readonly send: (reply: DecodeReply) => void,
+    private readonly openDecoder: (file: PictureFile) => FrameSupply = (file) => new PictureDecoder(file),
   ) {
     this.next = spec.from;
     this.framesPerSecond = toNumber(spec.timelineRate);
@@ -62,7 +66,7 @@ export class PictureStream {
   /** Runs until the passage is through or the stream is closed. */
   async run(file: PictureFile): Promise<void> {
     if (this.isClosed()) return;
-    const decoder = new PictureDecoder(file);
+    const decoder = this.openDecoder(file);
     this.decoder = decoder;
     try {
       const start = await this.keyPacketFor(this.next, file);
@@ -74,7 +78,7 @@ export class PictureStream {
     }
   }
 
-  private async deliverAll(decoder: PictureDecoder, file: PictureFile): Promise<void> {
+  private async deliverAll(decoder: FrameSupply, file: PictureFile): Promise<void> {
     // The last frame that was too early for what is wanted: it is the right one when nothing nearer follows.
     let held: DecodedFrame | undefined;
     try {
@@ -177,7 +181,7 @@ export class PictureStream {
     return cost;
   }
 
-  private async resync(decoder: PictureDecoder, file: PictureFile): Promise<boolean> {
+  private async resync(decoder: FrameSupply, file: PictureFile): Promise<boolean> {
     if (!this.spec.live) return false;
     const playhead = this.control.playhead;
     if (resyncTarget(this.next, playhead, this.framesPerSecond, [Infinity]) === undefined) return false;

@@ -1,6 +1,5 @@
 import { frameAtPlayhead, OPEN_AHEAD_SECONDS, PREROLL_FRAMES, PREROLL_LIMIT_MS } from '@hone/core/playback';
-import { passagesOf, type Layer, type Passage } from '@hone/core/render';
-import { toNumber } from '@hone/core/time';
+import type { Passage } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { PreviewPlan } from '../plan.js';
 import type { Control } from '../shared/control.js';
@@ -14,6 +13,7 @@ import type {
   SoundRequest,
 } from '../shared/messages.js';
 import { layoutFor, makeRoom, type Layout } from './layout.js';
+import { PlanView } from './plan-view.js';
 import { Run } from './run.js';
 import { RunClock } from './run-clock.js';
 import type { Screen } from './screen.js';
@@ -28,9 +28,8 @@ type PlayRequest = Extract<EngineRequest, { kind: 'play' }>;
 
 /** Decides what is decoded, when a frame is shown and when it is dropped, by the rules of core/playback/pacing. */
 export class Engine {
-  private plan: PreviewPlan | undefined;
+  private plan: PlanView | undefined;
   private layout: Layout | undefined;
-  private passages: readonly Passage[] = [];
   private readonly streams: StreamSet;
   private state: PlayerState = 'still';
   private mode: 'play' | 'rest' | 'flat' = 'rest';
@@ -48,6 +47,8 @@ export class Engine {
   /** Grows with every command, so that what waits for an older one gives up. */
   private intent = 0;
   private toldPixels = '';
+  /** Plans that are being taken in; until they are, nothing is shown. */
+  private changing = 0;
 
   constructor(
     private readonly screen: Screen,
@@ -81,7 +82,7 @@ export class Engine {
         break;
       case 'seek':
         this.frame = request.frame;
-        if (this.state === 'playing' || this.state === 'starting') void this.pause(request.frame);
+        if (this.isPlaying) void this.pause(request.frame);
         else void this.still(request.frame);
         break;
       case 'shuttle':
@@ -94,28 +95,33 @@ export class Engine {
 
   private async setPlan(plan: PreviewPlan): Promise<void> {
     const intent = ++this.intent;
-    const before = this.plan;
-    const wasPlaying = this.state === 'playing' || this.state === 'starting';
-    this.plan = plan;
-    this.passages = passagesOf(plan.preview.graph);
+    if (this.run && this.plan) this.run.leversMoved = true;
     const { graph } = plan.preview;
-    this.sound.send({ kind: 'plan', parts: graph.sound, urls: plan.sounds, rate: graph.rate });
+    this.changing++;
     await this.streams.closeAll();
+    this.changing--;
     this.streams.forgive();
-    if (this.run && before) this.run.leversMoved = true;
     try {
       const layout = layoutFor(plan, this.decoders.length);
       makeRoom(this.memory, layout);
-      this.layout = layout;
       layout.workspaces.forEach((room, index) => this.decoders[index]!.send({ kind: 'workspace', ...room }));
+      this.layout = layout;
+      this.plan = new PlanView(plan);
     } catch (error) {
       this.send({ kind: 'failed', message: error instanceof Error ? error.message : String(error) });
       return;
     }
-    this.streams.reset(wasPlaying ? this.layout.playSlots : this.layout.restSlots);
+    this.sound.send({ kind: 'plan', parts: graph.sound, urls: plan.sounds, rate: graph.rate });
+    this.streams.reset(this.isPlaying ? this.layout.playSlots : this.layout.restSlots);
     if (intent !== this.intent) return;
-    if (wasPlaying) this.tick();
-    else await this.still(this.frame);
+    if (!this.isPlaying) await this.still(this.plan.within(this.frame));
+    else if (this.run) this.tick();
+    // The press of play was still waiting for the decoders when the plan came.
+    else if (this.request) await this.play(this.request);
+  }
+
+  private get isPlaying(): boolean {
+    return this.state === 'playing' || this.state === 'starting';
   }
 
   private async play(request: PlayRequest): Promise<void> {
@@ -132,10 +138,9 @@ export class Engine {
     this.streams.forgive();
     this.mode = 'play';
     this.streams.reset(this.layout.playSlots);
-    const { rate } = this.plan.preview.graph;
     const pressedAt = request.pressedAt - performance.timeOrigin;
     this.startRequestedAt = performance.now();
-    this.run = new Run(request.from, request.to, rate, pressedAt, this.startRequestedAt);
+    this.run = new Run(request.from, request.to, this.plan.rate, pressedAt, this.startRequestedAt);
     this.send({ kind: 'log', firstFrame: request.from, buffer: this.run.buffer });
     this.shownInRun = -1;
     this.firstReadyAt = undefined;
@@ -183,24 +188,23 @@ export class Engine {
   private async still(frame: number): Promise<void> {
     if (!this.plan || !this.layout) return;
     const intent = ++this.intent;
-    this.wantedStill = frame;
     this.control.playhead = frame;
-    const clips = this.layersAt(frame).map((layer) => layer.clipId);
+    const clips = this.plan.clipsAt(frame);
     const goesOn =
       this.mode === 'rest' && clips.every((clip) => this.streams.reaches(clip, frame, STILL_REACH));
     if (goesOn) {
       this.streams.passed(frame);
       for (const clip of clips) this.streams.skipTo(clip, frame);
     } else {
+      // What is ready has the size of playing; it must not be taken for the picture at rest.
+      this.wantedStill = undefined;
       await this.streams.closeAll();
       if (intent !== this.intent) return;
       this.mode = 'rest';
-      const shuttling = this.state === 'shuttling';
-      this.streams.reset(shuttling ? this.layout.playSlots : this.layout.restSlots);
-      for (const passage of this.passages) {
-        if (passage.from <= frame && frame < passage.to) this.openPassage(passage, frame, false, 1);
-      }
+      this.streams.reset(this.state === 'shuttling' ? this.layout.playSlots : this.layout.restSlots);
+      for (const passage of this.plan.passagesAt(frame)) this.openPassage(passage, frame, false, 1);
     }
+    this.wantedStill = frame;
     this.tick();
   }
 
@@ -227,22 +231,22 @@ export class Engine {
   }
 
   private openPassage(passage: Passage, from: number, live: boolean, ahead?: number): void {
-    const file = this.plan?.pictures[passage.sourceId];
+    const file = this.plan!.fileOf(passage);
     if (!file) return;
-    const options = { from, frameSize: this.size(), rate: this.plan!.preview.graph.rate, live };
+    const options = { from, frameSize: this.size(), rate: this.plan!.rate, live };
     this.streams.open(passage, file, ahead === undefined ? options : { ...options, ahead });
   }
 
   private size(): FrameSize {
-    const { preview } = this.plan!;
-    return this.mode === 'rest' && this.state !== 'shuttling' ? preview.restSize : preview.playSize;
+    const { playSize, restSize } = this.plan!.plan.preview;
+    return this.mode === 'rest' && this.state !== 'shuttling' ? restSize : playSize;
   }
 
   private tick(): void {
     clearTimeout(this.timer);
-    if (!this.plan || !this.layout) return;
+    if (!this.plan || !this.layout || this.changing > 0) return;
     if (this.flat) return this.tickFlat();
-    if (this.state === 'starting' || this.state === 'playing') return this.tickPlay();
+    if (this.isPlaying) return this.tickPlay();
     this.tickStill();
   }
 
@@ -255,11 +259,11 @@ export class Engine {
     }
     if (this.state !== 'shuttling' || !this.shuttleFrom) return;
     const next = this.currentFrame();
-    const end = this.plan!.preview.graph.length - 1;
+    const end = this.plan!.length - 1;
     this.frame = next;
     this.control.playhead = next;
     const { speed } = this.shuttleFrom;
-    if (speed < 0 ? next <= 0 : next >= end) return void this.pause(Math.min(end, Math.max(0, next)));
+    if (speed < 0 ? next <= 0 : next >= end) return void this.pause(next);
     if (this.wantedStill === undefined && next !== this.control.get('shownFrame')) void this.still(next);
     else this.timer = setTimeout(() => this.tick(), 15);
   }
@@ -268,7 +272,7 @@ export class Engine {
     const { run, request } = this;
     if (!run || !request) return;
     if (this.state === 'starting' && !this.tryStart(run, request)) return;
-    const framesPerSecond = toNumber(this.plan!.preview.graph.rate);
+    const { framesPerSecond } = this.plan!;
     const elapsedMs = this.clock!.elapsedMs();
     const playhead = request.from + (elapsedMs / 1000) * framesPerSecond;
     const frame = frameAtPlayhead(playhead);
@@ -298,7 +302,7 @@ export class Engine {
     const now = performance.now();
     const until = this.streams.readyUntil(
       request.from,
-      (frame) => this.clipsAt(frame),
+      (frame) => this.plan!.clipsAt(frame),
       Math.min(request.to, request.from + PREROLL_FRAMES + 1),
     );
     if (until > request.from) this.firstReadyAt ??= now;
@@ -319,22 +323,18 @@ export class Engine {
   }
 
   private openAhead(playhead: number, end: number): void {
-    const horizon = playhead + OPEN_AHEAD_SECONDS * toNumber(this.plan!.preview.graph.rate);
-    for (const passage of this.passages) {
+    const horizon = playhead + OPEN_AHEAD_SECONDS * this.plan!.framesPerSecond;
+    for (const passage of this.plan!.passages) {
       if (passage.from > horizon || passage.from >= end) break;
       const from = Math.max(passage.from, Math.ceil(playhead));
-      if (from >= passage.to || this.streams.isOpen(passage) || this.isBehindUs(passage)) continue;
+      if (from >= passage.to || this.streams.isOpen(passage) || passage.to <= this.frame) continue;
       this.openPassage(passage, from, true);
     }
   }
 
-  private isBehindUs(passage: Passage): boolean {
-    return passage.to <= this.frame;
-  }
-
   private tickFlat(): void {
     const flat = this.flat!;
-    for (const passage of this.passages) {
+    for (const passage of this.plan!.passages) {
       if (passage.to <= flat.next || passage.from >= flat.to || this.streams.isOpen(passage)) continue;
       if (passage.from <= flat.next + STILL_REACH)
         this.openPassage(passage, Math.max(passage.from, flat.next), false);
@@ -349,34 +349,20 @@ export class Engine {
   }
 
   private currentFrame(): number {
-    const end = Math.max(0, (this.plan?.preview.graph.length ?? 1) - 1);
-    const { shuttleFrom } = this;
-    if (shuttleFrom) {
-      const seconds = (performance.now() - shuttleFrom.at) / 1000;
-      const moved = seconds * shuttleFrom.speed * toNumber(this.plan!.preview.graph.rate);
-      return Math.min(end, Math.max(0, Math.round(shuttleFrom.frame + moved)));
-    }
-    return Math.min(end, Math.max(0, this.frame));
-  }
-
-  private layersAt(frame: number): readonly Layer[] {
-    const { stretches } = this.plan!.preview.graph;
-    return stretches.find((stretch) => stretch.from <= frame && frame < stretch.to)?.layers ?? [];
-  }
-
-  private clipsAt(frame: number): readonly string[] {
-    return this.layersAt(frame)
-      .filter((layer) => this.plan!.pictures[layer.sourceId])
-      .map((layer) => layer.clipId);
+    const { shuttleFrom, plan } = this;
+    if (!plan) return 0;
+    if (!shuttleFrom) return plan.within(this.frame);
+    const seconds = (performance.now() - shuttleFrom.at) / 1000;
+    return plan.within(Math.round(shuttleFrom.frame + seconds * shuttleFrom.speed * plan.framesPerSecond));
   }
 
   private frameReady(frame: number): boolean {
-    return this.streams.isReady(frame, this.clipsAt(frame));
+    return this.streams.isReady(frame, this.plan!.clipsAt(frame));
   }
 
   private show(frame: number): { composeMs: number; showMs: number } {
     const ready = this.streams.pictures(frame);
-    const pictures = this.layersAt(frame)
+    const pictures = this.plan!.layersAt(frame)
       .map((layer) => ready?.get(layer.clipId))
       .filter((picture): picture is ReadyPicture => picture !== undefined);
     const size = this.size();
@@ -388,8 +374,7 @@ export class Engine {
 
   // Told only when it changes, which is at cuts at most.
   private tellPixels(frame: number, size: FrameSize): void {
-    const files = this.layersAt(frame).map((layer) => this.plan!.pictures[layer.sourceId]);
-    const from = [...new Set(files.map((file) => file?.choice ?? 'missing'))];
+    const from = this.plan!.originsAt(frame);
     const now = JSON.stringify([size, from]);
     if (now === this.toldPixels) return;
     this.toldPixels = now;

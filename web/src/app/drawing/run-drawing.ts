@@ -1,5 +1,5 @@
 import { STAGES, type FrameLog, type Stage } from '@hone/core/playback';
-import { type Area, type Axis, type Palette } from './axis';
+import { frameOf, type Area, type Axis, type Palette } from './axis';
 
 /** Highest load that a lane shows, in per cent of the frame budget. */
 const LANE_FULL = 200;
@@ -60,9 +60,10 @@ export function drawLoadLane(
   context.fillStyle = palette.low;
   context.fillRect(axis.left, area.top, axis.right - axis.left, area.height);
   if (log) {
+    const loads = runningLoads(log, stage, budgetMs);
     context.fillStyle = palette.stage(stage);
     for (let x = Math.floor(axis.left); x < axis.right; x++) {
-      const load = meanLoad(log, stage, axis, x, budgetMs);
+      const load = loads(frameOf(axis, x), frameOf(axis, x + 1));
       if (load === undefined) continue;
       const height = Math.min(1, load / LANE_FULL) * area.height;
       if ((x + STAGES.indexOf(stage) * 2) % 6 === 0 && stage !== 'decode') continue;
@@ -73,22 +74,31 @@ export function drawLoadLane(
   context.fillRect(axis.left, area.top + area.height * (1 - 100 / LANE_FULL), axis.right - axis.left, 1);
 }
 
-// Mean over the second around a column, so that the rhythm of groups of pictures does not hide the load.
-function meanLoad(log: FrameLog, stage: Stage, axis: Axis, x: number, budgetMs: number): number | undefined {
-  const span = axis.to - axis.from;
-  const frame = axis.from + ((x + 0.5 - axis.left) / (axis.right - axis.left)) * span;
-  const reach = Math.max(span / (axis.right - axis.left) / 2, 500 / budgetMs);
-  const from = Math.max(log.firstFrame, Math.round(frame - reach));
-  const to = Math.min(log.firstFrame + log.length, Math.round(frame + reach) + 1);
-  let sum = 0;
-  let count = 0;
-  for (let each = from; each < to; each++) {
-    const worked =
-      stage === 'read' || stage === 'decode' ? log.get(each, 'decoded') > 0 : log.stageMs(each, stage) > 0;
-    if (log.get(each, 'settled') === 0 || !worked) continue;
-    sum += log.stageMs(each, stage);
-    count++;
+/** Mean load, in per cent of the budget, of the frames between two places; undefined where there are none. */
+type Loads = (from: number, to: number) => number | undefined;
+
+// Running sums, so that a column costs the same however many frames it stands for. The mean is taken over the second
+// around a column, so that the rhythm of groups of pictures does not hide the load.
+function runningLoads(log: FrameLog, stage: Stage, budgetMs: number): Loads {
+  const { firstFrame, length } = log;
+  const sums = new Float64Array(length + 1);
+  const counts = new Uint32Array(length + 1);
+  for (let index = 0; index < length; index++) {
+    const frame = firstFrame + index;
+    const cost = log.stageMs(frame, stage);
+    const worked = stage === 'read' || stage === 'decode' ? log.get(frame, 'decoded') > 0 : cost > 0;
+    const counted = worked && log.get(frame, 'settled') > 0;
+    sums[index + 1] = sums[index]! + (counted ? cost : 0);
+    counts[index + 1] = counts[index]! + (counted ? 1 : 0);
   }
-  if (frame < log.firstFrame || frame >= log.firstFrame + log.length || count === 0) return undefined;
-  return (100 * sum) / count / budgetMs;
+  const halfSecond = 500 / budgetMs;
+  return (from, to) => {
+    const middle = (from + to) / 2;
+    if (middle < firstFrame || middle >= firstFrame + length) return undefined;
+    const reach = Math.max((to - from) / 2, halfSecond);
+    const start = Math.max(0, Math.round(middle - reach) - firstFrame);
+    const end = Math.min(length, Math.round(middle + reach) + 1 - firstFrame);
+    const count = counts[end]! - counts[start]!;
+    return count ? (100 * (sums[end]! - sums[start]!)) / count / budgetMs : undefined;
+  };
 }

@@ -14,7 +14,7 @@ import { createFeature, createReducer, on, type ActionReducerMap } from '@ngrx/s
 import { framesPerSecond, pixels } from '../words/quantities';
 import { CopyActions, PlayerActions, ProjectActions, ServerActions } from './actions';
 
-interface ProjectState {
+export interface ProjectState {
   readonly list: readonly ProjectEntry[];
   readonly open: Project | null;
   readonly opening: boolean;
@@ -107,7 +107,7 @@ const byId = <T extends { readonly id: string }>(items: readonly T[]): ById<T> =
 const without = <T>(items: ById<T>, id: string): ById<T> =>
   Object.fromEntries(Object.entries(items).filter(([key]) => key !== id));
 
-interface MediaState {
+export interface MediaState {
   readonly projectId: string | null;
   readonly sources: ById<Source>;
   readonly order: readonly string[];
@@ -185,7 +185,7 @@ export const mediaFeature = createFeature({
   ),
 });
 
-interface PlaybackState {
+export interface PlaybackState {
   readonly state: PlayerState;
   /** The frame at rest, or where playing began. */
   readonly frame: number;

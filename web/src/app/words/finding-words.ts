@@ -29,6 +29,9 @@ export function findingSentence(finding: Finding, framesPerSecondWanted: number)
     const [busiest, load] = busiestStage(finding);
     return `It plays in real time: ${drops} of ${wanted}. ${STAGE_NAMES[busiest]} is the busiest stage, at ${percentOf(load)} of the frame budget.`;
   }
+  if (loadPercent[stage] < FAR_FROM_FULL) {
+    return `${dropped} of ${wanted} frames are dropped, though no stage comes near the frame budget: ${STAGE_NAMES[stage]}, the busiest, takes ${percentOf(loadPercent[stage])}. Something else may have held the machine up; play again to see whether it stays.`;
+  }
   const cost = (loadPercent[stage] / 100) * budgetMs;
   const several =
     stage === 'decode' && finding.decodedPerFrame > 1.2
@@ -37,9 +40,18 @@ export function findingSentence(finding: Finding, framesPerSecondWanted: number)
   const over =
     loadPercent[stage] > 100
       ? `takes ${milliseconds(cost)} where a frame may take ${milliseconds(budgetMs)}`
-      : `takes ${milliseconds(cost)} of the ${milliseconds(budgetMs)} of a frame, more than any other stage, and leaves too little to recover at cuts`;
+      : `takes ${milliseconds(cost)} of the ${milliseconds(budgetMs)} of a frame, and leaves too little to recover at cuts`;
   return `${ACTS[stage]} holds playback back: it ${over}, so ${framesPerSecond(framesPerSecondShown)} of ${framesPerSecond(framesPerSecondWanted)} are shown and ${dropped} of ${wanted} frames are dropped.${several}`;
 }
+
+/** The few words over a finding. */
+export function findingTitle({ stage, loadPercent }: Finding): string {
+  if (!stage) return 'It plays in real time';
+  return loadPercent[stage] < FAR_FROM_FULL ? 'It plays, with gaps' : 'It does not play in real time';
+}
+
+/** Below so many per cent of the frame budget a stage is not what holds playback back. */
+export const FAR_FROM_FULL = 60;
 
 function busiestStage(finding: Finding): [Stage, number] {
   const entries = Object.entries(finding.loadPercent) as [Stage, number][];

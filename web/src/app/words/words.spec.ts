@@ -1,6 +1,6 @@
 import type { Finding } from '@hone/core/findings';
 import { describe, expect, it } from 'vitest';
-import { findingSentence } from './finding-words';
+import { findingSentence, findingTitle } from './finding-words';
 import { bitRate, bytes, count, milliseconds, percentOf, pixels, wait } from './quantities';
 
 describe('quantities', () => {
@@ -54,7 +54,16 @@ describe('a finding', () => {
 
   it('does not claim that a stage exceeds the budget when it does not', () => {
     const within = { ...finding, loadPercent: { ...finding.loadPercent, decode: 80 } };
-    expect(findingSentence(within, 24)).toContain('more than any other stage');
+    expect(findingSentence(within, 24)).toContain('leaves too little to recover at cuts');
+  });
+
+  it('blames no stage that is far from the budget', () => {
+    const idle = { ...finding, dropped: 16, loadPercent: { ...finding.loadPercent, decode: 44 } };
+    expect(findingSentence(idle, 24)).toContain(
+      'no stage comes near the frame budget: Decode, the busiest, takes 44 %',
+    );
+    expect(findingTitle(idle)).toBe('It plays, with gaps');
+    expect(findingTitle(finding)).toBe('It does not play in real time');
   });
 
   it('says that it plays, and what is busiest', () => {

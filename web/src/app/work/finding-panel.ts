@@ -8,7 +8,7 @@ import { RunLogs } from '../playback/run-logs';
 import { CopyActions, ProjectActions } from '../state/actions';
 import { mediaFeature } from '../state/features';
 import { selectCopyRows, selectPlan, selectRun, selectTuning, type CopyRow } from '../state/selectors';
-import { findingSentence } from '../words/finding-words';
+import { FAR_FROM_FULL, findingSentence, findingTitle } from '../words/finding-words';
 import { bytes, count, percentOf, wait } from '../words/quantities';
 import { StageBars } from './stage-bars';
 
@@ -32,6 +32,10 @@ export class FindingPanel {
     const run = this.run();
     const log = run && this.logs.all().get(run.id);
     return run && log ? limitingStage(log, run.summary, run.facts.rate) : null;
+  });
+  readonly title = computed(() => {
+    const finding = this.finding();
+    return finding ? findingTitle(finding) : '';
   });
   readonly sentence = computed(() => {
     const finding = this.finding();
@@ -77,7 +81,7 @@ export class FindingPanel {
   readonly scaleLever = computed(() => {
     const tuning = this.tuning();
     const finding = this.finding();
-    if (!tuning || !finding?.stage) return null;
+    if (!tuning || !finding?.stage || finding.loadPercent[finding.stage] < FAR_FROM_FULL) return null;
     const next = ({ 1: 2, 2: 4, 4: 8, 8: 16, 16: null } as const)[tuning.playScale];
     return { next, helps: !this.helpsDecoding(), why: whyScaleDoesNotHelp(finding) };
   });

@@ -81,7 +81,7 @@ export class RunFigures {
   }
 }
 
-const LIVE_MS = 500;
+const LIVE_MS = 1000;
 
 const FIGURES: readonly [string, (summary: PacingSummary) => string][] = [
   ['Shown of wanted', ({ shown, wanted }) => `${shown} of ${wanted}`],

@@ -24,7 +24,7 @@ import { STAGE_NAMES } from '../words/finding-words';
 import { TimelineRange } from './timeline-range';
 
 const LABELS = 108;
-const LIVE_MS = 500;
+const LIVE_MS = 1000;
 
 interface Row {
   readonly label: string;
@@ -43,7 +43,8 @@ export class TimelineView {
   private readonly logs = inject(RunLogs);
   private readonly range = inject(TimelineRange);
   private readonly still = viewChild.required<ElementRef<HTMLCanvasElement>>('still');
-  private readonly moving = viewChild.required<ElementRef<HTMLCanvasElement>>('moving');
+  private readonly surface = viewChild.required<ElementRef<HTMLElement>>('surface');
+  private readonly line = viewChild.required<ElementRef<HTMLElement>>('line');
   private readonly timeline = this.store.selectSignal(selectTimeline);
   private readonly plan = this.store.selectSignal(selectPlan);
   private readonly sources = this.store.selectSignal(selectSources);
@@ -75,7 +76,7 @@ export class TimelineView {
       scheme.observe(document.documentElement, { attributeFilter: ['class'] });
       let next = 0;
       const follow = (): void => {
-        this.drawPlayhead();
+        this.movePlayhead();
         next = requestAnimationFrame(follow);
       };
       follow();
@@ -96,14 +97,14 @@ export class TimelineView {
 
   onPointer(event: PointerEvent): void {
     if (event.buttons !== 1) return;
-    const canvas = this.moving().nativeElement;
-    if (event.type === 'pointerdown') canvas.setPointerCapture(event.pointerId);
-    this.playback.seek(Math.floor(frameOf(this.axis(canvas.clientWidth), event.offsetX)));
+    const surface = this.surface().nativeElement;
+    if (event.type === 'pointerdown') surface.setPointerCapture(event.pointerId);
+    this.playback.seek(Math.floor(frameOf(this.axis(surface.clientWidth), event.offsetX)));
   }
 
   onWheel(event: WheelEvent): void {
     event.preventDefault();
-    const axis = this.axis(this.moving().nativeElement.clientWidth);
+    const axis = this.axis(this.surface().nativeElement.clientWidth);
     if (event.ctrlKey || Math.abs(event.deltaY) > Math.abs(event.deltaX)) {
       this.range.zoom(event.deltaY > 0 ? 1.25 : 0.8, frameOf(axis, event.offsetX));
     } else {
@@ -131,6 +132,8 @@ export class TimelineView {
     const format = timecodeFormatOf(timeline.rate);
     const labelOf = (frame: number): string => formatTimecode(timeline.startFrame + frame, format);
     drawRuler(context, axis, take(), toNumber(timeline.rate), labelOf, palette);
+    context.fillStyle = palette.accent;
+    this.drawMarks(context, axis);
     const noteOf = this.noteOf();
     for (const track of displayed(timeline)) drawTrack(context, axis, take(), track, noteOf, palette);
     const log = this.logs.live() ?? this.logOf(this.run()?.id);
@@ -140,15 +143,19 @@ export class TimelineView {
     for (const stage of STAGES) drawLoadLane(context, axis, take(), log, stage, budget, palette);
   }
 
-  private drawPlayhead(): void {
-    const playhead = this.playback.playhead;
+  // The playhead moves with every frame: a thin element of its own, so that nothing is drawn anew.
+  private movePlayhead(): void {
+    const { playhead } = this.playback;
     if (playhead === this.drawnPlayhead) return;
     this.drawnPlayhead = playhead;
-    const canvas = this.moving().nativeElement;
-    const { context, width, height } = prepared(canvas);
-    const axis = this.axis(width);
-    const ink = getComputedStyle(canvas).color;
-    context.fillStyle = ink;
+    const axis = this.axis(this.surface().nativeElement.clientWidth);
+    const x = xOf(axis, playhead);
+    const { style } = this.line().nativeElement;
+    style.visibility = x >= axis.left - 1 && x <= axis.right + 1 ? 'visible' : 'hidden';
+    style.transform = `translateX(${Math.round(x)}px)`;
+  }
+
+  private drawMarks(context: CanvasRenderingContext2D, axis: Axis): void {
     for (const [mark, sign] of [
       [this.inFrame(), 1],
       [this.outFrame(), -1],
@@ -158,8 +165,6 @@ export class TimelineView {
       context.fillRect(x - 1, 0, 2, 18);
       context.fillRect(sign === 1 ? x : x - 6, 0, 6, 2);
     }
-    const x = xOf(axis, playhead);
-    if (x >= axis.left - 1 && x <= axis.right + 1) context.fillRect(x - 0.75, 0, 1.5, height);
   }
 
   private logOf(id: string | undefined): FrameLog | undefined {

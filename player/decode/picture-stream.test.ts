@@ -1,0 +1,268 @@
+import type { Rational } from '@hone/core/time';
+import type { EncodedPacket } from 'mediabunny';
+import { describe, expect, it } from 'vitest';
+import { Control } from '../shared/control.js';
+import type { DecodeReply, StreamSpec } from '../shared/messages.js';
+import { VIDEO_BT709 } from '../shared/picture.js';
+import type { PictureFile } from './picture-file.js';
+import { PictureStream, type FrameSupply } from './picture-stream.js';
+
+const RATE24: Rational = { num: 24, den: 1 };
+
+/** A file whose frames stand at given seconds, with a key frame every so often. */
+class FakeFile implements FrameSupply {
+  private at = 0;
+  readonly starts: number[] = [];
+  closed = false;
+  decoded = 0;
+  readonly open: Set<number> = new Set();
+
+  constructor(
+    readonly stamps: readonly number[],
+    private readonly group: number,
+    /** Called before each frame comes out; a test moves the playhead with it. */
+    private readonly beforeEach: (index: number) => void = () => undefined,
+  ) {}
+
+  get file(): PictureFile {
+    const packet = (index: number): EncodedPacket | null =>
+      index < this.stamps.length
+        ? ({ timestamp: this.stamps[index]!, isMetadataOnly: true, index } as unknown as EncodedPacket)
+        : null;
+    const keyAtOrBefore = (seconds: number): EncodedPacket | null => {
+      let found = 0;
+      this.stamps.forEach((stamp, index) => {
+        if (index % this.group === 0 && stamp <= seconds + 1e-9) found = index;
+      });
+      return packet(found);
+    };
+    return {
+      packets: {
+        getKeyPacket: (seconds: number) => Promise.resolve(keyAtOrBefore(seconds)),
+        getNextKeyPacket: ({ timestamp }: EncodedPacket) => {
+          const next = this.stamps.findIndex(
+            (stamp, index) => index % this.group === 0 && stamp > timestamp + 1e-9,
+          );
+          return Promise.resolve(next < 0 ? null : packet(next));
+        },
+      },
+      firstTimestamp: this.stamps[0]!,
+      firstPacket: packet(0)!,
+    } as unknown as PictureFile;
+  }
+
+  startAt(packet: EncodedPacket): void {
+    this.at = this.stamps.findIndex((stamp) => Math.abs(stamp - packet.timestamp) < 1e-9);
+    this.starts.push(this.at);
+  }
+
+  next(): ReturnType<FrameSupply['next']> {
+    if (this.closed || this.at >= this.stamps.length) return Promise.resolve(undefined);
+    this.beforeEach(this.at);
+    const index = this.at++;
+    this.decoded++;
+    this.open.add(index);
+    const frame = {
+      timestamp: Math.round(this.stamps[index]! * 1e6),
+      index,
+      close: () => this.open.delete(index),
+    } as unknown as VideoFrame;
+    return Promise.resolve({ frame, decodeMs: 10, readMs: 1 });
+  }
+
+  close(): void {
+    this.closed = true;
+  }
+}
+
+interface Setting {
+  readonly rate: Rational;
+  readonly constantRate?: boolean;
+  readonly from?: number;
+  readonly to: number;
+  readonly sourceIn?: Rational;
+  readonly live?: boolean;
+  readonly slots?: number;
+}
+
+function setUp(file: FakeFile, setting: Setting) {
+  const control = Control.create();
+  const replies: DecodeReply[] = [];
+  const reduced: number[] = [];
+  const size = { width: 16, height: 16 };
+  const spec: StreamSpec = {
+    id: 1,
+    file: {
+      choice: 'original',
+      url: '',
+      size,
+      shownSize: size,
+      rate: setting.rate,
+      constantRate: setting.constantRate ?? true,
+      quarters: 0,
+      frameCount: file.stamps.length,
+    },
+    from: setting.from ?? 0,
+    to: setting.to,
+    clipStart: 0,
+    sourceIn: setting.sourceIn ?? { num: 0, den: 1 },
+    timelineRate: RATE24,
+    target: size,
+    live: setting.live ?? false,
+  };
+  const reduce = (frame: VideoFrame): Promise<typeof VIDEO_BT709> => {
+    reduced.push((frame as unknown as { index: number }).index);
+    return Promise.resolve(VIDEO_BT709);
+  };
+  const stream = new PictureStream(
+    spec,
+    control,
+    reduce,
+    (reply) => replies.push(reply),
+    () => file,
+  );
+  for (let slot = 0; slot < (setting.slots ?? 1000); slot++) stream.grant(1000 + slot);
+  const pictures = () => replies.filter((reply) => reply.kind === 'picture');
+  return { stream, control, replies, reduced, pictures, run: () => stream.run(file.file) };
+}
+
+const even = (count: number, perSecond: number, start = 0): number[] =>
+  Array.from({ length: count }, (_, index) => start + index / perSecond);
+
+describe('a stream', () => {
+  it('takes the nearest frames of a faster source and decodes the others for nothing', async () => {
+    const file = new FakeFile(even(60, 60), 30);
+    const { run, reduced, pictures } = setUp(file, { rate: { num: 60, den: 1 }, to: 6 });
+    await run();
+    expect(reduced).toEqual([0, 3, 5, 8, 10, 13]);
+    expect(pictures().map(({ frame }) => frame)).toEqual([0, 1, 2, 3, 4, 5]);
+    // 2.5 pictures are decoded for one that is shown.
+    expect(file.decoded / 6).toBeCloseTo(2.5, 0);
+    expect(pictures().reduce((sum, { cost }) => sum + cost.decoded, 0)).toBe(14);
+    expect(pictures()[1]!.cost).toEqual({
+      readMs: 3,
+      decodeMs: 30,
+      scaleMs: expect.any(Number) as number,
+      decoded: 3,
+    });
+  });
+
+  it('repeats the frames of a slower source in the same slot', async () => {
+    const { run, reduced, pictures } = setUp(new FakeFile(even(20, 12), 10), {
+      rate: { num: 12, den: 1 },
+      to: 8,
+    });
+    await run();
+    expect(reduced).toEqual([0, 1, 2, 3, 4]);
+    expect(pictures().map(({ repeated }) => repeated)).toEqual([
+      false,
+      false,
+      true,
+      false,
+      true,
+      false,
+      true,
+      false,
+    ]);
+    expect(new Set(pictures().map(({ address }) => address)).size).toBe(5);
+  });
+
+  it('enters at the key frame before its in point and leaves out what comes before', async () => {
+    const file = new FakeFile(even(96, 24), 24);
+    const { run, reduced } = setUp(file, { rate: RATE24, to: 3, sourceIn: { num: 40, den: 24 } });
+    await run();
+    expect(file.starts).toEqual([24]);
+    expect(reduced).toEqual([40, 41, 42]);
+  });
+
+  it('does not mind where the time stamps of a file begin', async () => {
+    const { run, reduced } = setUp(new FakeFile(even(48, 25, 1.4), 12), { rate: { num: 25, den: 1 }, to: 3 });
+    await run();
+    expect(reduced).toEqual([0, 1, 2]);
+  });
+
+  it('takes the nearest frame by real time stamps, and of two the later', async () => {
+    // Timeline frames stand at 0, 1/24, 2/24 …; the second stamp and the third are equally far from 2/24.
+    const stamps = [0, 1 / 24, 3 / 24, 3.4 / 24, 6 / 24];
+    const { run, reduced, pictures } = setUp(new FakeFile(stamps, 5), {
+      rate: RATE24,
+      constantRate: false,
+      to: 7,
+    });
+    await run();
+    expect(pictures().map(({ frame }) => frame)).toEqual([0, 1, 2, 3, 4, 5, 6]);
+    expect(reduced.filter((index, place) => reduced.indexOf(index) === place)).toEqual([0, 1, 2, 3, 4]);
+    const second = pictures().find(({ frame }) => frame === 2)!;
+    expect(second.address).not.toBe(pictures().find(({ frame }) => frame === 1)!.address);
+  });
+
+  it('holds the last frame when the file is shorter than the clip', async () => {
+    const { run, pictures } = setUp(new FakeFile(even(3, 24), 3), { rate: RATE24, to: 6 });
+    await run();
+    expect(pictures().map(({ frame }) => frame)).toEqual([0, 1, 2, 3, 4, 5]);
+  });
+
+  it('neither scales nor sends what is too late, but says what it cost', async () => {
+    const made: { control?: Control } = {};
+    const file = new FakeFile(even(48, 24), 48, (index) => {
+      // The playhead runs ahead of the decoder for a while.
+      if (index === 4) made.control!.playhead = 8.5;
+    });
+    const { run, control, reduced, replies } = setUp(file, { rate: RATE24, to: 12, live: true });
+    made.control = control;
+    await run();
+    expect(reduced).toEqual([0, 1, 2, 3, 8, 9, 10, 11]);
+    const skipped = replies.filter((reply) => reply.kind === 'skipped');
+    expect(skipped.map(({ from }) => from)).toEqual([4, 5, 6, 7]);
+    expect(skipped.every(({ cost }) => cost.decoded === 1)).toBe(true);
+  });
+
+  it('goes on at the next key frame when it is far behind', async () => {
+    const made: { control?: Control } = {};
+    const file = new FakeFile(even(96, 24), 24, (index) => {
+      if (index === 5) made.control!.playhead = 15;
+    });
+    const { run, control, reduced, replies } = setUp(file, { rate: RATE24, to: 30, live: true });
+    made.control = control;
+    await run();
+    expect(file.starts).toEqual([0, 24]);
+    expect(reduced).toEqual([0, 1, 2, 3, 4, 24, 25, 26, 27, 28, 29]);
+    const jump = replies.find((reply) => reply.kind === 'skipped' && reply.to - reply.from > 1);
+    expect(jump).toMatchObject({ to: 24 });
+  });
+
+  it('goes on decoding when there is no key frame left in its clip', async () => {
+    const made: { control?: Control } = {};
+    const file = new FakeFile(even(96, 24), 48, (index) => {
+      if (index === 5) made.control!.playhead = 15;
+    });
+    const { run, control, reduced } = setUp(file, { rate: RATE24, to: 20, live: true });
+    made.control = control;
+    await run();
+    expect(file.starts).toEqual([0]);
+    expect(reduced).toEqual([0, 1, 2, 3, 4, 15, 16, 17, 18, 19]);
+  });
+
+  it('waits for room, and goes on where it is told to', async () => {
+    const file = new FakeFile(even(96, 24), 24);
+    const { stream, run, pictures } = setUp(file, { rate: RATE24, to: 90, slots: 1 });
+    const running = run();
+    await expect.poll(() => pictures().length).toBe(1);
+    stream.skipTo(10);
+    stream.grant(7);
+    await expect.poll(() => pictures().map(({ frame }) => frame)).toEqual([0, 10]);
+    expect(pictures()[1]!.address).toBe(7);
+    stream.close();
+    await running;
+    expect(file.closed).toBe(true);
+  });
+
+  it('closes every frame that it was given', async () => {
+    const file = new FakeFile(even(60, 60), 30);
+    await setUp(file, { rate: { num: 60, den: 1 }, to: 10 }).run();
+    expect([...file.open]).toEqual([]);
+    const short = new FakeFile(even(4, 24), 4);
+    await setUp(short, { rate: RATE24, to: 9 }).run();
+    expect([...short.open]).toEqual([]);
+  });
+});

@@ -1,0 +1,57 @@
+import { passagesOf, type Layer, type Passage } from '@hone/core/render';
+import { toNumber, type Rational } from '@hone/core/time';
+import type { MediaFile, PreviewPlan } from '../plan.js';
+import type { PictureOrigin } from '../shared/messages.js';
+
+/** A plan as the engine looks things up in it. */
+export class PlanView {
+  /** All passages, by their first frame. */
+  readonly passages: readonly Passage[];
+
+  constructor(readonly plan: PreviewPlan) {
+    this.passages = passagesOf(plan.preview.graph);
+  }
+
+  get rate(): Rational {
+    return this.plan.preview.graph.rate;
+  }
+
+  get framesPerSecond(): number {
+    return toNumber(this.rate);
+  }
+
+  get length(): number {
+    return this.plan.preview.graph.length;
+  }
+
+  /** The nearest frame that exists. */
+  within(frame: number): number {
+    return Math.min(Math.max(0, this.length - 1), Math.max(0, frame));
+  }
+
+  fileOf({ sourceId }: { readonly sourceId: string }): MediaFile | undefined {
+    return this.plan.pictures[sourceId];
+  }
+
+  /** What is seen in a frame, the lowest first. */
+  layersAt(frame: number): readonly Layer[] {
+    const { stretches } = this.plan.preview.graph;
+    return stretches.find((stretch) => stretch.from <= frame && frame < stretch.to)?.layers ?? [];
+  }
+
+  /** The clips of a frame that there is a file to play from. */
+  clipsAt(frame: number): readonly string[] {
+    return this.layersAt(frame)
+      .filter((layer) => this.fileOf(layer))
+      .map((layer) => layer.clipId);
+  }
+
+  /** Where the pictures of a frame come from, each origin once. */
+  originsAt(frame: number): readonly PictureOrigin[] {
+    return [...new Set(this.layersAt(frame).map((layer) => this.fileOf(layer)?.choice ?? 'missing'))];
+  }
+
+  passagesAt(frame: number): readonly Passage[] {
+    return this.passages.filter((passage) => passage.from <= frame && frame < passage.to);
+  }
+}

@@ -1,0 +1,110 @@
+import { FrameLog } from '@hone/core/playback';
+import { describe, expect, it } from 'vitest';
+import { frameOf, xOf, type Palette } from './axis';
+import { drawLateness, drawLoadLane } from './run-drawing';
+
+const palette: Palette = {
+  ink: 'ink',
+  quiet: 'quiet',
+  line: 'line',
+  low: 'low',
+  high: 'high',
+  surface: 'surface',
+  accent: 'accent',
+  stage: (name) => name,
+};
+const axis = { from: 0, to: 100, left: 10, right: 110 };
+const area = { top: 0, height: 20 };
+
+/** A context that remembers what was filled, without the ground under it. */
+function recorder(): {
+  context: CanvasRenderingContext2D;
+  bars: { colour: string; x: number; height: number }[];
+} {
+  const bars: { colour: string; x: number; height: number }[] = [];
+  const context = {
+    fillStyle: '',
+    fillRect(x: number, _y: number, _width: number, height: number) {
+      if (this.fillStyle !== 'low') bars.push({ colour: this.fillStyle, x, height });
+    },
+  };
+  return { context: context as unknown as CanvasRenderingContext2D, bars };
+}
+
+function log(lateness: (frame: number) => number | undefined): FrameLog {
+  const made = FrameLog.empty(0, 100);
+  for (let frame = 0; frame < 100; frame++) {
+    const late = lateness(frame);
+    made.set(frame, 'settled', 1);
+    made.set(frame, 'due', 40 * frame);
+    made.set(frame, 'decoded', 1);
+    made.set(frame, 'decode', frame < 50 ? 20 : 60);
+    if (late !== undefined) made.set(frame, 'shown', 40 * frame + late);
+  }
+  return made;
+}
+
+describe('the axis', () => {
+  it('goes from frames to pixels and back', () => {
+    expect(xOf(axis, 25)).toBe(35);
+    expect(frameOf(axis, 35)).toBe(25);
+  });
+});
+
+describe('the lateness of a run', () => {
+  it('is a full dark bar for a dropped frame and a low one for a late frame', () => {
+    const { context, bars } = recorder();
+    drawLateness(
+      context,
+      axis,
+      area,
+      log((frame) => (frame === 7 ? undefined : frame === 8 ? 40 : 0)),
+      40,
+      palette,
+    );
+    const at = (frame: number) => bars.find(({ x }) => x === xOf(axis, frame));
+    expect(at(7)).toEqual({ colour: 'ink', x: 17, height: 20 });
+    expect(at(8)!.colour).toBe('quiet');
+    expect(at(8)!.height).toBeGreaterThan(at(9)!.height);
+    expect(at(8)!.height).toBeLessThan(20);
+  });
+
+  it('shows the worst of the frames that share a column', () => {
+    const { context, bars } = recorder();
+    drawLateness(
+      context,
+      { ...axis, right: 20 },
+      area,
+      log((frame) => (frame === 33 ? undefined : 0)),
+      40,
+      palette,
+    );
+    expect(bars.filter(({ colour }) => colour === 'ink')).toHaveLength(1);
+  });
+
+  it('is nothing before there is a run', () => {
+    const { context, bars } = recorder();
+    drawLateness(context, axis, area, undefined, 40, palette);
+    expect(bars).toEqual([]);
+  });
+});
+
+describe('a load lane', () => {
+  it('is as high as the load, with 100 % at half of its height', () => {
+    const { context, bars } = recorder();
+    drawLoadLane(
+      context,
+      axis,
+      area,
+      log(() => 0),
+      'decode',
+      40,
+      palette,
+    );
+    const at = (frame: number) =>
+      bars.find(({ colour, x }) => colour === 'decode' && x === xOf(axis, frame))!;
+    expect(at(20).height).toBeCloseTo(5);
+    expect(at(80).height).toBeCloseTo(15);
+    expect(bars.at(-1)).toMatchObject({ colour: 'quiet', height: 1 });
+  });
+});

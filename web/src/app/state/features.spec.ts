@@ -1,0 +1,176 @@
+import '@angular/compiler';
+import type { Job, LightCopy, Project, RunRecord, Source } from '@hone/core/api';
+import { FIRST_TUNING } from '@hone/core/levers';
+import { defaultDelivery } from '@hone/core/render';
+import { emptyTimeline } from '@hone/core/timeline';
+import { describe, expect, it } from 'vitest';
+import { CopyActions, PlayerActions, ProjectActions, ServerActions } from './actions';
+import { mediaFeature, playbackFeature, projectFeature } from './features';
+
+const SIZE = { width: 1920, height: 1080 };
+const project: Project = {
+  id: 'p',
+  name: 'P',
+  timeline: emptyTimeline({ num: 24, den: 1 }, SIZE),
+  tuning: FIRST_TUNING,
+  delivery: defaultDelivery(SIZE),
+  revision: 3,
+  createdAt: '2026-01-01T00:00:00Z',
+};
+const source = (id: string, projectId = 'p'): Source => ({
+  id,
+  projectId,
+  name: id,
+  state: 'ready',
+  problem: null,
+  bytes: 1,
+  facts: null,
+  contentHash: null,
+  folder: '/',
+});
+const run = (id: string): RunRecord => ({ id }) as RunRecord;
+const opened = ProjectActions.opened({
+  project,
+  sources: [source('a'), source('b')],
+  copies: [],
+  jobs: [],
+  runs: [run('r2'), run('r1')],
+  exports: [],
+});
+const init = { type: 'init' };
+
+describe('the state of the project', () => {
+  const { reducer } = projectFeature;
+  const open = reducer(reducer(undefined, init), opened);
+
+  it('has a project once it is opened', () => {
+    expect(reducer(undefined, init)).toMatchObject({ open: null, opening: true });
+    expect(open).toMatchObject({ opening: false, open: { id: 'p' } });
+    expect(reducer(undefined, ProjectActions.projectsListed({ projects: [] })).opening).toBe(false);
+  });
+
+  it('takes edits back in the order in which they were made', () => {
+    const edit = (startFrame: number) =>
+      ProjectActions.timelineEdited({ timeline: { ...project.timeline, startFrame } });
+    const edited = [edit(1), edit(2)].reduce(reducer, open);
+    expect(edited.open!.timeline.startFrame).toBe(2);
+    const back = reducer(edited, ProjectActions.editTakenBack());
+    expect(back.open!.timeline.startFrame).toBe(1);
+    const start = reducer(back, ProjectActions.editTakenBack());
+    expect(start.open!.timeline.startFrame).toBe(0);
+    expect(reducer(start, ProjectActions.editTakenBack())).toBe(start);
+  });
+
+  it('takes what another window kept, but no older revision, and keeps its own levers', () => {
+    const tuned = reducer(open, ProjectActions.leverMoved({ tuning: { ...FIRST_TUNING, playScale: 16 } }));
+    const newer = reducer(
+      tuned,
+      ServerActions.projectChanged({ project: { ...project, revision: 4, name: 'N' } }),
+    );
+    expect(newer.open).toMatchObject({ revision: 4, name: 'N', tuning: { playScale: 16 } });
+    const older = reducer(newer, ServerActions.projectChanged({ project: { ...project, revision: 2 } }));
+    expect(older.open!.revision).toBe(4);
+    const other = reducer(
+      newer,
+      ServerActions.projectChanged({ project: { ...project, id: 'q', revision: 9 } }),
+    );
+    expect(other.open!.revision).toBe(4);
+  });
+
+  it('says when the first clip gave the project its shape', () => {
+    const shaped = {
+      ...project,
+      revision: 4,
+      timeline: emptyTimeline({ num: 60, den: 1 }, { width: 3840, height: 2160 }),
+    };
+    expect(reducer(open, ServerActions.projectChanged({ project: shaped })).notice).toContain(
+      '3840 × 2160, 60 frames/s',
+    );
+  });
+
+  it('shows what went wrong until it was read', () => {
+    const failed = reducer(open, ProjectActions.failed({ message: 'No.' }));
+    expect(failed.notice).toBe('No.');
+    expect(reducer(failed, ProjectActions.noticeRead()).notice).toBeNull();
+  });
+});
+
+describe('the state of the media', () => {
+  const { reducer } = mediaFeature;
+  const open = reducer(reducer(undefined, init), opened);
+  const copy = { id: 'c', projectId: 'p', sourceId: 'a' } as LightCopy;
+
+  it('keeps the order of the sources and adds new ones at the end', () => {
+    const more = reducer(open, ServerActions.sourceChanged({ source: source('c') }));
+    expect(more.order).toEqual(['a', 'b', 'c']);
+    const changed = reducer(more, ServerActions.sourceChanged({ source: { ...source('a'), name: 'A' } }));
+    expect(changed.order).toEqual(['a', 'b', 'c']);
+    expect(changed.sources['a']!.name).toBe('A');
+  });
+
+  it('does not take what belongs to another project', () => {
+    expect(reducer(open, ServerActions.sourceChanged({ source: source('x', 'q') }))).toBe(open);
+    expect(reducer(open, ServerActions.copyChanged({ copy: { ...copy, projectId: 'q' } }))).toBe(open);
+    expect(reducer(open, ServerActions.jobChanged({ job: { id: 'j', projectId: 'q' } as Job }))).toBe(open);
+  });
+
+  it('follows copies as they come and go', () => {
+    const made = reducer(open, ServerActions.copyChanged({ copy }));
+    expect(made.copies['c']).toBe(copy);
+    expect(reducer(made, ServerActions.copyGone({ copyId: 'c' })).copies).toEqual({});
+  });
+
+  it('replaces an estimate by a newer one of the same copy', () => {
+    const estimate = {
+      sourceId: 'a',
+      divisor: 4 as const,
+      bytes: 1,
+      seconds: 1,
+      width: 2,
+      height: 2,
+      sampledFrames: 24,
+    };
+    const asked = reducer(open, CopyActions.estimateAsked({ sourceIds: ['a'], divisor: 4 }));
+    expect(asked.estimating).toBe(true);
+    const once = reducer(asked, CopyActions.estimatesMade({ estimates: [estimate] }));
+    const twice = reducer(once, CopyActions.estimatesMade({ estimates: [{ ...estimate, bytes: 2 }] }));
+    expect(twice).toMatchObject({ estimating: false, estimates: [{ bytes: 2 }] });
+    expect(twice.estimates).toHaveLength(1);
+  });
+
+  it('forgets an upload that has arrived', () => {
+    const half = reducer(open, ProjectActions.uploadProgressed({ name: 'u', share: 0.5 }));
+    expect(half.uploads).toEqual({ u: 0.5 });
+    expect(reducer(half, ProjectActions.uploadProgressed({ name: 'u', share: 1 })).uploads).toEqual({});
+  });
+});
+
+describe('the state of playback', () => {
+  const { reducer } = playbackFeature;
+  const open = reducer(reducer(undefined, init), opened);
+
+  it('lays the last two runs beside each other', () => {
+    expect(open).toMatchObject({ runId: 'r2', beforeId: 'r1' });
+    const played = reducer(open, PlayerActions.runKept({ run: run('r3') }));
+    expect(played).toMatchObject({ runId: 'r3', beforeId: 'r2' });
+    expect(played.runs.map(({ id }) => id)).toEqual(['r3', 'r2', 'r1']);
+  });
+
+  it('lets a run go wherever it stood', () => {
+    const without = reducer(open, PlayerActions.runRemoved({ runId: 'r2' }));
+    expect(without).toMatchObject({ runId: 'r1', runs: [{ id: 'r1' }] });
+    expect(reducer(open, PlayerActions.runRemoved({ runId: 'r1' }))).toMatchObject({
+      runId: 'r2',
+      beforeId: null,
+    });
+  });
+
+  it('knows what stands in the viewer', () => {
+    const shown = reducer(open, PlayerActions.pixelsChanged({ size: SIZE, from: ['light copy'] }));
+    expect(shown.pixels).toEqual({ size: SIZE, from: ['light copy'] });
+    expect(reducer(shown, PlayerActions.stateChanged({ state: 'playing', frame: 7 }))).toMatchObject({
+      state: 'playing',
+      frame: 7,
+    });
+  });
+});

@@ -1,0 +1,118 @@
+import '@angular/compiler';
+import type { LightCopy, Project, Source } from '@hone/core/api';
+import { FIRST_TUNING, type Tuning } from '@hone/core/levers';
+import type { SourceFacts } from '@hone/core/media';
+import { defaultDelivery } from '@hone/core/render';
+import { appendSource, emptyTimeline } from '@hone/core/timeline';
+import { describe, expect, it } from 'vitest';
+import { selectCopyRows, selectPlan } from './selectors';
+
+const UHD = { width: 3840, height: 2160 };
+const RATE = { num: 24, den: 1 };
+const facts = (width: number, height: number): SourceFacts => ({
+  container: 'mov',
+  duration: { num: 2, den: 1 },
+  pictureStart: { num: 0, den: 1 },
+  bytes: 1,
+  bitsPerSecond: 1,
+  sound: null,
+  picture: {
+    codec: 'h264',
+    profile: '',
+    size: { width, height },
+    pixelAspect: { num: 1, den: 1 },
+    rotation: 0,
+    rate: RATE,
+    constantRate: true,
+    frameCount: 48,
+    pixelFormat: 'yuv420p',
+    timescale: 24,
+  },
+});
+const source = (id: string, width: number, height: number): Source => ({
+  id,
+  projectId: 'p',
+  name: id,
+  state: 'ready',
+  problem: null,
+  bytes: 1,
+  facts: facts(width, height),
+  contentHash: null,
+  folder: '/',
+});
+const copyOf = (sourceId: string, divisor: 2 | 4, state: LightCopy['state']): LightCopy =>
+  ({
+    id: `${sourceId}${divisor}`,
+    projectId: 'p',
+    sourceId,
+    divisor,
+    state,
+    width: 3840 / divisor,
+    height: 2160 / divisor,
+  }) as LightCopy;
+
+const sources = [source('wide', 3840, 2160), source('small', 1920, 1080), source('unused', 3840, 2160)];
+let next = 0;
+const timeline = ['wide', 'small'].reduce(
+  (line, sourceId) =>
+    appendSource(
+      line,
+      { sourceId, name: sourceId, durationSeconds: { num: 2, den: 1 }, hasPicture: true, hasSound: false },
+      () => `c${next++}`,
+    ),
+  emptyTimeline(RATE, UHD),
+);
+
+function state(tuning: Partial<Tuning> = {}, copies: LightCopy[] = []) {
+  const project: Project = {
+    id: 'p',
+    name: 'P',
+    timeline,
+    tuning: { ...FIRST_TUNING, ...tuning },
+    delivery: defaultDelivery(UHD),
+    revision: 0,
+    createdAt: '',
+  };
+  return {
+    project: { open: project },
+    media: {
+      sources: Object.fromEntries(sources.map((each) => [each.id, each])),
+      order: sources.map(({ id }) => id),
+      copies: Object.fromEntries(copies.map((copy) => [copy.id, copy])),
+      jobs: {},
+      estimates: [],
+    },
+  };
+}
+
+describe('the copies that the board offers', () => {
+  it('are of the sources on the timeline, as small as the preview scale allows', () => {
+    const rows = selectCopyRows(state({ playScale: 4 }));
+    expect(rows.map(({ source: { id }, divisor, size }) => [id, divisor, size.width])).toEqual([
+      ['wide', 4, 960],
+      ['small', 2, 960],
+    ]);
+    expect(selectCopyRows(state({ playScale: 2 })).map(({ divisor }) => divisor)).toEqual([2, 1]);
+  });
+
+  it('are those that are there, when they fit', () => {
+    const copies = [copyOf('wide', 4, 'ready'), copyOf('small', 2, 'stale')];
+    const rows = selectCopyRows(state({ playScale: 4 }, copies));
+    expect(rows.map(({ copy }) => copy?.id ?? null)).toEqual(['wide4', null]);
+  });
+});
+
+describe('the plan', () => {
+  it('uses a copy as soon as it is ready, and not before', () => {
+    expect(selectPlan(state({}, [copyOf('wide', 4, 'making')]))!.pictures['wide']!.choice).toBe('original');
+    expect(selectPlan(state({}, [copyOf('wide', 4, 'ready')]))!.pictures['wide']!.choice).toBe('light copy');
+    expect(
+      selectPlan(state({ lightCopies: false }, [copyOf('wide', 4, 'ready')]))!.pictures['wide']!.choice,
+    ).toBe('original');
+  });
+
+  it('is none without a project', () => {
+    const none = state();
+    expect(selectPlan({ ...none, project: { open: null } })).toBeNull();
+  });
+});
