@@ -210,7 +210,7 @@ export async function requireWhole(program: string, path: string): Promise<void>
     if (!(error instanceof ToolError)) throw error;
     errors = `partial file ${error.output}`;
   }
-  if (/partial file|Truncated|truncated/.test(errors)) {
+  if (/partial file|truncated|Output file is empty/i.test(errors)) {
     throw new UnusableError(
       'The file is cut off: its end cannot be read. Copy it from the camera or card again.',
     );

@@ -1,5 +1,5 @@
 // Takes the pictures in docs/screenshots from a demo that runs with a fresh data folder:
-//   HONE_DATA=$(mktemp -d) npm run demo      and, when its footage is ready,      node scripts/screenshots.mjs
+//   HONE_DATA=$(mktemp -d) npm run demo      and, when its footage is ready,      node e2e/screenshots.mjs
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
