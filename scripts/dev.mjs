@@ -1,16 +1,23 @@
 // Starts everything with live reload: the compiler and the server watch, and the page reloads at http://127.0.0.1:4200.
-import { spawnSync } from 'node:child_process';
+import { delimiter } from 'node:path';
+import { fileURLToPath } from 'node:url';
 import concurrently from 'concurrently';
 import { build } from './build.mjs';
 
+const bin = fileURLToPath(new URL('../node_modules/.bin', import.meta.url));
+process.env.PATH = `${bin}${delimiter}${process.env.PATH}`;
+
+// What the workers are made of; not the folders that building them writes to.
+const watched = ['decode', 'engine', 'sound', 'shared', 'kernels'].map((folder) => `player/${folder}`);
+watched.push('core/playback', 'core/render', 'core/time');
+
 build();
-spawnSync(process.execPath, ['player/build.mjs'], { stdio: 'inherit' });
 const { result } = concurrently(
   [
     { name: 'types', command: 'tsc -b --watch --preserveWatchOutput' },
     {
       name: 'player',
-      command: 'node --watch-path=player --watch-path=core --watch-preserve-output player/build.mjs',
+      command: `node ${watched.map((folder) => `--watch-path=${folder}`).join(' ')} --watch-preserve-output player/build.mjs`,
     },
     {
       name: 'server',

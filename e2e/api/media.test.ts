@@ -30,6 +30,10 @@ describe('media of one’s own', () => {
       'sine',
       join(footage, 'sound.wav'),
     ]);
+    const tiny = ['-f', 'lavfi', '-t', '1', '-i', 'color=s=8x8', '-c:v', 'ffv1', join(footage, 'tiny.mkv')];
+    const vast = ['-f', 'lavfi', '-t', '1', '-i', 'color=s=17000x16:r=2', '-c:v', 'ffv1'];
+    execFileSync('ffmpeg', ['-v', 'error', ...tiny]);
+    execFileSync('ffmpeg', ['-v', 'error', ...vast, join(footage, 'vast.mkv')]);
     const fast = ['-c:v', 'libx264', '-g', '25', '-movflags', '+faststart', '-f', 'mp4'];
     await makeCodedClip({ ...clip, frames: 200, path: join(footage, 'cut off.mp4'), encoder: fast });
     await truncate(
@@ -71,8 +75,19 @@ describe('media of one’s own', () => {
   });
 
   it('gets a clear sentence for each file that cannot be used, and the rest goes on', async () => {
-    const names = ['empty.mp4', 'words.mov', 'cut off.mp4', 'no index.mp4', 'good.mp4', 'sound.wav'];
-    const [empty, words, cutOff, noIndex, good, sound] = await add(...names);
+    const names = [
+      'empty.mp4',
+      'words.mov',
+      'cut off.mp4',
+      'no index.mp4',
+      'good.mp4',
+      'sound.wav',
+      'tiny.mkv',
+      'vast.mkv',
+    ];
+    const [empty, words, cutOff, noIndex, good, sound, tiny, vast] = await add(...names);
+    expect(tiny!.problem).toContain('8 × 8 pixels');
+    expect(vast!.problem).toContain('17000 × 16 pixels');
     expect(empty).toMatchObject({ state: 'unreadable', problem: expect.stringContaining('empty') as string });
     expect(words!.problem).toContain('not media');
     expect(cutOff!.problem).toContain('cut off');

@@ -108,13 +108,19 @@ describe('the picture in the viewer', () => {
     await browser.page.getByTestId('play').click();
     const distinct = new Set<string>();
     let seen = 0;
-    const allowed = new Set(Array.from({ length: 120 }, (_, frame) => JSON.stringify(expected(frame))));
+    let latest = 0;
+    const timelineFrames = Array.from({ length: 120 }, (_, frame) => JSON.stringify(expected(frame)));
+    const allowed = new Set(timelineFrames);
     const end = Date.now() + 30_000;
     while (Date.now() < end) {
       const code = await browser.shownCode();
       if (code) {
         const text = JSON.stringify({ source: code.source, frame: code.frame });
         expect(allowed, `a picture that is on no frame of the timeline: ${text}`).toContain(text);
+        // Frames of the timeline that carry this code; what is seen may repeat but never go back.
+        const places = timelineFrames.flatMap((each, frame) => (each === text ? [frame] : []));
+        expect(Math.max(...places), `frame ${latest} was followed by ${text}`).toBeGreaterThanOrEqual(latest);
+        latest = places.find((frame) => frame >= latest)!;
         distinct.add(text);
         seen++;
       }

@@ -63,7 +63,7 @@ export function copyRoutes(
               sourceStamp: stampOf(source),
             });
       if (row.state === 'making') {
-        const title = `Light copy of ${source.name}, ${row.width} × ${row.height}`;
+        const title = `Light copy of ${source.name}, ${row.width}\u00a0×\u00a0${row.height}`;
         await queue.add({ projectId, kind: 'copy', title, subjectId: row.id });
       }
       made.push(copyOf(row));

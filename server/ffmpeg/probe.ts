@@ -66,6 +66,7 @@ export async function probe(program: string, path: string, bytes: number): Promi
     );
   }
   const bitsPerSecond = Math.round((8 * bytes) / toNumber(duration));
+  if (video) requireUsableSize(video.width ?? 0, video.height ?? 0);
   const picture = video ? await pictureFacts(program, path, video, duration) : null;
   return {
     container: format.format_name ?? 'unknown',
@@ -103,6 +104,17 @@ async function readProbe(program: string, path: string): Promise<Probed> {
     }
     throw new UnusableError(`The file could not be read: ${error.message}`);
   }
+}
+
+// Below, chroma has no samples left at small preview scales; above, no level of H.264 and no browser decodes it.
+const SMALLEST_SIDE = 16;
+const LARGEST_SIDE = 16_384;
+
+function requireUsableSize(width: number, height: number): void {
+  if (Math.min(width, height) >= SMALLEST_SIDE && Math.max(width, height) <= LARGEST_SIDE) return;
+  throw new UnusableError(
+    `The picture has ${width} × ${height} pixels; Hone takes ${SMALLEST_SIDE} to ${LARGEST_SIDE} on a side. Convert it to a usual size first.`,
+  );
 }
 
 // The first box of a file of the MP4 family has one of these types (ISO/IEC 14496-12).

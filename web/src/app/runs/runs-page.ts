@@ -63,7 +63,7 @@ export class RunsPage {
 
   cells({ startedAt, facts, summary }: RunRecord): string[] {
     return [
-      new Date(startedAt).toLocaleTimeString(),
+      new Date(startedAt).toLocaleTimeString('en-GB'),
       `1:${facts.tuning.playScale}`,
       facts.copiedSources.length ? `copies of ${facts.copiedSources.length}` : 'originals',
       `${summary.shown} of ${summary.wanted}`,
