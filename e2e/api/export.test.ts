@@ -1,53 +1,33 @@
 import { execFileSync } from 'node:child_process';
 import { readFile } from 'node:fs/promises';
 import { createHash } from 'node:crypto';
-import type { ExportRecord, Project, Source } from '@hone/core/api';
-import { nearestFrame, nearestStamp, rational, sourceTimeAt, toNumber } from '@hone/core/time';
+import type { ExportRecord, Project } from '@hone/core/api';
+import { rational } from '@hone/core/time';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { CLIPS, codesOf, makeClips, varyingFrames, type ClipName } from '../fixtures/clips.js';
-import { cutTimeline, TestServer, type Cut } from '../fixtures/server.js';
+import { codesOf, type ClipName } from '../fixtures/clips.js';
+import { expectedCodes, makeCutProject, type CutProject, type NamedCut } from '../fixtures/cut-project.js';
+import { TestServer } from '../fixtures/server.js';
 
-const RATE = rational(24);
-const SIZE = { width: 640, height: 360 };
+const CUTS: readonly NamedCut[] = [
+  ['long24', rational(0), 20],
+  ['fast60', rational(1, 3), 24],
+  ['pal25', rational(17, 25), 22],
+  ['varying', rational(1, 2), 30],
+  ['long24', rational(59, 24), 25],
+  ['fast60', rational(1001 * 37, 60_000), 20],
+];
 
 describe('an export', () => {
   let server: TestServer;
   let project: Project;
-  let ids: Record<ClipName, string>;
-  let paths: Record<ClipName, string>;
-  let cuts: [ClipName, Cut][];
+  let ids: CutProject['ids'];
+  let paths: CutProject['paths'];
   let record: ExportRecord;
+  const expected = expectedCodes(CUTS);
 
   beforeAll(async () => {
     server = await TestServer.start();
-    paths = await makeClips(server.footage);
-    project = (await server.call<Project>('POST', 'projects', { name: 'Export', size: SIZE, rate: RATE }))
-      .body;
-    const sources = await server.addSources(project.id, Object.values(paths));
-    const idOf = (name: ClipName): string =>
-      sources.find((source: Source) => source.name === `${name}.mp4`)!.id;
-    ids = { long24: idOf('long24'), fast60: idOf('fast60'), pal25: idOf('pal25'), varying: idOf('varying') };
-    const cut = (name: ClipName, sourceIn: Cut['sourceIn'], frames: number): [ClipName, Cut] => [
-      name,
-      { sourceId: ids[name], sourceIn, frames },
-    ];
-    cuts = [
-      cut('long24', rational(0), 20),
-      cut('fast60', rational(1, 3), 24),
-      cut('pal25', rational(17, 25), 22),
-      cut('varying', rational(1, 2), 30),
-      cut('long24', rational(59, 24), 25),
-      cut('fast60', rational(1001 * 37, 60_000), 20),
-    ];
-    await server.setTimeline(
-      project.id,
-      cutTimeline(
-        RATE,
-        SIZE,
-        cuts.map(([, each]) => each),
-        ids.long24,
-      ),
-    );
+    ({ project, ids, paths } = await makeCutProject(server, 'Export', CUTS));
     record = await server.export(project.id);
   });
 
@@ -55,28 +35,10 @@ describe('an export', () => {
 
   const file = (): string => `${server.folder}/data/exports/${record.id}.mp4`;
 
-  /** The frame that each frame of the timeline must show, by the rule of core/time, independent of ffmpeg. */
-  function expected(): { source: number; frame: number }[] {
-    return cuts.flatMap(([name, { sourceIn, frames }]) =>
-      Array.from({ length: frames }, (_, into) => {
-        const time = sourceTimeAt(sourceIn, into, RATE);
-        const clip = CLIPS[name];
-        if (name === 'varying') {
-          const kept = varyingFrames();
-          // In ticks of 1/720 s all of these are whole numbers, so that a tie is a tie.
-          const stamps = kept.map((n) => (n - kept[0]!) * 24);
-          return { source: clip.source, frame: kept[nearestStamp(toNumber(time) * 720, stamps)]! };
-        }
-        const [num, den] = clip.rate.split('/').map(Number) as [number, number | undefined];
-        return { source: clip.source, frame: nearestFrame(time, rational(num, den ?? 1)) };
-      }),
-    );
-  }
-
   it('is finished', () => expect(record.state).toBe('ready'));
 
   it('shows the right frame of the right source in every frame', () => {
-    expect(codesOf(file())).toEqual(expected());
+    expect(codesOf(file())).toEqual(expected);
   });
 
   it('has the size and the rate of the delivery, and sound as long as the picture', () => {
@@ -96,7 +58,7 @@ describe('an export', () => {
     const audio = probed.streams.find(({ codec_type }) => codec_type === 'audio')!;
     expect(video).toMatchObject({ codec_name: 'h264', width: 640, height: 360, r_frame_rate: '24/1' });
     expect(audio.codec_name).toBe('aac');
-    const seconds = expected().length / 24;
+    const seconds = expected.length / 24;
     expect(Number(video.duration)).toBeCloseTo(seconds, 3);
     expect(Math.abs(Number(audio.duration) - seconds)).toBeLessThan(0.05);
   });
@@ -130,7 +92,7 @@ describe('an export', () => {
 
   it('proves it', async () => {
     const proof = record.proof!;
-    expect(proof.frameCount).toBe(expected().length);
+    expect(proof.frameCount).toBe(expected.length);
     expect(proof.otherInputs).toEqual([]);
     expect(proof.originals.map(({ name }) => name).sort()).toEqual([
       'fast60.mp4',
@@ -147,7 +109,7 @@ describe('an export', () => {
     }
     expect(proof.frames.length).toBeGreaterThanOrEqual(24);
     for (const [, index] of [0, 1, 2, 3, 4].entries()) {
-      const cut = cuts.slice(0, index + 1).reduce((sum, [, { frames }]) => sum + frames, 0);
+      const cut = CUTS.slice(0, index + 1).reduce((sum, [, , frames]) => sum + frames, 0);
       expect(proof.frames.map(({ frame }) => frame)).toEqual(expect.arrayContaining([cut - 1, cut]));
     }
     // A neighbouring frame of the pattern differs by a shift of seven pixels and falls far below this.

@@ -1,49 +1,36 @@
-import type { Project, Source } from '@hone/core/api';
-import { nearestFrame, nearestStamp, rational, sourceTimeAt, toNumber } from '@hone/core/time';
+import type { Project } from '@hone/core/api';
+import { rational } from '@hone/core/time';
+import type { FrameCode } from '@hone/demo';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { TestBrowser } from '../fixtures/browser.js';
-import { CLIPS, makeClips, varyingFrames, type ClipName } from '../fixtures/clips.js';
-import { cutTimeline, TestServer, type Cut } from '../fixtures/server.js';
+import {
+  CUT_SIZE,
+  expectedCodes,
+  makeCutProject,
+  type CutProject,
+  type NamedCut,
+} from '../fixtures/cut-project.js';
+import { TestServer } from '../fixtures/server.js';
 
-const RATE = rational(24);
-const SIZE = { width: 640, height: 360 };
+const CUTS: readonly NamedCut[] = [
+  ['long24', rational(7, 24), 20],
+  ['fast60', rational(1, 3), 24],
+  ['varying', rational(1, 2), 30],
+  ['pal25', rational(17, 25), 22],
+  ['long24', rational(59, 24), 24],
+];
 
 describe('the picture in the viewer', () => {
   let server: TestServer;
   let browser: TestBrowser;
   let project: Project;
-  let ids: Record<ClipName, string>;
-  let cuts: [ClipName, Cut][];
+  let ids: CutProject['ids'];
+  const codes = expectedCodes(CUTS);
+  const expected = (frame: number): FrameCode => codes[frame]!;
 
   beforeAll(async () => {
     server = await TestServer.start();
-    const paths = await makeClips(server.footage);
-    project = (await server.call<Project>('POST', 'projects', { name: 'Frames', size: SIZE, rate: RATE }))
-      .body;
-    const sources = await server.addSources(project.id, Object.values(paths));
-    const idOf = (name: ClipName): string =>
-      sources.find((source: Source) => source.name === `${name}.mp4`)!.id;
-    ids = { long24: idOf('long24'), fast60: idOf('fast60'), pal25: idOf('pal25'), varying: idOf('varying') };
-    const cut = (name: ClipName, sourceIn: Cut['sourceIn'], frames: number): [ClipName, Cut] => [
-      name,
-      { sourceId: ids[name], sourceIn, frames },
-    ];
-    cuts = [
-      cut('long24', rational(7, 24), 20),
-      cut('fast60', rational(1, 3), 24),
-      cut('varying', rational(1, 2), 30),
-      cut('pal25', rational(17, 25), 22),
-      cut('long24', rational(59, 24), 24),
-    ];
-    await server.setTimeline(
-      project.id,
-      cutTimeline(
-        RATE,
-        SIZE,
-        cuts.map(([, each]) => each),
-        ids.long24,
-      ),
-    );
+    ({ project, ids } = await makeCutProject(server, 'Frames', CUTS));
     await tune({ playScale: 1, restScale: 1, lightCopies: false });
     await server.settle(project.id);
     browser = await TestBrowser.open(`${server.url}/work`);
@@ -58,26 +45,6 @@ describe('the picture in the viewer', () => {
   const tune = (tuning: object): Promise<unknown> =>
     server.call('PUT', `projects/${project.id}/tuning`, tuning);
 
-  /** What a frame of the timeline must show, by the rule of core/time. */
-  function expected(frame: number): { source: number; frame: number } {
-    let start = 0;
-    for (const [name, { sourceIn, frames }] of cuts) {
-      if (frame < start + frames) {
-        const time = sourceTimeAt(sourceIn, frame - start, RATE);
-        const clip = CLIPS[name];
-        if (name === 'varying') {
-          const kept = varyingFrames();
-          const stamps = kept.map((n) => (n - kept[0]!) * 24);
-          return { source: clip.source, frame: kept[nearestStamp(toNumber(time) * 720, stamps)]! };
-        }
-        const [num, den] = clip.rate.split('/').map(Number) as [number, number | undefined];
-        return { source: clip.source, frame: nearestFrame(time, rational(num, den ?? 1)) };
-      }
-      start += frames;
-    }
-    throw new RangeError(`There is no frame ${frame}.`);
-  }
-
   // First and last frames, both sides of each cut, and some between, out of order.
   const places = [0, 1, 19, 20, 43, 44, 73, 74, 95, 96, 119, 60, 30, 10, 88, 110, 50, 51, 52, 53];
 
@@ -86,7 +53,7 @@ describe('the picture in the viewer', () => {
       await browser.goTo(frame, 24);
       await browser.waitForCode(expected(frame));
     }
-    expect(await browser.pixels()).toEqual(SIZE);
+    expect(await browser.pixels()).toEqual(CUT_SIZE);
   });
 
   it.each([2, 4, 8, 16] as const)('is the right one at rest at 1:%i, with fewer pixels', async (scale) => {
