@@ -158,7 +158,7 @@ describe('from choppy to smooth, by hand', () => {
     const after = list[0]!.summary;
     const before = list.at(-1)!.summary;
     expect(list[0]!.facts.copiedSources).toHaveLength(1);
-    expect(after.dropped).toBeLessThan(before.dropped / 2);
+    expect(after.dropped).toBeLessThan(before.dropped / 4);
     expect(after.firstFrameMs).not.toBeNull();
   });
 
