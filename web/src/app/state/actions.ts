@@ -52,7 +52,8 @@ export const ProjectActions = createActionGroup({
     'Timeline edited': props<{ timeline: Timeline }>(),
     'Edit taken back': emptyProps(),
     'Delivery edited': props<{ delivery: Delivery }>(),
-    Kept: props<{ project: Project }>(),
+    /** A save ended; `edits` is how many edits it held. */
+    Kept: props<{ project: Project; edits: number }>(),
     'Lever moved': props<{ tuning: Tuning }>(),
     'Files chosen': props<{ fileIds: string[] }>(),
     'Files dropped': props<{ files: File[] }>(),

@@ -77,6 +77,29 @@ describe('the state of the project', () => {
     expect(other.open!.revision).toBe(4);
   });
 
+  it('keeps what is edited while a save is under way, whichever news comes first', () => {
+    const edit = (startFrame: number) =>
+      ProjectActions.timelineEdited({ timeline: { ...project.timeline, startFrame } });
+    const first = { ...project, revision: 4, timeline: { ...project.timeline, startFrame: 1 } };
+    const kept = ProjectActions.kept({ project: first, edits: 1 });
+    const told = ServerActions.projectChanged({ project: first });
+    // The first edit is on its way to the server when the second is made.
+    const editing = [edit(1), edit(2)].reduce(reducer, open);
+    for (const news of [[kept, told], [told, kept], [kept], [told]]) {
+      expect(news.reduce<typeof editing>(reducer, editing).open!.timeline.startFrame).toBe(2);
+    }
+    expect([told, kept].reduce<typeof editing>(reducer, editing).open!.revision).toBe(4);
+    // Once the second is kept too, what another window does is taken again.
+    const second = { ...project, revision: 5, timeline: { ...project.timeline, startFrame: 2 } };
+    const settled = [kept, ProjectActions.kept({ project: second, edits: 2 })].reduce<typeof editing>(
+      reducer,
+      editing,
+    );
+    const elsewhere = { ...second, revision: 6, timeline: { ...project.timeline, startFrame: 9 } };
+    const after = reducer(settled, ServerActions.projectChanged({ project: elsewhere }));
+    expect(after.open!.timeline.startFrame).toBe(9);
+  });
+
   it('says when the first clip gave the project its shape', () => {
     const shaped = {
       ...project,

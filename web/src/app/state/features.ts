@@ -20,6 +20,9 @@ export interface ProjectState {
   readonly opening: boolean;
   /** Timelines before the last edits, the newest last. */
   readonly past: readonly Timeline[];
+  /** Edits since the project was opened, and how many of them the server has. */
+  readonly edits: number;
+  readonly keptEdits: number;
   /** Something that the user must know, as a sentence. */
   readonly notice: string | null;
   readonly connected: boolean;
@@ -36,6 +39,8 @@ const noProject: ProjectState = {
   open: null,
   opening: true,
   past: [],
+  edits: 0,
+  keptEdits: 0,
   notice: null,
   connected: true,
 };
@@ -55,6 +60,8 @@ export const projectFeature = createFeature({
       open: project,
       opening: false,
       past: [],
+      edits: 0,
+      keptEdits: 0,
       notice: null,
     })),
     on(ProjectActions.failed, PlayerActions.failed, (state, { message }) => ({
@@ -69,29 +76,42 @@ export const projectFeature = createFeature({
             ...state,
             open: { ...state.open, timeline },
             past: [...state.past, state.open.timeline].slice(-MOST_PAST),
+            edits: state.edits + 1,
           }
         : state,
     ),
     on(ProjectActions.editTakenBack, (state) => {
       const timeline = state.past.at(-1);
       return state.open && timeline
-        ? { ...state, open: { ...state.open, timeline }, past: state.past.slice(0, -1) }
+        ? {
+            ...state,
+            open: { ...state.open, timeline },
+            past: state.past.slice(0, -1),
+            edits: state.edits + 1,
+          }
         : state;
     }),
     on(ProjectActions.deliveryEdited, (state, { delivery }) =>
-      state.open ? { ...state, open: { ...state.open, delivery } } : state,
+      state.open ? { ...state, open: { ...state.open, delivery }, edits: state.edits + 1 } : state,
     ),
     on(ProjectActions.leverMoved, (state, { tuning }) =>
       state.open ? { ...state, open: { ...state.open, tuning } } : state,
     ),
-    on(ServerActions.projectChanged, (state, { project }) =>
-      state.open?.id === project.id && shapeOf(state.open) !== shapeOf(project)
-        ? { ...state, notice: `Frame size and rate were taken from the first clip: ${shapeOf(project)}.` }
-        : state,
-    ),
-    on(ProjectActions.kept, ServerActions.projectChanged, (state, { project }) =>
-      state.open?.id === project.id && project.revision >= state.open.revision
-        ? { ...state, open: { ...project, tuning: state.open.tuning } }
+    // While an edit is not kept yet, the news may be of an older save of this very page: the reply to it, or the
+    // refusal, settles the matter.
+    on(ServerActions.projectChanged, (state, { project }) => {
+      const { open, edits, keptEdits } = state;
+      if (open?.id !== project.id || project.revision <= open.revision || edits > keptEdits) return state;
+      const reshaped = shapeOf(open) !== shapeOf(project);
+      const notice = reshaped
+        ? `Frame size and rate were taken from the first clip: ${shapeOf(project)}.`
+        : state.notice;
+      return { ...state, notice, open: { ...project, tuning: open.tuning } };
+    }),
+    // What was edited since the save began stays; only the revision is taken from the reply.
+    on(ProjectActions.kept, (state, { project, edits }) =>
+      state.open?.id === project.id
+        ? { ...state, open: { ...state.open, revision: project.revision }, keptEdits: edits }
         : state,
     ),
     on(ServerActions.connectionFound, (state) => ({ ...state, connected: true })),

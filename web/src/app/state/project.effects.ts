@@ -19,6 +19,7 @@ import {
 import type { Project, ProjectChange } from '@hone/core/api';
 import { Api, ApiError, sentenceOf } from '../api/api';
 import { ProjectActions, ServerActions } from './actions';
+import { projectFeature } from './features';
 import { selectProject } from './selectors';
 
 const LAST_PROJECT = 'hone.lastProject';
@@ -100,14 +101,12 @@ export class ProjectEffects {
     this.actions.pipe(
       ofType(ProjectActions.timelineEdited, ProjectActions.editTakenBack, ProjectActions.deliveryEdited),
       debounceTime(SAVE_AFTER_MS),
-      concatMap(() => of(null).pipe(withLatestFrom(this.store.select(selectProject)))),
-      concatMap(([, project]) =>
-        project
-          ? from(this.api.changeProject(project.id, changeOf(project))).pipe(
-              map((kept) => ProjectActions.kept({ project: kept })),
-              catchError((error: unknown) => this.refused(error, project)),
-            )
-          : EMPTY,
+      // Looked up only when the save before has ended, so that it is based on that one's revision.
+      concatMap(() =>
+        of(null).pipe(
+          withLatestFrom(this.store.select(selectProject), this.store.select(projectFeature.selectEdits)),
+          mergeMap(([, project, edits]) => (project ? this.keep(project, edits) : EMPTY)),
+        ),
       ),
     ),
   );
@@ -161,6 +160,13 @@ export class ProjectEffects {
     ),
   );
 
+  private keep(project: Project, edits: number): Observable<Action> {
+    return from(this.api.changeProject(project.id, changeOf(project))).pipe(
+      map((kept) => ProjectActions.kept({ project: kept, edits })),
+      catchError((error: unknown) => this.refused(error, project)),
+    );
+  }
+
   private uploadOne(projectId: string, file: File): Observable<Action> {
     return new Observable<Action>((observer) => {
       const tell = (share: number): void =>
@@ -192,11 +198,11 @@ export class ProjectEffects {
   }
 
   // What another window kept is shown again, so that nothing is edited that cannot be kept.
-  private refused(error: unknown, project: Project): Observable<ReturnType<typeof ProjectActions.failed>> {
+  private refused(error: unknown, project: Project): Observable<Action> {
     if (error instanceof ApiError && error.problem.status === 409) {
       return from(this.read(project.id)).pipe(
         mergeMap((opened) => [opened, ProjectActions.failed({ message: sentenceOf(error) })]),
-      ) as Observable<ReturnType<typeof ProjectActions.failed>>;
+      );
     }
     return failed(error);
   }

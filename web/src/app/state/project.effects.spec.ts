@@ -1,0 +1,99 @@
+import '@angular/compiler';
+import { Injector, runInInjectionContext } from '@angular/core';
+import type { Project, ProjectChange } from '@hone/core/api';
+import { FIRST_TUNING } from '@hone/core/levers';
+import { defaultDelivery } from '@hone/core/render';
+import { emptyTimeline } from '@hone/core/timeline';
+import { Actions } from '@ngrx/effects';
+import { Store, type Action } from '@ngrx/store';
+import { BehaviorSubject, map, Subject } from 'rxjs';
+import { describe, expect, it } from 'vitest';
+import { Api, ApiError } from '../api/api';
+import { ProjectActions } from './actions';
+import { projectFeature } from './features';
+import { ProjectEffects } from './project.effects';
+
+const SIZE = { width: 1920, height: 1080 };
+const project: Project = {
+  id: 'p',
+  name: 'P',
+  timeline: emptyTimeline({ num: 24, den: 1 }, SIZE),
+  tuning: FIRST_TUNING,
+  delivery: defaultDelivery(SIZE),
+  revision: 3,
+  createdAt: '',
+};
+
+/** The effects over a real reducer and a server that answers when the test says so. */
+function setUp() {
+  const actions = new Subject<Action>();
+  const opened = ProjectActions.opened({ project, sources: [], copies: [], jobs: [], runs: [], exports: [] });
+  const state = new BehaviorSubject(projectFeature.reducer(undefined, opened));
+  const dispatch = (action: Action): void => {
+    state.next(projectFeature.reducer(state.value, action));
+    actions.next(action);
+  };
+  const sent: ProjectChange[] = [];
+  const answers: { accept: () => void; refuse: (error: Error) => void }[] = [];
+  const changeProject = (_id: string, change: ProjectChange): Promise<Project> => {
+    sent.push(change);
+    return new Promise((resolve, reject) => {
+      answers.push({
+        accept: () => resolve({ ...project, ...change, revision: change.revision + 1 }),
+        refuse: reject,
+      });
+    });
+  };
+  const select = (selector: (state: object) => unknown) =>
+    state.pipe(map((value) => selector({ project: value })));
+  const injector = Injector.create({
+    providers: [
+      { provide: Actions, useValue: actions },
+      { provide: Store, useValue: { select } },
+      { provide: Api, useValue: { changeProject } },
+    ],
+  });
+  const effects = runInInjectionContext(injector, () => new ProjectEffects());
+  effects.save.subscribe((action) => dispatch(action));
+  const edit = (startFrame: number): void =>
+    dispatch(ProjectActions.timelineEdited({ timeline: { ...project.timeline, startFrame } }));
+  return { sent, answers, state, edit, dispatch };
+}
+
+describe('saving', () => {
+  it('sends the last of several quick edits, once', async () => {
+    const { sent, edit } = setUp();
+    for (const frame of [1, 2, 3]) edit(frame);
+    await expect.poll(() => sent.length).toBe(1);
+    expect(sent[0]).toMatchObject({ revision: 3, timeline: { startFrame: 3 } });
+  });
+
+  it('bases an edit that was made during a save on the revision that the save brought', async () => {
+    const { sent, answers, state, edit, dispatch } = setUp();
+    edit(1);
+    await expect.poll(() => sent.length).toBe(1);
+    edit(2);
+    dispatch(ProjectActions.editTakenBack());
+    // The second save is due, but waits for the first.
+    await new Promise((resolve) => setTimeout(resolve, 400));
+    expect(sent).toHaveLength(1);
+    answers[0]!.accept();
+    await expect.poll(() => sent.length).toBe(2);
+    expect(sent[1]).toMatchObject({ revision: 4, timeline: { startFrame: 1 } });
+    answers[1]!.accept();
+    await expect.poll(() => state.value.keptEdits).toBe(3);
+    expect(state.value.open).toMatchObject({ revision: 5, timeline: { startFrame: 1 } });
+    expect(state.value.notice).toBeNull();
+  });
+
+  it('tells why an edit was not kept', async () => {
+    const { answers, state, edit } = setUp();
+    edit(1);
+    await expect.poll(() => answers.length).toBe(1);
+    answers[0]!.refuse(
+      new ApiError({ type: '', title: 'Refused', status: 400, detail: 'The clip overlaps.' }),
+    );
+    await expect.poll(() => state.value.notice).toBe('The clip overlaps.');
+    expect(state.value.open!.timeline.startFrame).toBe(1);
+  });
+});
