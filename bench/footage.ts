@@ -1,4 +1,5 @@
 import { fileURLToPath } from 'node:url';
+import type { CopyDivisor } from '@hone/core/media';
 import { configFrom, startServer, type RunningServer } from '@hone/server';
 import { footageHandler, prepareDemo, type DemoProjectId } from '@hone/demo';
 import { PAGE_FOLDER } from './browser.js';
@@ -16,6 +17,21 @@ export async function startWithFootage(id: DemoProjectId): Promise<RunningServer
   });
   await waitForJobs(server, id);
   return server;
+}
+
+/** Asks for a light copy as the page does. */
+export async function askForCopy(
+  { url }: RunningServer,
+  projectId: string,
+  sourceId: string,
+  divisor: CopyDivisor,
+): Promise<void> {
+  const reply = await fetch(`${url}/api/projects/${projectId}/copies`, {
+    method: 'POST',
+    headers: { 'Content-Type': 'application/json' },
+    body: JSON.stringify({ sourceIds: [sourceId], divisor }),
+  });
+  if (!reply.ok) throw new Error(await reply.text());
 }
 
 /** Waits until no job of a project waits or runs. */

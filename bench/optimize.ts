@@ -6,7 +6,7 @@ import { copyArguments } from '@hone/core/media';
 import { SHORT_PROJECT } from '@hone/demo';
 import { copySizeOf } from '@hone/server';
 import { buildPage } from './browser.js';
-import { startWithFootage } from './footage.js';
+import { askForCopy, startWithFootage } from './footage.js';
 
 const ROUNDS = 3;
 const DIVISOR = 4;
@@ -41,12 +41,7 @@ export async function optimize(): Promise<Record<string, number>> {
           throw new Error('The bare command failed.');
         bareMs += performance.now() - bareStart;
         const honeStart = performance.now();
-        const reply = await fetch(`${server.url}/api/projects/${SHORT_PROJECT}/copies`, {
-          method: 'POST',
-          headers: { 'Content-Type': 'application/json' },
-          body: JSON.stringify({ sourceIds: [clip.id], divisor: DIVISOR }),
-        });
-        if (!reply.ok) throw new Error(await reply.text());
+        await askForCopy(server, SHORT_PROJECT, clip.id, DIVISOR);
         const job = (await queue.list(SHORT_PROJECT)).find(
           ({ kind, state }) => kind === 'copy' && state !== 'done',
         )!;

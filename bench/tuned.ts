@@ -1,7 +1,7 @@
 import { SHORT_PROJECT } from '@hone/demo';
 import type { CopyDivisor } from '@hone/core/media';
 import { buildPage, playWhole, withPage } from './browser.js';
-import { startWithFootage, waitForJobs } from './footage.js';
+import { askForCopy, startWithFootage, waitForJobs } from './footage.js';
 
 /** "Slack Water, short" in the real player: from the originals, and from light copies. */
 export async function tuned(): Promise<Record<string, number>> {
@@ -15,13 +15,7 @@ export async function tuned(): Promise<Record<string, number>> {
       );
       const divisorOf = (width: number): CopyDivisor => (width > 2000 ? 4 : 2);
       for (const { id, facts } of sources) {
-        const body = { sourceIds: [id], divisor: divisorOf(facts!.picture!.size.width) };
-        const reply = await fetch(`${server.url}/api/projects/${SHORT_PROJECT}/copies`, {
-          method: 'POST',
-          headers: { 'Content-Type': 'application/json' },
-          body: JSON.stringify(body),
-        });
-        if (!reply.ok) throw new Error(await reply.text());
+        await askForCopy(server, SHORT_PROJECT, id, divisorOf(facts!.picture!.size.width));
       }
       await waitForJobs(server, SHORT_PROJECT);
       const after = await playWhole(page, SHORT_PROJECT, true);

@@ -105,6 +105,12 @@ describe('from choppy to smooth, by hand', () => {
     await accessible();
   });
 
+  it('says how many pixels a scale means', async () => {
+    const board = browser.page.locator('hone-lever-board');
+    await board.getByText('3840 × 2160').waitFor();
+    await board.getByText('1920 × 1080').waitFor();
+  });
+
   it('costs less with fewer pixels, and stands beside the run before', async () => {
     const { page } = browser;
     await page.getByTestId('play-scale').getByText('1:8', { exact: true }).click();
@@ -218,14 +224,13 @@ describe('from choppy to smooth, by hand', () => {
     await page.keyboard.press('End');
     await expect.poll(frame).toBe(149);
     await page.keyboard.press('j');
-    await page.waitForTimeout(600);
+    await expect.poll(frame).toBeLessThan(149);
     await page.keyboard.press('k');
     const back = await frame();
     expect(back).toBeLessThan(149);
     await page.keyboard.press('l');
-    await page.waitForTimeout(900);
-    await page.keyboard.press('k');
     await expect.poll(frame).toBeGreaterThan(back);
+    await page.keyboard.press('k');
   });
 
   it('opens the sheet of keys with the question mark', async () => {
@@ -249,6 +254,7 @@ describe('from choppy to smooth, by hand', () => {
     await page.getByRole('link', { name: 'Export' }).click();
     await page.getByTestId('export').click();
     await page.getByText('Export being made').or(page.getByLabel('Progress of the export')).first().waitFor();
+    await accessible();
     await page.getByTestId('proof').waitFor({ timeout: 450_000 });
     const [record] = await server.get<ExportRecord[]>(`projects/${project.id}/exports`);
     expect(record!.proof!.otherInputs).toEqual([]);

@@ -3,15 +3,10 @@ import { dirname } from 'node:path';
 import { copyArguments, copySize, shownSize, type CopyDivisor } from '@hone/core/media';
 import type { FrameSize } from '@hone/core/timeline';
 import { probe } from '../ffmpeg/probe.js';
-import { fileArgument, runFfmpeg } from '../ffmpeg/process.js';
+import { fileArgument, runFfmpeg, type FfmpegTools } from '../ffmpeg/process.js';
 import { stampOf, type SourceRow, type SourceStore } from '../media/source-store.js';
 import type { JobHandler, JobQueue } from '../jobs/queue.js';
 import type { CopyRow, CopyStore } from './copy-store.js';
-
-export interface CopyTools {
-  readonly ffmpeg: string;
-  readonly ffprobe: string;
-}
 
 /** Size of the light copy of a source. @throws TypeError when the source has no picture */
 export function copySizeOf(source: SourceRow, divisor: CopyDivisor): FrameSize {
@@ -26,7 +21,7 @@ export function copyHandler(
   sources: SourceStore,
   copies: CopyStore,
   queue: JobQueue,
-  tools: CopyTools,
+  tools: FfmpegTools,
 ): JobHandler {
   return {
     kind: 'copy',

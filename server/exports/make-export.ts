@@ -2,12 +2,12 @@ import { mkdir, rename, rm, stat } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import { exportCommand, exportGraph, exportSources, type FactsOf } from '@hone/core/render';
 import { probe } from '../ffmpeg/probe.js';
-import { fileArgument, runFfmpeg } from '../ffmpeg/process.js';
+import { fileArgument, runFfmpeg, type FfmpegTools } from '../ffmpeg/process.js';
 import { contentHash } from '../media/hash.js';
 import { stampOf, type SourceRow, type SourceStore } from '../media/source-store.js';
 import type { JobHandler } from '../jobs/queue.js';
 import type { ExportRow, ExportStore } from './export-store.js';
-import { proofOf, type ExportTools } from './proof.js';
+import { proofOf } from './proof.js';
 
 const aside = (row: ExportRow): string => `${row.path}.part`;
 /** Shares of the work, by what it takes on a small machine. */
@@ -18,7 +18,7 @@ const ENCODED = 0.8;
  * Makes an export. It is given the timeline and the delivery as they were when it was asked for, and it has no way to
  * learn of a tuning or of a light copy.
  */
-export function exportHandler(sources: SourceStore, exports: ExportStore, tools: ExportTools): JobHandler {
+export function exportHandler(sources: SourceStore, exports: ExportStore, tools: FfmpegTools): JobHandler {
   return {
     kind: 'export',
     lane: 'heavy',

@@ -13,14 +13,9 @@ import {
 } from '@hone/core/render';
 import { nearestFrame, nearestStamp, toNumber } from '@hone/core/time';
 import { pictureStamps } from '../ffmpeg/probe.js';
-import { fileArgument, runFfmpeg } from '../ffmpeg/process.js';
+import { fileArgument, runFfmpeg, type FfmpegTools } from '../ffmpeg/process.js';
 import { contentHash } from '../media/hash.js';
 import type { SourceRow } from '../media/source-store.js';
-
-export interface ExportTools {
-  readonly ffmpeg: string;
-  readonly ffprobe: string;
-}
 
 interface ProofInput {
   readonly graph: ExportGraph;
@@ -28,7 +23,7 @@ interface ProofInput {
   readonly sources: ReadonlyMap<string, SourceRow>;
   readonly exported: string;
   readonly frameCount: number;
-  readonly tools: ExportTools;
+  readonly tools: FfmpegTools;
   readonly signal: AbortSignal;
   progress(done: number): void;
 }

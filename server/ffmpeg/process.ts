@@ -2,6 +2,12 @@ import { spawn } from 'node:child_process';
 import { constants, setPriority } from 'node:os';
 import { createInterface } from 'node:readline';
 
+/** Where the programs of the ffmpeg family are. */
+export interface FfmpegTools {
+  readonly ffmpeg: string;
+  readonly ffprobe: string;
+}
+
 /** A program of the ffmpeg family that did not do what it was asked. */
 export class ToolError extends Error {
   override readonly name = 'ToolError';

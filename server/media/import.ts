@@ -4,14 +4,10 @@ import { basename, extname, join } from 'node:path';
 import type { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { probe, requireWhole, UnusableError } from '../ffmpeg/probe.js';
+import type { FfmpegTools } from '../ffmpeg/process.js';
 import { UserError } from '../http/problems.js';
 import type { JobQueue } from '../jobs/queue.js';
 import type { SourceRow, SourceStore } from './source-store.js';
-
-interface Tools {
-  readonly ffmpeg: string;
-  readonly ffprobe: string;
-}
 
 const SPARE_BYTES = 200 * 2 ** 20;
 
@@ -20,7 +16,7 @@ export class Importer {
   constructor(
     private readonly store: SourceStore,
     private readonly queue: JobQueue,
-    private readonly tools: Tools,
+    private readonly tools: FfmpegTools,
   ) {}
 
   /** Adds a file where it is; nothing is copied. */

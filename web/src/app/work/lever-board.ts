@@ -8,6 +8,11 @@ import { CopyActions, ProjectActions } from '../state/actions';
 import { selectCopyRows, selectTimeline, selectTuning, type CopyRow } from '../state/selectors';
 import { bytes, pixels, wait } from '../words/quantities';
 
+const SCALE_LEVERS = [
+  { key: 'playScale', name: 'Preview scale, playing', testId: 'play-scale' },
+  { key: 'restScale', name: 'Preview scale, at rest', testId: 'rest-scale' },
+] as const;
+
 /** All levers together. None of them touches the timeline or the export. */
 @Component({
   selector: 'hone-lever-board',
@@ -22,13 +27,19 @@ export class LeverBoard {
   readonly rows = this.store.selectSignal(selectCopyRows);
   readonly open = signal(true);
   readonly scales = PREVIEW_SCALES;
-  readonly playPixels = computed(() => this.pixelsAt(this.tuning()?.playScale));
-  readonly restPixels = computed(() => this.pixelsAt(this.tuning()?.restScale));
+  readonly scaleLevers = computed(() => {
+    const tuning = this.tuning();
+    return SCALE_LEVERS.map((lever) => ({ ...lever, pixels: this.pixelsAt(tuning?.[lever.key]) }));
+  });
   readonly readyCount = computed(() => this.rows().filter(({ copy }) => copy?.state === 'ready').length);
 
   move(change: Partial<Tuning>): void {
     const tuning = this.tuning();
     if (tuning) this.store.dispatch(ProjectActions.leverMoved({ tuning: { ...tuning, ...change } }));
+  }
+
+  moveScale(key: 'playScale' | 'restScale', scale: PreviewScale): void {
+    this.move({ [key]: scale });
   }
 
   make({ source, divisor }: CopyRow): void {
