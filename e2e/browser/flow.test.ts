@@ -107,8 +107,8 @@ describe('from choppy to smooth, by hand', () => {
 
   it('says how many pixels a scale means', async () => {
     const board = browser.page.locator('hone-lever-board');
-    await board.getByText('3840 × 2160').waitFor();
-    await board.getByText('1920 × 1080').waitFor();
+    await board.getByText('3840 × 2160', { exact: true }).waitFor();
+    await board.getByText('1920 × 1080', { exact: true }).waitFor();
   });
 
   it('costs less with fewer pixels, and stands beside the run before', async () => {
