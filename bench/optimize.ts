@@ -33,7 +33,7 @@ export async function optimize(): Promise<Record<string, number>> {
           '-y',
           '-i',
           clip.path,
-          ...copyArguments(copySizeOf(clip, DIVISOR)),
+          ...copyArguments(copySizeOf(clip, DIVISOR), 'progressive'),
           join(folder, 'bare.mp4'),
         ];
         const bareStart = performance.now();

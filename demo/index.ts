@@ -6,4 +6,4 @@ export {
   type DemoProjectId,
 } from './demo-project.js';
 export { codeBits, readCode, type FrameCode } from './footage/frame-code.js';
-export { makeCodedClip, type CodedClip } from './footage/coded-clip.js';
+export { codedFrame, makeCodedClip, type CodedClip } from './footage/coded-clip.js';

@@ -1,6 +1,6 @@
-import type { LightCopy, Source } from '@hone/core/api';
+import type { LightCopy } from '@hone/core/api';
 import { PLAINEST } from '@hone/core/levers';
-import type { SourceFacts } from '@hone/core/media';
+import { readySource, sourceFacts } from '@hone/core/testing';
 import { appendSource, emptyTimeline } from '@hone/core/timeline';
 import { describe, expect, it } from 'vitest';
 import { layoutFor } from './engine/layout.js';
@@ -8,37 +8,8 @@ import { planFor } from './plan-for.js';
 
 const UHD = { width: 3840, height: 2160 };
 const RATE = { num: 24, den: 1 };
-const facts: SourceFacts = {
-  container: 'mov',
-  duration: { num: 10, den: 1 },
-  pictureStart: { num: 0, den: 1 },
-  bytes: 1,
-  bitsPerSecond: 1,
-  picture: {
-    codec: 'h264',
-    profile: 'High',
-    size: UHD,
-    pixelAspect: { num: 1, den: 1 },
-    rotation: 90,
-    rate: RATE,
-    constantRate: true,
-    frameCount: 240,
-    pixelFormat: 'yuv420p',
-    timescale: 24,
-  },
-  sound: { codec: 'aac', sampleRate: 48_000, channels: 2 },
-};
-const source: Source = {
-  id: 'a',
-  projectId: 'p',
-  name: 'A',
-  state: 'ready',
-  problem: null,
-  bytes: 1,
-  facts,
-  contentHash: null,
-  folder: '/',
-};
+const facts = sourceFacts({ rotation: 90 }, { sound: { codec: 'aac', sampleRate: 48_000, channels: 2 } });
+const source = readySource('a', facts, { name: 'A' });
 const copy = (id: string, divisor: 2 | 4, state: LightCopy['state'] = 'ready'): LightCopy => ({
   id,
   sourceId: 'a',

@@ -1,6 +1,6 @@
 import type { LightCopy, Source } from '@hone/core/api';
 import { previewSize, type Tuning } from '@hone/core/levers';
-import { shownSize, type PictureFacts } from '@hone/core/media';
+import { serverDecodeReason, shownSize, type PictureFacts, type SourceFacts } from '@hone/core/media';
 import { placementOf, previewGraph } from '@hone/core/render';
 import type { Timeline } from '@hone/core/timeline';
 import type { MediaFile, PreviewPlan } from './plan.js';
@@ -37,15 +37,20 @@ export function planFor(
     if (!source?.facts) continue;
     const copy = choice.kind === 'light copy' ? ready.get(id) : undefined;
     if (source.facts.picture && (copy || source.state === 'ready')) {
-      pictures[id] = copy ? copyFile(copy, source.facts.picture) : originalFile(id, source.facts.picture);
+      pictures[id] = copy ? copyFile(copy, source.facts.picture) : originalFile(source, source.facts);
     }
-    if (source.facts.sound && source.state === 'ready') sounds[id] = urlOf('sources', id);
+    if (source.facts.sound && source.state === 'ready') {
+      sounds[id] = source.sound?.decoded ? `/media/sounds/${id}` : urlOf('sources', id);
+    }
   }
   return { preview, pictures, sounds };
 }
 
-function originalFile(id: string, picture: PictureFacts): MediaFile {
+function originalFile({ id, stills }: Source, facts: SourceFacts): MediaFile {
+  const picture = facts.picture!;
   return {
+    framesUrl: `/media/frames/${id}`,
+    serverOnly: serverDecodeReason(facts, stills),
     choice: 'original',
     url: urlOf('sources', id),
     size: picture.size,
@@ -61,6 +66,8 @@ function originalFile(id: string, picture: PictureFacts): MediaFile {
 function copyFile(copy: LightCopy, picture: PictureFacts): MediaFile {
   return {
     choice: 'light copy',
+    framesUrl: null,
+    serverOnly: null,
     url: urlOf('copies', copy.id),
     size: { width: copy.width, height: copy.height },
     rate: picture.rate,

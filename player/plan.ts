@@ -16,6 +16,10 @@ export interface MediaFile {
   readonly shownSize: FrameSize;
   /** Frames in the file. */
   readonly frameCount: number;
+  /** Where the server gives out its decoded frames; null when only the browser can decode it. */
+  readonly framesUrl: string | null;
+  /** Why the browser is not asked to decode it; null when it is. */
+  readonly serverOnly: string | null;
 }
 
 /** Everything that a player needs to know; it asks nobody. */

@@ -21,7 +21,14 @@ import { nothingHere, problemHandler } from './http/problems.js';
 import type { JobHandler, JobQueue } from './jobs/queue.js';
 import { jobRoutes } from './jobs/routes.js';
 import { SqliteQueue } from './jobs/sqlite-queue.js';
+import { DriveSimulation } from './drives/simulation.js';
+import { simulationRoutes } from './drives/routes.js';
 import { mediaFiles } from './media/files.js';
+import { frameRoutes } from './media/frame-routes.js';
+import { indexHandler } from './media/index-job.js';
+import { soundHandler } from './media/sound-job.js';
+import { stripHandler } from './media/strip-job.js';
+import { SourceWatcher } from './media/watch.js';
 import { Folders } from './media/folders.js';
 import { hashHandler } from './media/hash.js';
 import { Importer } from './media/import.js';
@@ -40,6 +47,8 @@ export interface Services {
   readonly copies: CopyStore;
   readonly exports: ExportStore;
   readonly importer: Importer;
+  readonly folders: Folders;
+  readonly simulation: DriveSimulation;
   readonly queue: JobQueue;
 }
 
@@ -64,7 +73,7 @@ export interface StartOptions {
  */
 export async function startServer(config: Config, options: StartOptions = {}): Promise<RunningServer> {
   const log = pino({ level: config.logLevel });
-  for (const folder of ['media', 'copies', 'exports']) {
+  for (const folder of ['media', 'copies', 'exports', 'previews']) {
     await mkdir(join(config.dataFolder, folder), { recursive: true });
   }
   const { database, close } = await openDatabase(config.dataFolder);
@@ -80,10 +89,15 @@ export async function startServer(config: Config, options: StartOptions = {}): P
   await listen(server, port);
   port = (server.address() as AddressInfo).port;
   await own.start();
+  const { sources, importer, folders } = services;
+  await importer.catchUp();
+  const watcher = new SourceWatcher(sources, importer, bus, () => folders.realRoots(), log);
+  await watcher.start();
   return {
     url: `http://127.0.0.1:${port}`,
     services,
     stop: async () => {
+      await watcher.stop();
       await own.stop();
       server.closeAllConnections();
       await new Promise((resolve) => server.close(resolve));
@@ -98,13 +112,21 @@ function assemble(config: Config, database: Database, bus: EventBus, log: Logger
   const copies = new CopyStore(database, bus);
   const exports = new ExportStore(database, bus);
   const queue = new SqliteQueue(database, bus, log);
-  const importer = new Importer(sources, queue, config);
+  const importer = new Importer(sources, copies, queue, config);
+  const folders = new Folders(config.mediaFolders);
+  const simulation = new DriveSimulation(bus);
+  const previews = previewFolder(config);
   queue.register(hashHandler(sources));
+  queue.register(indexHandler(sources, config.ffprobe));
+  queue.register(stripHandler(sources, config.ffmpeg, previews));
+  queue.register(soundHandler(sources, config.ffmpeg, previews));
   queue.register(copyHandler(sources, copies, queue, config));
   queue.register(likenessHandler(sources, copies, config.ffmpeg));
   queue.register(exportHandler(sources, exports, config));
-  return { config, projects, sources, copies, exports, importer, queue };
+  return { config, projects, sources, copies, exports, importer, folders, simulation, queue };
 }
+
+const previewFolder = ({ dataFolder }: Config): string => join(dataFolder, 'previews');
 
 function application(
   services: Services,
@@ -114,7 +136,8 @@ function application(
   portOf: () => number,
   extraPages: string | undefined,
 ): Express {
-  const { config, projects, sources, copies, exports, importer, queue } = services;
+  const { config, projects, sources, copies, exports, importer, folders, simulation, queue } = services;
+  const previews = previewFolder(config);
   const app = express();
   app.disable('x-powered-by');
   app.use(onlyOwnPage(portOf, config.extraOrigin), ...securityHeaders());
@@ -135,22 +158,29 @@ function application(
   api.use(json({ limit: '8mb' }));
   api.use(projectRoutes(projects));
   api.use(
-    sourceRoutes(
+    sourceRoutes({
       projects,
       sources,
       importer,
-      new Folders(config.mediaFolders),
-      join(config.dataFolder, 'media'),
-    ),
+      folders,
+      uploadFolder: join(config.dataFolder, 'media'),
+      previewFolder: previews,
+    }),
   );
   const estimator = new CopyEstimator(config.ffmpeg, join(config.dataFolder, 'copies'));
   api.use(copyRoutes(sources, copies, queue, estimator, join(config.dataFolder, 'copies')));
+  api.use(simulationRoutes(simulation));
   api.use(jobRoutes(queue));
   api.use(exportRoutes(projects, sources, exports, queue, join(config.dataFolder, 'exports')));
   api.use(nothingHere);
 
   app.use('/api', api);
-  app.use('/media', mediaFiles(sources, copies, exports), nothingHere);
+  app.use(
+    '/media',
+    mediaFiles(sources, copies, exports, previews, simulation),
+    frameRoutes(sources, config.ffmpeg, simulation),
+    nothingHere,
+  );
   if (extraPages) app.use('/extra', express.static(extraPages));
   app.use(pages(config.webFolder, config.playerFolder));
   app.use(nothingHere);

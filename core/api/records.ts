@@ -1,5 +1,5 @@
 import type { ChosenFrame, Delivery } from '../render/index.js';
-import type { CopyDivisor, SourceFacts } from '../media/index.js';
+import type { CopyDivisor, PictureStructure, SourceFacts, SourceFilter, Stills } from '../media/index.js';
 import type { PacingSummary, RunFacts } from '../playback/index.js';
 import type { Tuning } from '../levers/index.js';
 import type { Timeline } from '../timeline/index.js';
@@ -11,6 +11,8 @@ export interface Project {
   readonly timeline: Timeline;
   readonly tuning: Tuning;
   readonly delivery: Delivery;
+  /** Filters of the page Sources that were given a name. */
+  readonly filters: readonly SourceFilter[];
   /** Grows with every change of timeline or delivery; a change must name the one that it is based on. */
   readonly revision: number;
   readonly createdAt: string;
@@ -22,7 +24,25 @@ export interface ProjectEntry {
   readonly createdAt: string;
 }
 
-export type SourceState = 'expected' | 'ready' | 'unreadable' | 'missing';
+/** "growing" while something still writes the file. */
+export type SourceState = 'expected' | 'ready' | 'growing' | 'unreadable' | 'missing';
+
+/** A row of small pictures of a source, spread evenly over its length. */
+export interface Filmstrip {
+  readonly pictures: number;
+  readonly width: number;
+  readonly height: number;
+}
+
+/** What was made of a source's sound before it is played. */
+export interface PreparedSound {
+  /** Peaks for each second of sound, one byte each. */
+  readonly peaksPerSecond: number;
+  /** How many seconds of sound ffmpeg decodes in one. */
+  readonly timesRealTime: number;
+  /** Whether decoded sound was kept, because its codec or container would hold the player up. */
+  readonly decoded: boolean;
+}
 
 export interface Source {
   readonly id: string;
@@ -36,6 +56,19 @@ export interface Source {
   /** SHA-256 of the whole file, once it has been computed. */
   readonly contentHash: string | null;
   readonly folder: string;
+  /** Mount point of the drive that the file is on. */
+  readonly drive: string;
+  /** What the packet index says; null until it was read. */
+  readonly structure: PictureStructure | null;
+  /** Folder within the project, parts divided by slashes; empty at the top. */
+  readonly bin: string;
+  readonly tags: readonly string[];
+  /** Set for numbered still images that are one source. */
+  readonly stills: Stills | null;
+  /** Another one when the file became another file. */
+  readonly stamp: string;
+  readonly strip: Filmstrip | null;
+  readonly sound: PreparedSound | null;
 }
 
 /** How like its source a light copy is, by ffmpeg's filters on frames spread over the clip. */
@@ -147,6 +180,12 @@ export interface FolderEntry {
   readonly children: readonly { readonly id: string; readonly label: string }[];
 }
 
+/** What stands in for the machine's own parts. */
+export interface Simulation {
+  /** A simulated drive that media and copies are read through; null for the real ones. */
+  readonly driveId: string | null;
+}
+
 /** A reply that says what went wrong, as RFC 9457 lays it out. */
 export interface Problem {
   readonly type: string;
@@ -160,7 +199,9 @@ export interface Problem {
 export type ServerEvent =
   | { readonly kind: 'job'; readonly job: Job }
   | { readonly kind: 'source'; readonly source: Source }
+  | { readonly kind: 'sourceGone'; readonly sourceId: string; readonly projectId: string }
   | { readonly kind: 'copy'; readonly copy: LightCopy }
   | { readonly kind: 'copyGone'; readonly copyId: string; readonly projectId: string }
   | { readonly kind: 'project'; readonly project: Project }
+  | { readonly kind: 'simulation'; readonly simulation: Simulation }
   | { readonly kind: 'export'; readonly record: ExportRecord };

@@ -1,6 +1,7 @@
 import { array, number, object, string } from 'yup';
 import { deliverySchema, type Delivery } from '../render/index.js';
 import { COPY_DIVISORS, type CopyDivisor } from '../media/index.js';
+import { SIMULATED_DRIVES } from '../rig/index.js';
 
 import {
   frameSizeSchema,
@@ -53,3 +54,46 @@ export interface ImportRequest {
 }
 
 export const importRequestSchema = object({ fileIds: ids() }).noUnknown();
+
+/** What is left out stays as it is. */
+export interface SourceChange {
+  readonly sourceIds: readonly string[];
+  /** Folder within the project, parts divided by slashes. */
+  readonly bin?: string | undefined;
+  readonly addTag?: string | undefined;
+  readonly removeTag?: string | undefined;
+}
+
+const tag = () => string().strict().trim().min(1).max(60).optional().default(undefined);
+
+export const sourceChangeSchema = object({
+  sourceIds: ids(),
+  bin: string()
+    .strict()
+    .max(200)
+    .matches(/^(?:[^/]+(?:\/[^/]+)*)?$/, 'a bin is written as parts divided by single slashes')
+    .optional()
+    .default(undefined),
+  addTag: tag(),
+  removeTag: tag(),
+}).noUnknown();
+
+export interface SourceRemoval {
+  readonly sourceIds: readonly string[];
+}
+
+export const sourceRemovalSchema = object({ sourceIds: ids() }).noUnknown();
+
+export interface SimulationChoice {
+  readonly driveId: string | null;
+}
+
+const DRIVE_IDS = SIMULATED_DRIVES.map(({ id }) => id);
+
+export const simulationSchema = object({
+  driveId: string()
+    .strict()
+    .nullable()
+    .defined()
+    .test('known', 'there is no simulated drive of this name', (id) => id === null || DRIVE_IDS.includes(id)),
+}).noUnknown();

@@ -1,4 +1,5 @@
 import type { FrameSize } from '../timeline/index.js';
+import { deinterlacing, type Scan } from './facts.js';
 
 /** How many times smaller each side of a light copy is than its source. */
 export type CopyDivisor = 1 | 2 | 4 | 8;
@@ -41,11 +42,12 @@ export function fittingDivisor(source: FrameSize, preview: FrameSize): CopyDivis
  * The arguments between input and output with which ffmpeg makes a copy. Time stamps pass through, so that the copy
  * has the length and the rate of its source to the frame.
  * @param size size of the copy
+ * @param scan of the source
  */
-export function copyArguments(size: FrameSize): string[] {
+export function copyArguments(size: FrameSize, scan: Scan): string[] {
   return [
     ...['-map', '0:v:0', '-an', '-sn', '-dn', '-map_metadata', '-1'],
-    ...['-vf', `${copyScaling(size)},format=yuv420p`],
+    ...['-vf', `${copyScaling(size, scan)},format=yuv420p`],
     ...['-fps_mode', 'passthrough', '-enc_time_base', '-1'],
     ...[
       '-c:v',
@@ -66,6 +68,6 @@ export function copyArguments(size: FrameSize): string[] {
 }
 
 /** The filter that reduces a source to its copy, and to what the copy is compared with. */
-export function copyScaling(size: FrameSize): string {
-  return `scale=${size.width}:${size.height}:flags=area`;
+export function copyScaling(size: FrameSize, scan: Scan): string {
+  return `${deinterlacing(scan)}scale=${size.width}:${size.height}:flags=area`;
 }

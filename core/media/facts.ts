@@ -1,21 +1,43 @@
 import type { Rational } from '../time/index.js';
 import type { FrameSize, Placeable } from '../timeline/index.js';
+import type { PixelFormatFacts } from './pixel-format.js';
+
+/** Grows when probing finds out more: sources whose facts are of another version are read again. */
+export const FACTS_VERSION = 2;
+
+/** How the lines of a picture were taken. */
+export type Scan = 'progressive' | 'top field first' | 'bottom field first';
+
+/** Tags of the file, in ffmpeg's names; null where the file does not say. */
+export interface ColourTags {
+  readonly matrix: string | null;
+  readonly primaries: string | null;
+  readonly transfer: string | null;
+  readonly range: 'limited' | 'full' | null;
+}
 
 /** What ffprobe says of the picture of a source. */
-export interface PictureFacts {
+export interface PictureFacts extends PixelFormatFacts {
   readonly codec: string;
   readonly profile: string;
+  /** As ffprobe numbers it, ten times the level for H.264; null where the codec has none. */
+  readonly level: number | null;
   readonly size: FrameSize;
   /** Width of a pixel divided by its height. */
   readonly pixelAspect: Rational;
   /** Degrees clockwise by which the picture is turned before it is shown: 0, 90, 180 or 270. */
   readonly rotation: number;
-  /** Average frames per second. */
+  /** Frames per second: the real rate when it is constant, else the average. */
   readonly rate: Rational;
+  readonly averageRate: Rational;
+  /** The lowest rate at which all time stamps fall on a grid; null where the file does not say. */
+  readonly realRate: Rational | null;
   /** False when the frames do not stand at equal distances. */
   readonly constantRate: boolean;
   readonly frameCount: number;
   readonly pixelFormat: string;
+  readonly scan: Scan;
+  readonly colour: ColourTags;
   /** Ticks per second of the time stamps in the file. */
   readonly timescale: number;
 }
@@ -26,9 +48,19 @@ export interface SoundFacts {
   readonly channels: number;
 }
 
+/** Numbered still images that make one moving picture. */
+export interface Stills {
+  readonly first: number;
+  readonly count: number;
+  readonly rate: Rational;
+}
+
 /** What is known of a source file. */
 export interface SourceFacts {
+  readonly version: number;
   readonly container: string;
+  /** Timecode of the first frame, as the file writes it. */
+  readonly timecode: string | null;
   /** Seconds of picture, or of sound where there is no picture. */
   readonly duration: Rational;
   /** Time stamp of the first frame (of the first sound sample without a picture): zero of all source times. */
@@ -38,6 +70,22 @@ export interface SourceFacts {
   readonly bitsPerSecond: number;
   readonly picture: PictureFacts | null;
   readonly sound: SoundFacts | null;
+}
+
+/** The filter, ending in a comma, that makes whole frames of fields; empty for what has no fields. */
+export function deinterlacing(scan: Scan): string {
+  if (scan === 'progressive') return '';
+  return `bwdif=mode=send_frame:parity=${scan === 'top field first' ? 'tff' : 'bff'},`;
+}
+
+/**
+ * The options of ffmpeg's `scale` that make limited-range BT.709 of a picture. What does not say how it is coded is
+ * taken for BT.709, as browsers do; ffmpeg alone would take it for BT.601.
+ */
+export function scaleColours({ chroma, colour }: PictureFacts): string {
+  const to = 'out_color_matrix=bt709:out_range=tv';
+  if (chroma === 'RGB') return to;
+  return colour.matrix === null || colour.matrix === 'bt709' ? `in_color_matrix=bt709:${to}` : to;
 }
 
 /** The size in square pixels at which a picture is shown, after its rotation. */

@@ -1,29 +1,11 @@
 import { describe, expect, it } from 'vitest';
 import { previewSize } from '../levers/index.js';
-import { rational, ZERO } from '../time/index.js';
-import {
-  copyArguments,
-  copySize,
-  fittingDivisor,
-  megapixels,
-  placeable,
-  shownSize,
-  type PictureFacts,
-} from './index.js';
+import { pictureFacts, sourceFacts } from '../testing/index.js';
+import { rational } from '../time/index.js';
+import { copyArguments, copySize, fittingDivisor, megapixels, placeable, shownSize } from './index.js';
 
 const UHD = { width: 3840, height: 2160 };
-const picture: PictureFacts = {
-  codec: 'h264',
-  profile: 'High',
-  size: UHD,
-  pixelAspect: rational(1),
-  rotation: 0,
-  rate: rational(24),
-  constantRate: true,
-  frameCount: 240,
-  pixelFormat: 'yuv420p',
-  timescale: 12_288,
-};
+const picture = pictureFacts();
 
 describe('light copies', () => {
   // Common practice, no source: half the size is a quarter of the pixels.
@@ -45,7 +27,7 @@ describe('light copies', () => {
   });
 
   it('are made of key frames only, without sound, with the time stamps of the source', () => {
-    const args = copyArguments({ width: 960, height: 540 });
+    const args = copyArguments({ width: 960, height: 540 }, 'progressive');
     const after = (name: string): string | undefined => args[args.indexOf(name) + 1];
     expect(after('-g')).toBe('1');
     expect(args).toContain('-an');
@@ -62,15 +44,7 @@ describe('facts of a source', () => {
   });
 
   it('say what an edit may place', () => {
-    const facts = {
-      container: 'wav',
-      duration: rational(5),
-      pictureStart: ZERO,
-      bytes: 1,
-      bitsPerSecond: 1,
-      picture: null,
-      sound: null,
-    };
+    const facts = sourceFacts(null, { container: 'wav' });
     expect(placeable('a', 'A', facts)).toMatchObject({ hasPicture: false, hasSound: false });
   });
 });

@@ -1,4 +1,4 @@
-import type { SourceFacts } from '../media/index.js';
+import { deinterlacing, scaleColours, type SourceFacts } from '../media/index.js';
 import { divide, formatRational, rational, subtract, toNumber, type Rational } from '../time/index.js';
 import type { Timeline } from '../timeline/index.js';
 import type { Delivery, EncoderPace } from './delivery.js';
@@ -39,13 +39,13 @@ const SAMPLE_RATE = 48_000;
  * before it, and the filter `fps` with rounding up then takes the last frame whose middle has passed. Time stamps are
  * counted in ticks that hold both the file's and the clip's times exactly.
  *
- * @param pathOf path of the original file of a source
+ * @param inputOf the arguments with which ffmpeg opens the original of a source, the last being its path
  * @param factsOf facts of the original files
  * @throws RangeError when the timeline shows nothing
  */
 export function exportCommand(
   { graph, delivery }: ExportGraph,
-  pathOf: (sourceId: string) => string,
+  inputOf: (sourceId: string) => readonly string[],
   factsOf: FactsOf,
 ): ExportCommand {
   if (graph.length === 0) throw new RangeError('There is nothing on the timeline to export.');
@@ -57,7 +57,7 @@ export function exportCommand(
   const open = (sourceId: string, time: Rational, frames: number): number => {
     const seek = Math.max(0, Math.floor(toNumber(time) - LEAD_SECONDS));
     const end = Math.ceil(toNumber(time) + (frames * graph.rate.den) / graph.rate.num + LEAD_SECONDS);
-    inputs.push('-ss', String(seek), '-t', String(end - seek), '-i', pathOf(sourceId));
+    inputs.push('-ss', String(seek), '-t', String(end - seek), ...inputOf(sourceId));
     return inputCount++;
   };
 
@@ -77,7 +77,7 @@ export function exportCommand(
       const above = `part${part}layer${index}`;
       filters.push(
         `[${input}:v:0]${conformFilters(facts, time, graph.rate, frames)},` +
-          `scale=${placement.width}:${placement.height}:flags=bicubic:out_color_matrix=bt709:out_range=tv,` +
+          `scale=${placement.width}:${placement.height}:flags=bicubic:${scaleColours(facts.picture!)},` +
           `format=yuv420p,setsar=1,${COLOUR_TAGS},${counted}[${above}]`,
       );
       const next = `part${part}over${index}`;
@@ -157,7 +157,7 @@ export function conformFilters(facts: SourceFacts, time: Rational, rate: Rationa
     : 'PTS';
   const middle = `(PTS+if(isnan(PREV_INPTS),PTS,PREV_INPTS))/2-${start}`;
   return (
-    `settb=1/${ticks},setpts='${stamp}',setpts='${middle}',` +
+    `${deinterlacing(picture.scan)}settb=1/${ticks},setpts='${stamp}',setpts='${middle}',` +
     `fps=${formatRational(rate)}:round=up,tpad=stop=-1:stop_mode=clone,trim=start_pts=0,setpts=PTS-STARTPTS,` +
     `trim=end_frame=${frames}`
   );

@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import type { SourceFacts } from '../media/index.js';
 import { PLAINEST } from '../levers/index.js';
+import { sourceFacts } from '../testing/index.js';
 import { rational, ZERO } from '../time/index.js';
 import type { Clip, Timeline, Track } from '../timeline/index.js';
 import {
@@ -20,26 +21,11 @@ import {
 const RATE = rational(24);
 const UHD = { width: 3840, height: 2160 };
 
-const facts = (width: number, height: number, rate = RATE, constantRate = true): SourceFacts => ({
-  container: 'mov',
-  duration: rational(10),
-  pictureStart: ZERO,
-  bytes: 1000,
-  bitsPerSecond: 800,
-  picture: {
-    codec: 'h264',
-    profile: 'High',
-    size: { width, height },
-    pixelAspect: rational(1),
-    rotation: 0,
-    rate,
-    constantRate,
-    frameCount: 240,
-    pixelFormat: 'yuv420p',
-    timescale: 12_288,
-  },
-  sound: { codec: 'aac', sampleRate: 48_000, channels: 2 },
-});
+const facts = (width: number, height: number, rate = RATE, constantRate = true): SourceFacts =>
+  sourceFacts(
+    { size: { width, height }, rate, constantRate },
+    { sound: { codec: 'aac', sampleRate: 48_000, channels: 2 } },
+  );
 
 const KNOWN: Record<string, SourceFacts> = {
   wide: facts(3840, 2160),
@@ -149,7 +135,7 @@ describe('the graph of an export', () => {
   const line = timeline([clip('a', 'wide', 0, 24), clip('b', 'small', 24, 24)]);
   const command = exportCommand(
     exportGraph(line, defaultDelivery(UHD), factsOf),
-    (id) => `/media/${id}.mp4`,
+    (id) => ['-i', `/media/${id}.mp4`],
     factsOf,
   );
 
@@ -177,7 +163,7 @@ describe('the graph of an export', () => {
 
   it('cannot be made of nothing', () => {
     const empty = exportGraph({ ...line, tracks: [] }, defaultDelivery(UHD), factsOf);
-    expect(() => exportCommand(empty, String, factsOf)).toThrow(/nothing on the timeline/);
+    expect(() => exportCommand(empty, () => [], factsOf)).toThrow(/nothing on the timeline/);
   });
 
   it('is looked at on both sides of every cut and at 24 places between', () => {

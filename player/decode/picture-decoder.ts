@@ -1,14 +1,8 @@
 import type { EncodedPacket } from 'mediabunny';
 import type { PictureFile } from './picture-file.js';
+import type { DecodedFrame } from './picture-supply.js';
 
-/** A decoded frame with what it cost since the frame before it. */
-export interface DecodedFrame {
-  readonly frame: VideoFrame;
-  /** ms that the decoder worked: from its last output, or from the end of its last idle time, to this output. */
-  readonly decodeMs: number;
-  /** ms that reading its packet held the decoder up. */
-  readonly readMs: number;
-}
+type DecoderOutput = Omit<DecodedFrame, 'seconds'>;
 
 /** Frames that stand between the file and the consumer, inside the decoder and after it. */
 const IN_FLIGHT = 8;
@@ -26,7 +20,7 @@ const DRY_MS = 3;
  */
 export class PictureDecoder {
   private readonly decoder: VideoDecoder;
-  private readonly outputs: DecodedFrame[] = [];
+  private readonly outputs: DecoderOutput[] = [];
   private readonly readMsOf = new Map<number, number>();
   private lastOutput = 0;
   private busyFrom = 0;
@@ -61,7 +55,7 @@ export class PictureDecoder {
   }
 
   /** The next frame in presentation order; undefined at the end of the file or after `close`. */
-  async next(): Promise<DecodedFrame | undefined> {
+  async next(): Promise<DecoderOutput | undefined> {
     for (;;) {
       if (this.failure) throw this.failure;
       const output = this.outputs.shift();

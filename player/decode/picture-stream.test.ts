@@ -1,16 +1,16 @@
 import type { Rational } from '@hone/core/time';
-import type { EncodedPacket } from 'mediabunny';
 import { describe, expect, it } from 'vitest';
 import { Control } from '../shared/control.js';
 import type { DecodeReply, StreamSpec } from '../shared/messages.js';
 import { VIDEO_BT709 } from '../shared/picture.js';
-import type { PictureFile } from './picture-file.js';
-import { PictureStream, type FrameSupply } from './picture-stream.js';
+import { PictureStream } from './picture-stream.js';
+import type { PictureSupply } from './picture-supply.js';
 
 const RATE24: Rational = { num: 24, den: 1 };
 
 /** A file whose frames stand at given seconds, with a key frame every so often. */
-class FakeFile implements FrameSupply {
+class FakeFile implements PictureSupply {
+  readonly decoder = 'browser';
   private at = 0;
   readonly starts: number[] = [];
   closed = false;
@@ -24,39 +24,27 @@ class FakeFile implements FrameSupply {
     private readonly beforeEach: (index: number) => void = () => undefined,
   ) {}
 
-  get file(): PictureFile {
-    const packet = (index: number): EncodedPacket | null =>
-      index < this.stamps.length
-        ? ({ timestamp: this.stamps[index]!, isMetadataOnly: true, index } as unknown as EncodedPacket)
-        : null;
-    const keyAtOrBefore = (seconds: number): EncodedPacket | null => {
-      let found = 0;
-      this.stamps.forEach((stamp, index) => {
-        if (index % this.group === 0 && stamp <= seconds + 1e-9) found = index;
-      });
-      return packet(found);
-    };
-    return {
-      packets: {
-        getKeyPacket: (seconds: number) => Promise.resolve(keyAtOrBefore(seconds)),
-        getNextKeyPacket: ({ timestamp }: EncodedPacket) => {
-          const next = this.stamps.findIndex(
-            (stamp, index) => index % this.group === 0 && stamp > timestamp + 1e-9,
-          );
-          return Promise.resolve(next < 0 ? null : packet(next));
-        },
-      },
-      firstTimestamp: this.stamps[0]!,
-      firstPacket: packet(0)!,
-    } as unknown as PictureFile;
+  private secondsOf(index: number): number {
+    return this.stamps[index]! - this.stamps[0]!;
   }
 
-  startAt(packet: EncodedPacket): void {
-    this.at = this.stamps.findIndex((stamp) => Math.abs(stamp - packet.timestamp) < 1e-9);
+  startAt(seconds: number): Promise<void> {
+    this.at = 0;
+    this.stamps.forEach((_, index) => {
+      if (index % this.group === 0 && this.secondsOf(index) <= seconds + 1e-9) this.at = index;
+    });
     this.starts.push(this.at);
+    return Promise.resolve();
   }
 
-  next(): ReturnType<FrameSupply['next']> {
+  entryAfter(seconds: number): Promise<number | undefined> {
+    const isEntry = (_: number, index: number): boolean =>
+      index % this.group === 0 && this.secondsOf(index) > seconds + 1e-9;
+    const next = this.stamps.findIndex(isEntry);
+    return Promise.resolve(next < 0 ? undefined : this.secondsOf(next));
+  }
+
+  next(): ReturnType<PictureSupply['next']> {
     if (this.closed || this.at >= this.stamps.length) return Promise.resolve(undefined);
     this.beforeEach(this.at);
     const index = this.at++;
@@ -67,7 +55,7 @@ class FakeFile implements FrameSupply {
       index,
       close: () => this.open.delete(index),
     } as unknown as VideoFrame;
-    return Promise.resolve({ frame, decodeMs: 10, readMs: 1 });
+    return Promise.resolve({ frame, seconds: this.secondsOf(index), decodeMs: 10, readMs: 1 });
   }
 
   close(): void {
@@ -101,6 +89,8 @@ function setUp(file: FakeFile, setting: Setting) {
       constantRate: setting.constantRate ?? true,
       quarters: 0,
       frameCount: file.stamps.length,
+      framesUrl: null,
+      serverOnly: null,
     },
     from: setting.from ?? 0,
     to: setting.to,
@@ -114,16 +104,10 @@ function setUp(file: FakeFile, setting: Setting) {
     reduced.push((frame as unknown as { index: number }).index);
     return Promise.resolve(VIDEO_BT709);
   };
-  const stream = new PictureStream(
-    spec,
-    control,
-    reduce,
-    (reply) => replies.push(reply),
-    () => file,
-  );
+  const stream = new PictureStream(spec, control, reduce, (reply) => replies.push(reply));
   for (let slot = 0; slot < (setting.slots ?? 1000); slot++) stream.grant(1000 + slot);
   const pictures = () => replies.filter((reply) => reply.kind === 'picture');
-  return { stream, control, replies, reduced, pictures, run: () => stream.run(file.file) };
+  return { stream, control, replies, reduced, pictures, run: () => stream.run(file) };
 }
 
 const even = (count: number, perSecond: number, start = 0): number[] =>

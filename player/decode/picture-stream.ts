@@ -1,17 +1,17 @@
 import { isTooLate, resyncTarget } from '@hone/core/playback';
 import { nearestFrame, sourceTimeAt, toNumber, type Rational } from '@hone/core/time';
-import type { EncodedPacket } from 'mediabunny';
 import type { DecodeReply, PictureCost, StreamSpec } from '../shared/messages.js';
 import type { Control } from '../shared/control.js';
 import type { ColourCoding } from '../shared/picture.js';
-import { PictureDecoder, type DecodedFrame } from './picture-decoder.js';
-import type { PictureFile } from './picture-file.js';
+import type { DecodedFrame, PictureSupply } from './picture-supply.js';
 
 /** Makes a preview picture of a decoded frame at an address. */
-export type Reduce = (frame: VideoFrame, spec: StreamSpec, address: number) => Promise<ColourCoding>;
-
-/** Where a stream gets decoded frames from: a decoder, or what stands in for one in a test. */
-export type FrameSupply = Pick<PictureDecoder, 'startAt' | 'next' | 'close'>;
+export type Reduce = (
+  frame: VideoFrame,
+  spec: StreamSpec,
+  address: number,
+  decoder: PictureSupply['decoder'],
+) => Promise<ColourCoding>;
 
 /** Time stamps reach the decoder in whole microseconds; two that differ by no more are the same. */
 const SAME_SECONDS = 1.5e-6;
@@ -25,18 +25,17 @@ export class PictureStream {
   private wakeSlots: (() => void) | undefined;
   private next: number;
   private closed = false;
-  private decoder: FrameSupply | undefined;
+  private supply: PictureSupply | undefined;
   private cost: { -readonly [K in keyof PictureCost]: number } = noCost();
   private readonly framesPerSecond: number;
-  /** The key packet after the one that decoding last started from, as far as it was looked up. */
-  private ahead: { packet: EncodedPacket; frame: number } | undefined;
+  /** The next place at which decoding could begin anew, as far as it was looked up. */
+  private ahead: { seconds: number; frame: number } | undefined;
 
   constructor(
     readonly spec: StreamSpec,
     private readonly control: Control,
     private readonly reduce: Reduce,
     private readonly send: (reply: DecodeReply) => void,
-    private readonly openDecoder: (file: PictureFile) => FrameSupply = (file) => new PictureDecoder(file),
   ) {
     this.next = spec.from;
     this.framesPerSecond = toNumber(spec.timelineRate);
@@ -59,35 +58,34 @@ export class PictureStream {
 
   close(): void {
     this.closed = true;
-    this.decoder?.close();
+    this.supply?.close();
     this.wakeSlots?.();
   }
 
-  /** Runs until the passage is through or the stream is closed. */
-  async run(file: PictureFile): Promise<void> {
+  /** Runs until the passage is through or the stream is closed. It can be run again from another supply. */
+  async run(supply: PictureSupply): Promise<void> {
     if (this.isClosed()) return;
-    const decoder = this.openDecoder(file);
-    this.decoder = decoder;
+    this.supply = supply;
     try {
-      const start = await this.keyPacketFor(this.next, file);
-      decoder.startAt(start);
-      await this.lookAhead(start, file);
-      await this.deliverAll(decoder, file);
+      const start = this.startSeconds(this.next);
+      await supply.startAt(start);
+      await this.lookAhead(start, supply);
+      await this.deliverAll(supply);
     } finally {
-      decoder.close();
+      supply.close();
     }
   }
 
-  private async deliverAll(decoder: FrameSupply, file: PictureFile): Promise<void> {
+  private async deliverAll(supply: PictureSupply): Promise<void> {
     // The last frame that was too early for what is wanted: it is the right one when nothing nearer follows.
     let held: DecodedFrame | undefined;
     try {
       while (!this.isClosed() && this.next < this.spec.to) {
-        if (await this.resync(decoder, file)) {
+        if (await this.resync(supply)) {
           held?.frame.close();
           held = undefined;
         }
-        const decoded = await decoder.next();
+        const decoded = await supply.next();
         if (this.isClosed()) {
           decoded?.frame.close();
           return;
@@ -100,7 +98,7 @@ export class PictureStream {
         this.cost.decoded++;
         this.cost.decodeMs += decoded.decodeMs;
         this.cost.readMs += decoded.readMs;
-        const until = this.firstFrameBeyond(decoded.frame, held?.frame, file);
+        const until = this.firstFrameBeyond(decoded, held);
         const answer = this.spec.file.constantRate ? decoded : held;
         if (answer) await this.deliver(answer.frame, until);
         held?.frame.close();
@@ -115,16 +113,16 @@ export class PictureStream {
    * The first timeline frame for which a decoded frame is not the answer any more. With a constant rate that is known
    * from the frame itself; otherwise from the middle between the frame held and the one after it.
    */
-  private firstFrameBeyond(frame: VideoFrame, before: VideoFrame | undefined, file: PictureFile): number {
+  private firstFrameBeyond({ seconds }: DecodedFrame, before: DecodedFrame | undefined): number {
     const { rate, constantRate } = this.spec.file;
     if (constantRate) {
-      const index = Math.round((frame.timestamp / 1e6 - file.firstTimestamp) * toNumber(rate));
+      const index = Math.round(seconds * toNumber(rate));
       let beyond = this.next;
       while (beyond < this.spec.to && nearestFrame(this.sourceTime(beyond), rate) <= index) beyond++;
       return beyond;
     }
     if (!before) return this.next;
-    const middle = (before.timestamp + frame.timestamp) / 2e6 - file.firstTimestamp;
+    const middle = (before.seconds + seconds) / 2;
     let beyond = this.next;
     while (beyond < this.spec.to && toNumber(this.sourceTime(beyond)) < middle - SAME_SECONDS) beyond++;
     return beyond;
@@ -147,7 +145,10 @@ export class PictureStream {
           continue;
         }
         const start = performance.now();
-        made = { address, coding: await this.reduce(frame, this.spec, address) };
+        made = {
+          address,
+          coding: await this.reduce(frame, this.spec, address, this.supply?.decoder ?? 'browser'),
+        };
         this.cost.scaleMs += performance.now() - start;
         if (this.isClosed()) return;
         this.picture(wanted, made, false);
@@ -158,7 +159,9 @@ export class PictureStream {
   }
 
   private picture(frame: number, made: { address: number; coding: ColourCoding }, repeated: boolean): void {
-    this.send({ kind: 'picture', stream: this.spec.id, frame, ...made, repeated, cost: this.takeCost() });
+    const decoder = this.supply?.decoder ?? 'browser';
+    const cost = this.takeCost();
+    this.send({ kind: 'picture', stream: this.spec.id, frame, ...made, repeated, decoder, cost });
     this.next = Math.max(this.next, frame + 1);
   }
 
@@ -181,35 +184,24 @@ export class PictureStream {
     return cost;
   }
 
-  private async resync(decoder: FrameSupply, file: PictureFile): Promise<boolean> {
+  private async resync(supply: PictureSupply): Promise<boolean> {
     if (!this.spec.live) return false;
     const playhead = this.control.playhead;
     if (resyncTarget(this.next, playhead, this.framesPerSecond, [Infinity]) === undefined) return false;
-    while (this.ahead && this.ahead.frame <= playhead) await this.lookAhead(this.ahead.packet, file);
+    while (this.ahead && this.ahead.frame <= playhead) await this.lookAhead(this.ahead.seconds, supply);
     if (!this.ahead || this.ahead.frame >= this.spec.to || this.isClosed()) return false;
-    const { packet, frame } = this.ahead;
+    const { seconds, frame } = this.ahead;
     const target = resyncTarget(this.next, playhead, this.framesPerSecond, [frame]);
     if (target === undefined) return false;
     this.skipped(this.next, target);
-    decoder.startAt(await this.withData(packet, file));
-    await this.lookAhead(packet, file);
+    await supply.startAt(seconds);
+    await this.lookAhead(seconds, supply);
     return true;
   }
 
-  private async lookAhead(from: EncodedPacket, file: PictureFile): Promise<void> {
-    const start = from.isMetadataOnly
-      ? from
-      : await file.packets.getKeyPacket(from.timestamp, { metadataOnly: true });
-    const packet = start && (await file.packets.getNextKeyPacket(start, { metadataOnly: true }));
-    this.ahead = packet
-      ? { packet, frame: this.entryFrame(packet.timestamp - file.firstTimestamp) }
-      : undefined;
-  }
-
-  private async withData(packet: EncodedPacket, file: PictureFile): Promise<EncodedPacket> {
-    const full = await file.packets.getKeyPacket(packet.timestamp);
-    if (!full) throw new Error('A key frame that the file lists could not be read.');
-    return full;
+  private async lookAhead(from: number, supply: PictureSupply): Promise<void> {
+    const seconds = await supply.entryAfter(from);
+    this.ahead = seconds === undefined ? undefined : { seconds, frame: this.entryFrame(seconds) };
   }
 
   /** The first timeline frame that can be shown when decoding begins at a source time. */
@@ -218,15 +210,13 @@ export class PictureStream {
     return this.spec.clipStart + Math.ceil(into * this.framesPerSecond - 1e-6);
   }
 
-  private async keyPacketFor(frame: number, file: PictureFile): Promise<EncodedPacket> {
+  /** Source time from which on the picture of a timeline frame is decoded; a quarter into a frame, for safety. */
+  private startSeconds(frame: number): number {
     const { rate, constantRate, frameCount } = this.spec.file;
     const time = this.sourceTime(frame);
-    let seconds = toNumber(time);
-    if (constantRate) {
-      const index = Math.min(Math.max(0, nearestFrame(time, rate)), Math.max(0, frameCount - 1));
-      seconds = (index + 0.25) / toNumber(rate);
-    }
-    return (await file.packets.getKeyPacket(file.firstTimestamp + seconds)) ?? file.firstPacket;
+    if (!constantRate) return toNumber(time);
+    const index = Math.min(Math.max(0, nearestFrame(time, rate)), Math.max(0, frameCount - 1));
+    return (index + 0.25) / toNumber(rate);
   }
 
   private sourceTime(frame: number): Rational {

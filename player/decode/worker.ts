@@ -1,7 +1,15 @@
 import { Control } from '../shared/control.js';
 import { loadKernels, type Kernels } from '../shared/kernels.js';
-import { channel, type DecodeReply, type DecodeRequest, type StreamSpec } from '../shared/messages.js';
+import {
+  channel,
+  type Decoder,
+  type DecodeReply,
+  type DecodeRequest,
+  type StreamSpec,
+} from '../shared/messages.js';
+import { PacketSupply } from './packet-supply.js';
 import { PictureFiles } from './picture-file.js';
+import { ServerSupply } from './server-supply.js';
 import { PictureStream } from './picture-stream.js';
 import { reduceFrame } from './reduce-frame.js';
 import { Workspace } from './workspace.js';
@@ -10,6 +18,8 @@ import { Workspace } from './workspace.js';
 class DecodeWorker {
   private readonly files = new PictureFiles();
   private readonly streams = new Map<number, PictureStream>();
+  /** Files that the browser did not decode. */
+  private readonly refused = new Set<string>();
   private workspace: Workspace | undefined;
   /** The workspace holds one frame at a time. */
   private reducing: Promise<unknown> = Promise.resolve();
@@ -46,11 +56,26 @@ class DecodeWorker {
     const stream = new PictureStream(spec, this.control, (...args) => this.reduce(...args), this.send);
     this.streams.set(spec.id, stream);
     try {
-      await stream.run(await this.files.get(spec.file.url));
+      await this.runFrom(stream, spec);
     } catch (error) {
       const message = error instanceof Error ? error.message : String(error);
       if (this.streams.has(spec.id)) this.send({ kind: 'failed', stream: spec.id, message });
     }
+  }
+
+  // What the browser turns out not to decode, the server does.
+  private async runFrom(stream: PictureStream, spec: StreamSpec): Promise<void> {
+    const { url, framesUrl, serverOnly } = spec.file;
+    if (framesUrl === null || (serverOnly === null && !this.refused.has(url))) {
+      try {
+        await stream.run(new PacketSupply(await this.files.get(url)));
+        return;
+      } catch (error) {
+        if (framesUrl === null || !this.streams.has(spec.id)) throw error;
+        this.refused.add(url);
+      }
+    }
+    if (this.streams.has(spec.id)) await stream.run(new ServerSupply(framesUrl, spec.target));
   }
 
   private close(id: number): void {
@@ -60,10 +85,16 @@ class DecodeWorker {
     void this.reducing.finally(() => this.send({ kind: 'closed', stream: id }));
   }
 
-  private reduce(frame: VideoFrame, spec: StreamSpec, address: number): ReturnType<typeof reduceFrame> {
+  private reduce(
+    frame: VideoFrame,
+    spec: StreamSpec,
+    address: number,
+    decoder: Decoder,
+  ): ReturnType<typeof reduceFrame> {
     const workspace = this.workspace;
     if (!workspace) throw new Error('The decode worker has no room yet.');
-    const reduction = { target: spec.target, quarters: spec.file.quarters, address };
+    const quarters = decoder === 'server' ? 0 : spec.file.quarters;
+    const reduction = { target: spec.target, quarters, address };
     const result = this.reducing.then(() =>
       reduceFrame(frame, reduction, this.memory, this.kernels, workspace),
     );

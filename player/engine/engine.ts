@@ -9,6 +9,7 @@ import type {
   DecodeRequest,
   EngineReply,
   EngineRequest,
+  PictureOrigin,
   PlayerState,
   SoundRequest,
 } from '../shared/messages.js';
@@ -368,13 +369,24 @@ export class Engine {
     const size = this.size();
     const took = this.screen.draw(pictures, size, this.layout!.composed, this.layout!.colours);
     this.control.set('shownFrame', frame);
-    this.tellPixels(frame, size);
+    this.tellPixels(frame, size, ready);
     return took;
   }
 
   // Told only when it changes, which is at cuts at most.
-  private tellPixels(frame: number, size: FrameSize): void {
-    const from = this.plan!.originsAt(frame);
+  private tellPixels(
+    frame: number,
+    size: FrameSize,
+    ready: ReadonlyMap<string, ReadyPicture> | undefined,
+  ): void {
+    const origins = this.plan!.layersAt(frame).map((layer): PictureOrigin => {
+      const choice = this.plan!.fileOf(layer)?.choice ?? 'missing';
+      return { choice, decoder: ready?.get(layer.clipId)?.decoder ?? null };
+    });
+    const isFirst = (origin: PictureOrigin, at: number): boolean =>
+      at ===
+      origins.findIndex(({ choice, decoder }) => choice === origin.choice && decoder === origin.decoder);
+    const from = origins.filter(isFirst);
     const now = JSON.stringify([size, from]);
     if (now === this.toldPixels) return;
     this.toldPixels = now;

@@ -1,7 +1,6 @@
 import { passagesOf, type Layer, type Passage } from '@hone/core/render';
 import { toNumber, type Rational } from '@hone/core/time';
 import type { MediaFile, PreviewPlan } from '../plan.js';
-import type { PictureOrigin } from '../shared/messages.js';
 
 /** A plan as the engine looks things up in it. */
 export class PlanView {
@@ -44,11 +43,6 @@ export class PlanView {
     return this.layersAt(frame)
       .filter((layer) => this.fileOf(layer))
       .map((layer) => layer.clipId);
-  }
-
-  /** Where the pictures of a frame come from, each origin once. */
-  originsAt(frame: number): readonly PictureOrigin[] {
-    return [...new Set(this.layersAt(frame).map((layer) => this.fileOf(layer)?.choice ?? 'missing'))];
   }
 
   passagesAt(frame: number): readonly Passage[] {

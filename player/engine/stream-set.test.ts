@@ -16,6 +16,8 @@ const file: MediaFile = {
   quarters: 0,
   shownSize: SIZE,
   frameCount: 100,
+  framesUrl: null,
+  serverOnly: null,
 };
 const passage = (clipId: string, from: number, to: number): Passage => ({
   clipId,
@@ -62,7 +64,16 @@ function setUp(slots: number[]): {
   });
   set.reset(slots);
   const picture = (stream: number, frame: number, address: number, repeated = false): void =>
-    decoder.reply({ kind: 'picture', stream, frame, address, repeated, coding: VIDEO_BT709, cost });
+    decoder.reply({
+      kind: 'picture',
+      stream,
+      frame,
+      address,
+      repeated,
+      coding: VIDEO_BT709,
+      decoder: 'browser',
+      cost,
+    });
   return { set, decoder, failed, picture };
 }
 

@@ -2,7 +2,7 @@ import { fitPlacement, type Passage, type Placement } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Rational } from '@hone/core/time';
 import type { MediaFile } from '../plan.js';
-import type { Channel, DecodeReply, DecodeRequest, PictureCost } from '../shared/messages.js';
+import type { Channel, Decoder, DecodeReply, DecodeRequest, PictureCost } from '../shared/messages.js';
 import type { ColourCoding } from '../shared/picture.js';
 
 /** A picture that waits to be shown. */
@@ -10,6 +10,7 @@ export interface ReadyPicture {
   readonly address: number;
   readonly placement: Placement;
   readonly coding: ColourCoding;
+  readonly decoder: Decoder;
 }
 
 export interface StreamOptions {
@@ -208,7 +209,7 @@ export class StreamSet {
 
   private store(stream: OpenStream, reply: Extract<DecodeReply, { kind: 'picture' }>): void {
     this.events.cost(reply.frame, reply.cost);
-    const { address, frame, coding } = reply;
+    const { address, frame, coding, decoder } = reply;
     stream.slots.delete(address);
     if (!reply.repeated) this.reclaim(stream.stale);
     if (stream.closing || frame < stream.next) {
@@ -218,7 +219,7 @@ export class StreamSet {
     stream.stale.delete(address);
     stream.next = frame + 1;
     const pictures = this.ready.get(frame) ?? new Map<string, ReadyPicture>();
-    pictures.set(stream.passage.clipId, { address, placement: stream.placement, coding });
+    pictures.set(stream.passage.clipId, { address, placement: stream.placement, coding, decoder });
     this.ready.set(frame, pictures);
     this.holders.set(address, (this.holders.get(address) ?? 0) + 1);
   }

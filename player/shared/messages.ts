@@ -48,6 +48,7 @@ export type DecodeReply =
       /** True when the slot already holds the picture of the frame before. */
       repeated: boolean;
       coding: ColourCoding;
+      decoder: Decoder;
       cost: PictureCost;
     }
   /** Frames [from, to) will not come. */
@@ -80,8 +81,14 @@ export type EngineRequest =
   | { kind: 'pause' }
   | { kind: 'seek'; frame: number };
 
-/** What a picture on the canvas was made from. */
-export type PictureOrigin = MediaFile['choice'] | 'missing';
+/** Who decodes a picture. */
+export type Decoder = 'browser' | 'server';
+
+/** What a picture on the canvas was made from, and by whom it was decoded. */
+export interface PictureOrigin {
+  readonly choice: MediaFile['choice'] | 'missing';
+  readonly decoder: Decoder | null;
+}
 
 export type PlayerState = 'still' | 'starting' | 'playing' | 'shuttling';
 

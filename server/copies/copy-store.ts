@@ -6,7 +6,7 @@ import type { EventBus } from '../http/events.js';
 import { notFound } from '../http/problems.js';
 import type { Database } from '../store/database.js';
 import { copies } from '../store/tables.js';
-import { stampOf, type SourceRow } from '../media/source-store.js';
+import { fileStamp, stampOf, type SourceRow } from '../media/source-store.js';
 
 export type CopyRow = typeof copies.$inferSelect;
 
@@ -66,8 +66,7 @@ export class CopyStore {
     for (const source of rows) {
       const made = await this.database.select().from(copies).where(eq(copies.sourceId, source.id));
       for (const copy of made) {
-        if (copy.state === 'ready' && copy.sourceStamp !== stampOf(source))
-          await this.change(copy, { state: 'stale' });
+        if (copy.state === 'ready' && !isOf(copy, source)) await this.change(copy, { state: 'stale' });
       }
     }
   }
@@ -75,6 +74,11 @@ export class CopyStore {
   private tell(row: CopyRow): void {
     this.bus.emit({ kind: 'copy', copy: copyOf(row) });
   }
+}
+
+/** Whether a copy was made of what a source is now. Older copies name the time of the file, newer ones its content. */
+function isOf({ sourceStamp }: CopyRow, source: SourceRow): boolean {
+  return sourceStamp === stampOf(source) || sourceStamp === fileStamp(source);
 }
 
 export function copyOf(row: CopyRow): LightCopy {

@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import type { CopyEstimate } from '@hone/core/api';
 import { copyArguments, type CopyDivisor } from '@hone/core/media';
 import { toNumber } from '@hone/core/time';
+import { inputArguments } from '../ffmpeg/input.js';
 import { fileArgument, runFfmpeg } from '../ffmpeg/process.js';
 import { stampOf, type SourceRow } from '../media/source-store.js';
 import { copySizeOf } from './make-copy.js';
@@ -48,8 +49,8 @@ export class CopyEstimator {
       await runFfmpeg(
         this.ffmpeg,
         [
-          ...['-v', 'error', '-ss', middle.toFixed(3), '-i', fileArgument(source.path)],
-          ...['-frames:v', String(frames), ...copyArguments(size), fileArgument(path)],
+          ...['-v', 'error', '-ss', middle.toFixed(3), ...inputArguments(source)],
+          ...['-frames:v', String(frames), ...copyArguments(size, picture!.scan), fileArgument(path)],
         ],
         {
           onFrame: (frame) => {

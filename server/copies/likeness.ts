@@ -1,6 +1,7 @@
 import type { Likeness } from '@hone/core/api';
 import { copyScaling } from '@hone/core/media';
 import { toNumber } from '@hone/core/time';
+import { inputArguments } from '../ffmpeg/input.js';
 import { fileArgument, runFfmpeg } from '../ffmpeg/process.js';
 import type { JobHandler } from '../jobs/queue.js';
 import type { SourceRow, SourceStore } from '../media/source-store.js';
@@ -40,12 +41,12 @@ async function likenessAt(
   const seek = ['-ss', seconds.toFixed(6)];
   const cut = `trim=end_frame=${FRAMES_A_PLACE},setpts=N`;
   const filters =
-    `[0:v]${cut},split[a][b];[1:v]${cut},${copyScaling(copy)},format=yuv420p,setsar=1,split[c][d];` +
+    `[0:v]${cut},split[a][b];[1:v]${cut},${copyScaling(copy, source.facts!.picture!.scan)},format=yuv420p,setsar=1,split[c][d];` +
     '[a][c]ssim[x];[b][d]psnr[y]';
   const errors = await runFfmpeg(
     ffmpeg,
     [
-      ...['-v', 'info', ...seek, '-i', fileArgument(copy.path), ...seek, '-i', fileArgument(source.path)],
+      ...['-v', 'info', ...seek, '-i', fileArgument(copy.path), ...seek, ...inputArguments(source)],
       ...['-filter_complex', filters, '-map', '[x]', '-map', '[y]', '-f', 'null', '-'],
     ],
     { signal },

@@ -3,6 +3,7 @@ import { dirname } from 'node:path';
 import { copyArguments, copySize, shownSize, type CopyDivisor } from '@hone/core/media';
 import type { FrameSize } from '@hone/core/timeline';
 import { probe } from '../ffmpeg/probe.js';
+import { inputArguments, plainFile } from '../ffmpeg/input.js';
 import { fileArgument, runFfmpeg, type FfmpegTools } from '../ffmpeg/process.js';
 import { stampOf, type SourceRow, type SourceStore } from '../media/source-store.js';
 import type { JobHandler, JobQueue } from '../jobs/queue.js';
@@ -35,12 +36,12 @@ export function copyHandler(
         throw new Error(source.problem ?? `"${source.name}" is not ready.`);
       await mkdir(dirname(row.path), { recursive: true });
       const started = performance.now();
-      const input = ['-v', 'error', '-i', fileArgument(source.path)];
-      const args = [...input, ...copyArguments(row), fileArgument(aside(row))];
+      const input = ['-v', 'error', ...inputArguments(source)];
+      const args = [...input, ...copyArguments(row, picture.scan), fileArgument(aside(row))];
       const onFrame = (frame: number): void => progress(frame / Math.max(1, picture.frameCount));
       await runFfmpeg(tools.ffmpeg, args, { signal, onFrame });
       const { size } = await stat(aside(row));
-      const facts = await probe(tools.ffprobe, aside(row), size);
+      const facts = await probe(tools.ffprobe, plainFile(aside(row)), size);
       const made = facts.picture?.frameCount ?? 0;
       if (made !== picture.frameCount) {
         throw new Error(

@@ -2,9 +2,11 @@ import { mkdir, rename, rm, stat } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import { exportCommand, exportGraph, exportSources, type FactsOf } from '@hone/core/render';
 import { probe } from '../ffmpeg/probe.js';
+import { inputArguments, leadingFile, plainFile } from '../ffmpeg/input.js';
 import { fileArgument, runFfmpeg, type FfmpegTools } from '../ffmpeg/process.js';
-import { contentHash } from '../media/hash.js';
-import { stampOf, type SourceRow, type SourceStore } from '../media/source-store.js';
+import { hashOf } from '../media/hash.js';
+import { fileState } from '../media/identity.js';
+import { fileStamp, type SourceRow, type SourceStore } from '../media/source-store.js';
 import type { JobHandler } from '../jobs/queue.js';
 import type { ExportRow, ExportStore } from './export-store.js';
 import { proofOf } from './proof.js';
@@ -34,7 +36,7 @@ export function exportHandler(sources: SourceStore, exports: ExportStore, tools:
         known.set(source.id, hashed);
         progress((HASHED * (index + 1)) / originals.length);
       }
-      const command = exportCommand(graph, (id) => fileArgument(known.get(id)!.path), factsOf);
+      const command = exportCommand(graph, (id) => inputArguments(known.get(id)!), factsOf);
       await mkdir(dirname(row.path), { recursive: true });
       const { length } = graph.graph;
       await runFfmpeg(tools.ffmpeg, ['-v', 'error', ...command.args, fileArgument(aside(row))], {
@@ -42,7 +44,7 @@ export function exportHandler(sources: SourceStore, exports: ExportStore, tools:
         onFrame: (frame) => progress(HASHED + (ENCODED - HASHED) * (frame / length)),
       });
       const { size } = await stat(aside(row));
-      const facts = await probe(tools.ffprobe, aside(row), size);
+      const facts = await probe(tools.ffprobe, plainFile(aside(row)), size);
       const frameCount = facts.picture?.frameCount ?? 0;
       if (frameCount !== length) {
         throw new Error(
@@ -72,16 +74,15 @@ export function exportHandler(sources: SourceStore, exports: ExportStore, tools:
 
 // The original as it is now, with the hash of what it holds now.
 async function withHash(source: SourceRow, sources: SourceStore, signal: AbortSignal): Promise<SourceRow> {
-  const found = await stat(source.path).catch(() => undefined);
-  if (!found) {
+  const now = await fileState(source);
+  if (!now) {
     throw new Error(
-      `The original of "${source.name}" is not at ${source.path}. Put it back, then export again.`,
+      `The original of "${source.name}" is not at ${leadingFile(source)}. Put it back, then export again.`,
     );
   }
-  const now = { bytes: found.size, modifiedMs: found.mtimeMs };
-  if (stampOf(now) !== stampOf(source)) {
+  if (fileStamp(now) !== fileStamp(source)) {
     throw new Error(`"${source.name}" is another file than when it was added. Add it again, then export.`);
   }
   if (source.contentHash) return source;
-  return sources.change(source, { contentHash: await contentHash(source.path, signal) });
+  return sources.change(source, { contentHash: await hashOf(source, signal) });
 }

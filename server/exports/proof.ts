@@ -1,3 +1,4 @@
+import { deinterlacing, scaleColours } from '@hone/core/media';
 import { createHash } from 'node:crypto';
 import { stat } from 'node:fs/promises';
 import type { ExportProof, ProofFrame } from '@hone/core/api';
@@ -13,6 +14,7 @@ import {
 } from '@hone/core/render';
 import { nearestFrame, nearestStamp, toNumber } from '@hone/core/time';
 import { pictureStamps } from '../ffmpeg/probe.js';
+import { inputArguments } from '../ffmpeg/input.js';
 import { fileArgument, runFfmpeg, type FfmpegTools } from '../ffmpeg/process.js';
 import { contentHash } from '../media/hash.js';
 import type { SourceRow } from '../media/source-store.js';
@@ -69,7 +71,7 @@ class StampReader {
   constructor(private readonly input: ProofInput) {}
 
   get(source: SourceRow): Promise<number[]> {
-    const known = this.read.get(source.id) ?? pictureStamps(this.input.tools.ffprobe, source.path);
+    const known = this.read.get(source.id) ?? pictureStamps(this.input.tools.ffprobe, source);
     this.read.set(source.id, known);
     return known;
   }
@@ -92,10 +94,10 @@ async function compareFrame(
     const source = sources.get(layer.sourceId)!;
     const { seek, seconds } = await originalFrame(source, layer, frame, graph.rate, stamps);
     first = { clipName: source.name, sourceSeconds: seconds };
-    args.push('-ss', seek, '-i', fileArgument(source.path));
+    args.push('-ss', seek, ...inputArguments(source));
     const at = placementOf(source.facts!, delivery.size);
     filters.push(
-      `[${index + 1}:v]trim=end_frame=1,scale=${at.width}:${at.height}:flags=bicubic:out_color_matrix=bt709:out_range=tv,` +
+      `[${index + 1}:v]${deinterlacing(source.facts!.picture!.scan)}trim=end_frame=1,scale=${at.width}:${at.height}:flags=bicubic:${scaleColours(source.facts!.picture!)},` +
         `format=yuv420p,setsar=1,setpts=N[layer${index}]`,
       `${below}[layer${index}]overlay=${at.x}:${at.y}:format=yuv420[over${index}]`,
     );

@@ -1,7 +1,15 @@
 import { open } from 'node:fs/promises';
-import type { PictureFacts, SourceFacts } from '@hone/core/media';
+import {
+  FACTS_VERSION,
+  pixelFormatFacts,
+  type ColourTags,
+  type PictureFacts,
+  type Scan,
+  type SourceFacts,
+} from '@hone/core/media';
 import { multiply, parseRational, rational, toNumber, ZERO, type Rational } from '@hone/core/time';
-import { fileArgument, runTool, ToolError } from './process.js';
+import { inputArguments, type MediaInput } from './input.js';
+import { runTool, ToolError } from './process.js';
 
 /** A file that cannot be used as a source; the message is for people and says what to do. */
 export class UnusableError extends Error {
@@ -18,6 +26,13 @@ interface ProbedStream {
   r_frame_rate?: string;
   avg_frame_rate?: string;
   pix_fmt?: string;
+  level?: number;
+  field_order?: string;
+  color_space?: string;
+  color_primaries?: string;
+  color_transfer?: string;
+  color_range?: string;
+  tags?: { timecode?: string };
   time_base?: string;
   start_pts?: number;
   duration_ts?: number;
@@ -30,7 +45,7 @@ interface ProbedStream {
 
 interface Probed {
   streams?: ProbedStream[];
-  format?: { format_name?: string; duration?: string; bit_rate?: string; start_time?: string };
+  format?: { format_name?: string; duration?: string; tags?: { timecode?: string } };
 }
 
 /** Seconds at the start of a file in which equal distances between frames are looked for. */
@@ -42,9 +57,9 @@ const REORDERED = 16;
  * Reads the facts of a file with ffprobe.
  * @throws UnusableError when the file is no media, has neither picture nor sound, or is cut off
  */
-export async function probe(program: string, path: string, bytes: number): Promise<SourceFacts> {
+export async function probe(program: string, input: MediaInput, bytes: number): Promise<SourceFacts> {
   if (bytes === 0) throw new UnusableError('The file is empty. Copy it from the camera or card again.');
-  const probed = await readProbe(program, path);
+  const probed = await readProbe(program, input);
   const streams = probed.streams ?? [];
   const format = probed.format ?? {};
   const video = streams.find((stream) => stream.codec_type === 'video' && !stream.disposition?.attached_pic);
@@ -53,9 +68,12 @@ export async function probe(program: string, path: string, bytes: number): Promi
     throw new UnusableError('The file has neither picture nor sound. Choose another one.');
   if (
     video &&
+    !input.stills &&
     /image2|png_pipe|jpeg_pipe|^gif$|webp_pipe|tiff_pipe|bmp_pipe/.test(format.format_name ?? '')
   ) {
-    throw new UnusableError('The file is a still picture; only moving ones can be put on a timeline yet.');
+    throw new UnusableError(
+      'The file is a single still picture; only moving ones, or stills that are numbered in a row, can be put on a timeline yet.',
+    );
   }
   const lead = video ?? audio!;
   const start = startOf(lead);
@@ -67,8 +85,10 @@ export async function probe(program: string, path: string, bytes: number): Promi
   }
   const bitsPerSecond = Math.round((8 * bytes) / toNumber(duration));
   if (video) requireUsableSize(video.width ?? 0, video.height ?? 0);
-  const picture = video ? await pictureFacts(program, path, video, duration) : null;
+  const picture = video ? await pictureFacts(program, input, video, duration) : null;
   return {
+    version: FACTS_VERSION,
+    timecode: streams.map(({ tags }) => tags?.timecode).find(Boolean) ?? format.tags?.timecode ?? null,
     container: format.format_name ?? 'unknown',
     duration,
     pictureStart: start,
@@ -85,14 +105,14 @@ export async function probe(program: string, path: string, bytes: number): Promi
   };
 }
 
-async function readProbe(program: string, path: string): Promise<Probed> {
-  const args = ['-v', 'error', '-show_format', '-show_streams', '-of', 'json', '-i', fileArgument(path)];
+async function readProbe(program: string, input: MediaInput): Promise<Probed> {
+  const args = ['-v', 'error', '-show_format', '-show_streams', '-of', 'json', ...inputArguments(input)];
   try {
     const { output } = await runTool(program, args, { stallMs: 30_000 });
     return JSON.parse(output) as Probed;
   } catch (error) {
     if (!(error instanceof ToolError)) throw error;
-    if (/moov atom not found/.test(error.output) && (await beginsAsMovie(path))) {
+    if (/moov atom not found/.test(error.output) && (await beginsAsMovie(input.path))) {
       throw new UnusableError(
         'The file is cut off: its index is missing. Copy it from the camera or card again.',
       );
@@ -130,7 +150,7 @@ async function beginsAsMovie(path: string): Promise<boolean> {
 
 async function pictureFacts(
   program: string,
-  path: string,
+  input: MediaInput,
   video: ProbedStream,
   duration: Rational,
 ): Promise<PictureFacts> {
@@ -141,37 +161,59 @@ async function pictureFacts(
     throw new UnusableError('The picture has no frame rate. Make a copy of it with one.');
   const counted = Number(video.nb_frames ?? NaN);
   const expected = toNumber(multiply(duration, rate));
-  const evenSoFar = await hasEvenStamps(
-    program,
-    path,
-    rate,
-    parseRational(video.time_base ?? '') ?? rational(1, 1000),
-  );
+  const tick = parseRational(video.time_base ?? '') ?? rational(1, 1000);
+  const evenSoFar = input.stills !== null || (await hasEvenStamps(program, input, rate, tick));
   const constantRate = evenSoFar && (Number.isNaN(counted) || Math.abs(counted - expected) <= 1.5);
   const aspect = parseRational((video.sample_aspect_ratio ?? '1:1').replace(':', '/'));
   const turned = video.side_data_list?.find((data) => data.rotation !== undefined)?.rotation ?? 0;
+  const pixelFormat = video.pix_fmt ?? 'unknown';
   return {
+    ...pixelFormatFacts(pixelFormat),
     codec: video.codec_name ?? 'unknown',
     profile: video.profile ?? '',
+    level: video.level !== undefined && video.level > 0 ? video.level : null,
+    averageRate: average && average.num > 0 ? average : rate,
+    realRate: real && real.num > 0 ? real : null,
+    scan: scanOf(video.field_order),
+    colour: coloursOf(video),
     size: { width: video.width ?? 0, height: video.height ?? 0 },
     pixelAspect: aspect && aspect.num > 0 ? aspect : rational(1),
     // ffprobe counts against the clock.
     rotation: (((Math.round(-turned / 90) * 90) % 360) + 360) % 360,
     rate: constantRate && real && close(real, rate) ? real : rate,
     constantRate,
-    frameCount: Number.isNaN(counted) ? Math.round(expected) : counted,
-    pixelFormat: video.pix_fmt ?? 'unknown',
+    frameCount: input.stills?.count ?? (Number.isNaN(counted) ? Math.round(expected) : counted),
+    pixelFormat,
     timescale: parseRational(video.time_base ?? '')?.den ?? 1000,
+  };
+}
+
+function scanOf(fieldOrder: string | undefined): Scan {
+  // The second letter is the field that is shown first.
+  if (fieldOrder === 'tt' || fieldOrder === 'bt') return 'top field first';
+  if (fieldOrder === 'bb' || fieldOrder === 'tb') return 'bottom field first';
+  return 'progressive';
+}
+
+function coloursOf(video: ProbedStream): ColourTags {
+  const known = (tag: string | undefined): string | null =>
+    tag && tag !== 'unknown' && tag !== 'reserved' ? tag : null;
+  const range = { tv: 'limited', pc: 'full' } as const;
+  return {
+    matrix: known(video.color_space),
+    primaries: known(video.color_primaries),
+    transfer: known(video.color_transfer),
+    range: range[video.color_range as keyof typeof range] ?? null,
   };
 }
 
 const close = (a: Rational, b: Rational): boolean => Math.abs(toNumber(a) / toNumber(b) - 1) < 0.002;
 
 /** Presentation times of the picture's packets in seconds, ascending. */
-export async function pictureStamps(program: string, path: string, seconds?: number): Promise<number[]> {
+export async function pictureStamps(program: string, input: MediaInput, seconds?: number): Promise<number[]> {
   const part = seconds === undefined ? [] : ['-read_intervals', `%+${seconds}`];
   const entries = ['-select_streams', 'v:0', '-show_entries', 'packet=pts_time', '-of', 'csv=p=0'];
-  const { output } = await runTool(program, ['-v', 'error', ...part, ...entries, '-i', fileArgument(path)]);
+  const { output } = await runTool(program, ['-v', 'error', ...part, ...entries, ...inputArguments(input)]);
   return output
     .split('\n')
     .map((line) => parseFloat(line))
@@ -181,11 +223,11 @@ export async function pictureStamps(program: string, path: string, seconds?: num
 
 async function hasEvenStamps(
   program: string,
-  path: string,
+  input: MediaInput,
   rate: Rational,
   tick: Rational,
 ): Promise<boolean> {
-  const read = await pictureStamps(program, path, RATE_SAMPLE_SECONDS);
+  const read = await pictureStamps(program, input, RATE_SAMPLE_SECONDS);
   // Reading stops between packets, so that the last pictures may be there before those they refer to.
   const stamps = read.length > 4 * REORDERED ? read.slice(0, -REORDERED) : read;
   const step = 1 / toNumber(rate);
@@ -213,8 +255,9 @@ function durationOf(stream: ProbedStream, whole: string | undefined): Rational {
  * Looks whether the end of a file is there, by decoding its last picture.
  * @throws UnusableError when it is not
  */
-export async function requireWhole(program: string, path: string): Promise<void> {
-  const args = ['-hide_banner', '-nostdin', '-v', 'warning', '-sseof', '-2', '-i', fileArgument(path)];
+export async function requireWhole(program: string, input: MediaInput): Promise<void> {
+  if (input.stills) return;
+  const args = ['-hide_banner', '-nostdin', '-v', 'warning', '-sseof', '-2', ...inputArguments(input)];
   let errors = '';
   try {
     ({ errors } = await runTool(program, [...args, '-map', '0:v:0?', '-map', '0:a:0?', '-f', 'null', '-']));

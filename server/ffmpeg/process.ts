@@ -31,6 +31,10 @@ export interface ToolOptions {
   readonly stallMs?: number;
   /** Called with each line of standard output. */
   readonly onLine?: (line: string) => void;
+  /** Called with standard output as it comes; lines are then not gathered. */
+  readonly onOutput?: (chunk: Buffer) => void;
+  /** Low, so that playback and everything else go first, unless playback itself waits for it. */
+  readonly priority?: 'low' | 'normal';
 }
 
 const STALL_MS = 120_000;
@@ -48,7 +52,7 @@ export const fileArgument = (path: string): string => `file:${path}`;
 export function runTool(
   program: string,
   args: readonly string[],
-  { signal, stallMs = STALL_MS, onLine }: ToolOptions = {},
+  { signal, stallMs = STALL_MS, onLine, onOutput, priority = 'low' }: ToolOptions = {},
 ): Promise<{ output: string; errors: string }> {
   const guarded = args.flatMap((arg) => (arg === '-i' ? ['-protocol_whitelist', 'file,pipe', '-i'] : [arg]));
   return new Promise((resolve, reject) => {
@@ -69,17 +73,24 @@ export function runTool(
     };
     child.on('spawn', () => {
       try {
-        if (child.pid) setPriority(child.pid, constants.priority.PRIORITY_LOW);
+        if (child.pid && priority === 'low') setPriority(child.pid, constants.priority.PRIORITY_LOW);
       } catch {
         // A system that refuses a lower priority still does the work.
       }
     });
     signal?.addEventListener('abort', kill);
-    createInterface({ input: child.stdout }).on('line', (line) => {
-      alive();
-      if (onLine) onLine(line);
-      else lines.push(line);
-    });
+    if (onOutput) {
+      child.stdout.on('data', (chunk: Buffer) => {
+        alive();
+        onOutput(chunk);
+      });
+    } else {
+      createInterface({ input: child.stdout }).on('line', (line) => {
+        alive();
+        if (onLine) onLine(line);
+        else lines.push(line);
+      });
+    }
     createInterface({ input: child.stderr }).on('line', (line) => {
       alive();
       errorLines.push(line);

@@ -1,30 +1,46 @@
-import { Router, type Response } from 'express';
+import { createReadStream } from 'node:fs';
+import { stat } from 'node:fs/promises';
+import { once } from 'node:events';
+import { extname } from 'node:path';
+import { Router, type Request, type Response } from 'express';
+import parseRange from 'range-parser';
 import type { CopyStore } from '../copies/copy-store.js';
+import type { DriveSimulation } from '../drives/simulation.js';
+import { TURN_BYTES, type SlowDrive } from '../drives/slow-drive.js';
 import type { ExportStore } from '../exports/export-store.js';
 import { UserError } from '../http/problems.js';
+import { soundPath } from './sound-job.js';
 import type { SourceStore } from './source-store.js';
+import { stripPath } from './strip-job.js';
 
-/** Media by identifier, with ranges (RFC 9110). */
-export function mediaFiles(sources: SourceStore, copies: CopyStore, exports: ExportStore): Router {
+const gone = (): UserError => new UserError(404, 'File gone', 'The file is not there any more.');
+
+/** Media by identifier, with ranges (RFC 9110). What playback reads passes through the simulated drive, if one is on. */
+export function mediaFiles(
+  sources: SourceStore,
+  copies: CopyStore,
+  exports: ExportStore,
+  previews: string,
+  simulation: DriveSimulation,
+): Router {
   const router = Router();
-  const deliver = (response: Response, path: string): Promise<void> =>
-    new Promise((resolve, reject) => {
-      const options = { acceptRanges: true, cacheControl: false, dotfiles: 'allow' as const };
-      response.set('Cache-Control', 'no-store');
-      response.sendFile(path, options, (error: (Error & { code?: string; status?: number }) | undefined) => {
-        // A player that seeks closes its requests early; that is no fault.
-        if (!error || error.code === 'ECONNABORTED' || error.code === 'EPIPE') resolve();
-        else if (error.code === 'ENOENT')
-          reject(new UserError(404, 'File gone', 'The file is not there any more.'));
-        else reject(error);
-      });
-    });
 
+  const read = (request: Request, response: Response, path: string): Promise<void> => {
+    const { drive } = simulation;
+    return drive ? deliverSlowly(request, response, path, drive) : deliver(response, path);
+  };
   router.get('/sources/:id', async (request, response) => {
-    await deliver(response, (await sources.get(request.params.id)).path);
+    await read(request, response, (await sources.get(request.params.id)).path);
   });
   router.get('/copies/:id', async (request, response) => {
-    await deliver(response, (await copies.get(request.params.id)).path);
+    await read(request, response, (await copies.get(request.params.id)).path);
+  });
+  router.get('/sounds/:id', async (request, response) => {
+    await read(request, response, soundPath(previews, (await sources.get(request.params.id)).id));
+  });
+  router.get('/strips/:id', async (request, response) => {
+    const row = await sources.get(request.params.id);
+    await deliver(response, stripPath(previews, row.id));
   });
   router.get('/exports/:id', async (request, response) => {
     const row = await exports.get(request.params.id);
@@ -32,4 +48,53 @@ export function mediaFiles(sources: SourceStore, copies: CopyStore, exports: Exp
     await deliver(response, row.path);
   });
   return router;
+}
+
+function deliver(response: Response, path: string): Promise<void> {
+  return new Promise((resolve, reject) => {
+    const options = { acceptRanges: true, cacheControl: false, dotfiles: 'allow' as const };
+    response.set('Cache-Control', 'no-store');
+    response.sendFile(path, options, (error: (Error & { code?: string; status?: number }) | undefined) => {
+      // A player that seeks closes its requests early; that is no fault.
+      if (!error || error.code === 'ECONNABORTED' || error.code === 'EPIPE') resolve();
+      else if (error.code === 'ENOENT') reject(gone());
+      else reject(error);
+    });
+  });
+}
+
+async function deliverSlowly(
+  request: Request,
+  response: Response,
+  path: string,
+  drive: SlowDrive,
+): Promise<void> {
+  const found = await stat(path).catch(() => undefined);
+  if (!found) throw gone();
+  const abort = new AbortController();
+  response.on('close', () => abort.abort());
+  const { signal } = abort;
+  const ranges = request.headers.range ? parseRange(found.size, request.headers.range) : undefined;
+  response.set({ 'Accept-Ranges': 'bytes', 'Cache-Control': 'no-store' }).type(extname(path));
+  if (ranges === -1) {
+    response.status(416).set('Content-Range', `bytes */${found.size}`).end();
+    return;
+  }
+  const part = Array.isArray(ranges) && ranges.length === 1 ? ranges[0]! : undefined;
+  const { start, end } = part ?? { start: 0, end: found.size - 1 };
+  response.status(part ? 206 : 200).set('Content-Length', String(end - start + 1));
+  if (part) response.set('Content-Range', `bytes ${start}-${end}/${found.size}`);
+  try {
+    await drive.begin(signal);
+    let at = start;
+    const file = createReadStream(path, { start, end, highWaterMark: TURN_BYTES, signal });
+    for await (const chunk of file as AsyncIterable<Buffer>) {
+      await drive.read(path, at, chunk.length, signal);
+      at += chunk.length;
+      if (!response.write(chunk)) await once(response, 'drain', { signal });
+    }
+    response.end();
+  } catch (error) {
+    if (!signal.aborted) throw error;
+  }
 }

@@ -2,7 +2,10 @@ import { createHash } from 'node:crypto';
 import { readdir, realpath, stat } from 'node:fs/promises';
 import { basename, extname, join, sep } from 'node:path';
 import type { FolderEntry } from '@hone/core/api';
+import { plainFile, type MediaInput } from '../ffmpeg/input.js';
 import { notFound } from '../http/problems.js';
+import { fileState } from './identity.js';
+import { stillsIn } from './stills.js';
 
 const MEDIA = new Set(
   '.mp4 .mov .m4v .mkv .webm .avi .mxf .mts .m2ts .ts .mpg .mpeg .3gp .wav .mp3 .m4a .aac .flac .ogg .opus .aif .aiff'.split(
@@ -13,6 +16,7 @@ const MEDIA = new Set(
 /** The folders that media may be chosen from. A client names a folder or a file only by what it was told here. */
 export class Folders {
   private readonly paths = new Map<string, string>();
+  private readonly inputs = new Map<string, MediaInput & { readonly name: string }>();
 
   constructor(private readonly roots: readonly string[]) {}
 
@@ -37,8 +41,18 @@ export class Folders {
       const found = await stat(real).catch(() => undefined);
       if (found?.isDirectory()) children.push({ id: this.remember(real), label: entry.name });
       else if (found?.isFile() && MEDIA.has(extname(entry.name).toLowerCase())) {
-        files.push({ id: this.remember(real), name: entry.name, bytes: found.size });
+        files.push({
+          id: this.rememberFile(plainFile(real), entry.name),
+          name: entry.name,
+          bytes: found.size,
+        });
       }
+    }
+    const plain = entries.filter((entry) => entry.isFile()).map(({ name }) => name);
+    for (const { pattern, label, stills } of stillsIn(plain)) {
+      const input = { path: join(path.replaceAll('%', '%%'), pattern), stills };
+      const bytes = (await fileState(input))?.bytes ?? 0;
+      files.push({ id: this.rememberFile(input, label), name: label, bytes });
     }
     const byName = (a: string, b: string): number => a.localeCompare(b, 'en', { numeric: true });
     files.sort((a, b) => byName(a.name, b.name));
@@ -53,17 +67,34 @@ export class Folders {
     return path;
   }
 
+  /** @throws UserError when the identifier was not given out here */
+  file(id: string): MediaInput & { readonly name: string } {
+    const input = this.inputs.get(id);
+    if (!input) throw notFound('This file');
+    return input;
+  }
+
+  /** The folders that media may be chosen from, where they are there. */
+  async realRoots(): Promise<string[]> {
+    const real = await Promise.all(this.roots.map((root) => realpath(root).catch(() => undefined)));
+    return real.filter((root) => root !== undefined);
+  }
+
   private async isAllowed(real: string): Promise<boolean> {
-    for (const root of this.roots) {
-      const realRoot = await realpath(root).catch(() => undefined);
-      if (realRoot && (real === realRoot || real.startsWith(realRoot + sep))) return true;
-    }
-    return false;
+    return (await this.realRoots()).some((root) => real === root || real.startsWith(root + sep));
   }
 
   private remember(path: string): string {
-    const id = createHash('sha256').update(path).digest('hex').slice(0, 32);
+    const id = idOf(path);
     this.paths.set(id, path);
     return id;
   }
+
+  private rememberFile(input: MediaInput, name: string): string {
+    const id = idOf(`${input.path}|${JSON.stringify(input.stills)}`);
+    this.inputs.set(id, { ...input, name });
+    return id;
+  }
 }
+
+const idOf = (text: string): string => createHash('sha256').update(text).digest('hex').slice(0, 32);

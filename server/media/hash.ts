@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto';
 import { createReadStream } from 'node:fs';
 import { stat } from 'node:fs/promises';
+import { leadingFile, stillPath, type MediaInput } from '../ffmpeg/input.js';
 import { CancelledError } from '../ffmpeg/process.js';
 import type { JobHandler } from '../jobs/queue.js';
 import type { SourceStore } from './source-store.js';
@@ -26,6 +27,22 @@ export async function contentHash(
   return hash.digest('hex');
 }
 
+/** The content hash of a source; that of numbered stills is the hash of the hashes of its images. */
+export async function hashOf(
+  input: MediaInput,
+  signal?: AbortSignal,
+  onProgress: (done: number) => void = () => undefined,
+): Promise<string> {
+  if (!input.stills) return contentHash(leadingFile(input), signal, onProgress);
+  const hash = createHash('sha256');
+  const { first, count } = input.stills;
+  for (let image = 0; image < count; image++) {
+    hash.update(await contentHash(stillPath(input.path, first + image), signal));
+    onProgress((image + 1) / count);
+  }
+  return hash.digest('hex');
+}
+
 /** Computes the content hash of a source in the background. */
 export function hashHandler(store: SourceStore): JobHandler {
   return {
@@ -34,8 +51,8 @@ export function hashHandler(store: SourceStore): JobHandler {
     priority: 1,
     async run({ job, signal, progress }) {
       const row = await store.get(job.subjectId);
-      const hash = await contentHash(row.path, signal, progress);
-      await store.change(await store.get(row.id), { contentHash: hash });
+      const hash = await hashOf(row, signal, progress);
+      await store.change(row, { contentHash: hash });
     },
   };
 }

@@ -2,12 +2,16 @@ import { createWriteStream } from 'node:fs';
 import { mkdir, rename, rm, stat, statfs } from 'node:fs/promises';
 import { basename, extname, join } from 'node:path';
 import type { Readable } from 'node:stream';
+import { FACTS_VERSION } from '@hone/core/media';
 import { pipeline } from 'node:stream/promises';
+import { leadingFile, plainFile, type MediaInput } from '../ffmpeg/input.js';
 import { probe, requireWhole, UnusableError } from '../ffmpeg/probe.js';
 import type { FfmpegTools } from '../ffmpeg/process.js';
 import { UserError } from '../http/problems.js';
+import type { CopyStore } from '../copies/copy-store.js';
 import type { JobQueue } from '../jobs/queue.js';
-import type { SourceRow, SourceStore } from './source-store.js';
+import { fileState, sampledHash } from './identity.js';
+import { fileStamp, type SourceRow, type SourceStore } from './source-store.js';
 
 const SPARE_BYTES = 200 * 2 ** 20;
 
@@ -15,45 +19,75 @@ const SPARE_BYTES = 200 * 2 ** 20;
 export class Importer {
   constructor(
     private readonly store: SourceStore,
+    private readonly copies: CopyStore,
     private readonly queue: JobQueue,
     private readonly tools: FfmpegTools,
   ) {}
 
   /** Adds a file where it is; nothing is copied. */
   async add(projectId: string, path: string, name = basename(path)): Promise<SourceRow> {
-    const same = (await this.store.list(projectId)).find((row) => row.path === path);
-    const row = same ?? (await this.store.add({ projectId, name, path, state: 'expected' }));
+    return this.addInput(projectId, plainFile(path), name);
+  }
+
+  /** Adds a file, or a row of numbered stills, where it is. */
+  async addInput(projectId: string, input: MediaInput, name: string): Promise<SourceRow> {
+    const isSame = (row: SourceRow): boolean =>
+      row.path === input.path && row.stills?.first === input.stills?.first;
+    const same = (await this.store.list(projectId)).find(isSame);
+    const row = same ?? (await this.store.add({ projectId, name, ...input, state: 'expected' }));
     return this.read(row);
   }
 
   /** Reads the facts of a source whose file is there. */
   async read(row: SourceRow): Promise<SourceRow> {
-    const found = await stat(row.path).catch(() => undefined);
-    if (!found) {
-      const problem = `The file is not at ${row.path}. Connect its drive or put it back.`;
+    const file = await fileState(row);
+    if (!file) {
+      const problem = `The file is not at ${leadingFile(row)}. Connect its drive or put it back.`;
       return this.store.change(row, { state: 'missing', problem });
     }
-    const file = { bytes: found.size, modifiedMs: found.mtimeMs };
     try {
-      const facts = await probe(this.tools.ffprobe, row.path, found.size);
-      await requireWhole(this.tools.ffmpeg, row.path);
+      const facts = await probe(this.tools.ffprobe, row, file.bytes);
+      await requireWhole(this.tools.ffmpeg, row);
+      const sampled = await sampledHash(leadingFile(row));
+      const isNew = row.sampledHash
+        ? file.bytes !== row.bytes || sampled !== row.sampledHash
+        : fileStamp(file) !== fileStamp(row);
+      const forgotten = isNew ? { contentHash: null, structure: null, strip: null, sound: null } : {};
       const ready = await this.store.change(row, {
         ...file,
+        ...forgotten,
         facts,
+        sampledHash: sampled,
         state: 'ready',
         problem: null,
-        contentHash: null,
       });
-      await this.queue.add({
-        projectId: row.projectId,
-        kind: 'hash',
-        title: `Fingerprint of ${row.name}`,
-        subjectId: row.id,
-      });
+      if (isNew) await this.copies.markStale([ready]);
+      await this.prepare(ready);
       return ready;
     } catch (error) {
       if (!(error instanceof UnusableError)) throw error;
       return this.store.change(row, { ...file, state: 'unreadable', problem: error.message });
+    }
+  }
+
+  /** Asks for what is made of a source in the background and is not there yet. */
+  async prepare(row: SourceRow): Promise<void> {
+    if (row.state !== 'ready' || !row.facts) return;
+    const ask = async (kind: string, title: string): Promise<void> => {
+      await this.queue.add({ projectId: row.projectId, kind, title, subjectId: row.id });
+    };
+    if (row.facts.picture && !row.structure) await ask('index', `Packet index of ${row.name}`);
+    if (row.facts.sound && !row.sound) await ask('sound', `Sound of ${row.name}`);
+    if (row.facts.picture && !row.strip) await ask('strip', `Pictures of ${row.name}`);
+    if (!row.contentHash) await ask('hash', `Fingerprint of ${row.name}`);
+  }
+
+  /** Reads again what an older Hone knew less of, and asks for what was never made. */
+  async catchUp(): Promise<void> {
+    for (const row of await this.store.all()) {
+      if (row.state !== 'ready') continue;
+      const isOld = row.facts?.version !== FACTS_VERSION;
+      await (isOld ? this.read(row) : this.prepare(row));
     }
   }
 

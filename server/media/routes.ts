@@ -1,19 +1,25 @@
+import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { checked, importRequestSchema } from '@hone/core/api';
+import { checked, importRequestSchema, sourceChangeSchema, sourceRemovalSchema } from '@hone/core/api';
 import { Router } from 'express';
-import { UserError } from '../http/problems.js';
+import { notFound, UserError } from '../http/problems.js';
 import type { ProjectStore } from '../projects/project-store.js';
 import type { Folders } from './folders.js';
 import type { Importer } from './import.js';
+import { peaksPath } from './sound-job.js';
 import { sourceOf, type SourceRow, type SourceStore } from './source-store.js';
 
-export function sourceRoutes(
-  projects: ProjectStore,
-  sources: SourceStore,
-  importer: Importer,
-  folders: Folders,
-  uploadFolder: string,
-): Router {
+export interface SourceRouteParts {
+  readonly projects: ProjectStore;
+  readonly sources: SourceStore;
+  readonly importer: Importer;
+  readonly folders: Folders;
+  readonly uploadFolder: string;
+  readonly previewFolder: string;
+}
+
+export function sourceRoutes(parts: SourceRouteParts): Router {
+  const { projects, sources, importer, folders, uploadFolder, previewFolder } = parts;
   const router = Router();
 
   const adopted = async (row: SourceRow): Promise<SourceRow> => {
@@ -38,10 +44,51 @@ export function sourceRoutes(
     await projects.get(projectId);
     const { fileIds } = checked(importRequestSchema, request.body, 'the request');
     const rows: SourceRow[] = [];
-    for (const path of fileIds.map((id) => folders.path(id))) {
-      rows.push(await adopted(await importer.add(projectId, path)));
+    for (const { name, ...input } of fileIds.map((id) => folders.file(id))) {
+      rows.push(await adopted(await importer.addInput(projectId, input, name)));
     }
     response.status(201).json(rows.map(sourceOf));
+  });
+
+  router.post('/projects/:projectId/sources/changes', async (request, response) => {
+    const { sourceIds, bin, addTag, removeTag } = checked(sourceChangeSchema, request.body, 'the change');
+    const changed: SourceRow[] = [];
+    for (const row of (await sources.list(request.params.projectId)).filter(({ id }) =>
+      sourceIds.includes(id),
+    )) {
+      const kept = row.tags.filter((tag) => tag !== removeTag && tag !== addTag);
+      const tags = addTag === undefined ? kept : [...kept, addTag];
+      changed.push(await sources.change(row, { tags, ...(bin === undefined ? {} : { bin }) }));
+    }
+    response.json(changed.map(sourceOf));
+  });
+
+  router.post('/projects/:projectId/sources/removal', async (request, response) => {
+    const { projectId } = request.params;
+    const { sourceIds } = checked(sourceRemovalSchema, request.body, 'the request');
+    const { timeline } = await projects.get(projectId);
+    const used = new Set(timeline.tracks.flatMap(({ clips }) => clips.map(({ sourceId }) => sourceId)));
+    const rows = (await sources.list(projectId)).filter(({ id }) => sourceIds.includes(id));
+    const inUse = rows.find(({ id }) => used.has(id));
+    if (inUse) {
+      const detail = `"${inUse.name}" is on the timeline. Take its clips off first; nothing was removed.`;
+      throw new UserError(409, 'Still in use', detail);
+    }
+    for (const { id } of rows) await sources.remove(id);
+    response.status(204).end();
+  });
+
+  router.get('/sources/:id/packets', async (request, response) => {
+    const packets = await sources.packetsOf(await sources.get(request.params.id));
+    if (!packets) throw notFound('The packet index of this source');
+    response.type('application/octet-stream').send(packets);
+  });
+
+  router.get('/sources/:id/peaks', async (request, response) => {
+    const row = await sources.get(request.params.id);
+    const peaks = row.sound && (await readFile(peaksPath(previewFolder, row.id)).catch(() => undefined));
+    if (!peaks) throw notFound('The waveform of this source');
+    response.type('application/octet-stream').send(peaks);
   });
 
   router.post('/projects/:projectId/uploads', async (request, response) => {

@@ -1,18 +1,24 @@
 import { randomUUID } from 'node:crypto';
 import { stat } from 'node:fs/promises';
 import { dirname } from 'node:path';
+import { driveOf } from '../drives/mounts.js';
 import type { Source } from '@hone/core/api';
 import { asc, eq, max } from 'drizzle-orm';
+import { leadingFile } from '../ffmpeg/input.js';
 import type { EventBus } from '../http/events.js';
 import { notFound } from '../http/problems.js';
 import type { Database } from '../store/database.js';
-import { sources } from '../store/tables.js';
+import { packetIndexes, sources } from '../store/tables.js';
 
 export type SourceRow = typeof sources.$inferSelect;
 
-/** Tells one state of a file from another: another size or time is another file. */
-export const stampOf = (row: { bytes: number; modifiedMs: number }): string =>
+/** Tells one state of a file from another by size and time. */
+export const fileStamp = (row: { bytes: number; modifiedMs: number }): string =>
   `${row.bytes}:${row.modifiedMs}`;
+
+/** Tells one content from another: a file that was only touched or moved is still the same. */
+export const stampOf = (row: { bytes: number; modifiedMs: number; sampledHash: string | null }): string =>
+  row.sampledHash ? `${row.bytes}:${row.sampledHash}` : fileStamp(row);
 
 export class SourceStore {
   constructor(
@@ -48,7 +54,15 @@ export class SourceStore {
       modifiedMs: 0,
       facts: null,
       contentHash: null,
+      sampledHash: null,
       position: (last?.position ?? 0) + 1,
+      drive: await driveOf(values.path),
+      bin: '',
+      tags: [],
+      stills: null,
+      structure: null,
+      strip: null,
+      sound: null,
       ...values,
     };
     await this.database.insert(sources).values(row);
@@ -56,11 +70,40 @@ export class SourceStore {
     return row;
   }
 
-  async change(row: SourceRow, values: Partial<SourceRow>): Promise<SourceRow> {
-    await this.database.update(sources).set(values).where(eq(sources.id, row.id));
-    const changed = { ...row, ...values };
+  async change(row: Pick<SourceRow, 'id'>, values: Partial<SourceRow>): Promise<SourceRow> {
+    const [changed] = await this.database
+      .update(sources)
+      .set(values)
+      .where(eq(sources.id, row.id))
+      .returning();
+    if (!changed) throw notFound('This source');
     this.tell(changed);
     return changed;
+  }
+
+  /** All sources of all projects. */
+  async all(): Promise<SourceRow[]> {
+    return this.database.select().from(sources);
+  }
+
+  async remove(id: string): Promise<void> {
+    const row = await this.get(id);
+    await this.database.delete(sources).where(eq(sources.id, id));
+    this.bus.emit({ kind: 'sourceGone', sourceId: id, projectId: row.projectId });
+  }
+
+  async keepIndex(row: SourceRow, packets: Uint8Array): Promise<void> {
+    const values = { stamp: stampOf(row), packets: Buffer.from(packets) };
+    await this.database
+      .insert(packetIndexes)
+      .values({ sourceId: row.id, ...values })
+      .onConflictDoUpdate({ target: packetIndexes.sourceId, set: values });
+  }
+
+  /** The kept packet index of a source as its file is now, if it was read. */
+  async packetsOf(row: SourceRow): Promise<Buffer | undefined> {
+    const [kept] = await this.database.select().from(packetIndexes).where(eq(packetIndexes.sourceId, row.id));
+    return kept?.stamp === stampOf(row) ? Buffer.from(kept.packets) : undefined;
   }
 
   /** Looks at the files of a project again: those that are gone or came back change their state. */
@@ -71,10 +114,10 @@ export class SourceStore {
 
   private async refresh(row: SourceRow): Promise<SourceRow> {
     if (row.state !== 'ready' && row.state !== 'missing') return row;
-    const found = await stat(row.path).catch(() => undefined);
+    const found = await stat(leadingFile(row)).catch(() => undefined);
     if (!found) {
       if (row.state === 'missing') return row;
-      const problem = `The file is not at ${row.path} any more. Connect its drive or put it back.`;
+      const problem = `The file is not at ${leadingFile(row)} any more. Connect its drive or put it back.`;
       return this.change(row, { state: 'missing', problem });
     }
     return row.state === 'missing' ? this.change(row, { state: 'ready', problem: null }) : row;
@@ -87,15 +130,9 @@ export class SourceStore {
 
 export function sourceOf(row: SourceRow): Source {
   const { id, projectId, name, state, problem, bytes, facts, contentHash } = row;
+  const { drive, bin, tags, stills, structure, strip, sound } = row;
   return {
-    id,
-    projectId,
-    name,
-    state,
-    problem,
-    bytes,
-    facts: facts ?? null,
-    contentHash,
-    folder: dirname(row.path),
+    ...{ id, projectId, name, state, problem, bytes, facts, contentHash, folder: dirname(row.path) },
+    ...{ drive, bin, tags, stills, structure, strip, sound, stamp: stampOf(row) },
   };
 }

@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import type { NewProject, Project, ProjectChange, ProjectEntry } from '@hone/core/api';
 import { FIRST_TUNING, type Tuning } from '@hone/core/levers';
-import { shownSize, type SourceFacts } from '@hone/core/media';
+import { shownSize, type SourceFacts, type SourceFilter } from '@hone/core/media';
 import { defaultDelivery } from '@hone/core/render';
 import { rational } from '@hone/core/time';
 import { emptyTimeline, timelineLength, type Timeline } from '@hone/core/timeline';
@@ -38,6 +38,7 @@ export class ProjectStore {
       timeline,
       tuning: FIRST_TUNING,
       delivery: defaultDelivery(timeline.size),
+      filters: [],
       sizeOpen: size === undefined || rate === undefined,
       revision: 0,
       createdAt: new Date().toISOString(),
@@ -73,6 +74,15 @@ export class ProjectStore {
     return this.get(id);
   }
 
+  async keepFilters(id: string, filters: readonly SourceFilter[]): Promise<Project> {
+    await this.row(id);
+    await this.database
+      .update(projects)
+      .set({ filters: [...filters] })
+      .where(eq(projects.id, id));
+    return this.get(id);
+  }
+
   /** A project without a size of its own takes size and rate from its first picture. */
   async adopt(id: string, facts: SourceFacts): Promise<void> {
     const row = await this.row(id);
@@ -98,6 +108,6 @@ export class ProjectStore {
   }
 }
 
-function projectOf({ id, name, timeline, tuning, delivery, revision, createdAt }: ProjectRow): Project {
-  return { id, name, timeline, tuning, delivery, revision, createdAt };
+function projectOf({ sizeOpen: _, ...project }: ProjectRow): Project {
+  return project;
 }

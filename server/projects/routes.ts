@@ -1,5 +1,6 @@
 import { checked, newProjectSchema, projectChangeSchema } from '@hone/core/api';
 import { tuningSchema } from '@hone/core/levers';
+import { sourceFiltersSchema } from '@hone/core/media';
 import { Router } from 'express';
 import type { ProjectStore } from './project-store.js';
 
@@ -27,6 +28,11 @@ export function projectRoutes(projects: ProjectStore): Router {
   router.put('/projects/:id/tuning', async (request, response) => {
     const body = checked(tuningSchema, request.body, 'the tuning');
     response.json(await projects.tune(request.params.id, body));
+  });
+
+  router.put('/projects/:id/filters', async (request, response) => {
+    const body = checked(sourceFiltersSchema, request.body, 'the filters');
+    response.json(await projects.keepFilters(request.params.id, body));
   });
 
   return router;

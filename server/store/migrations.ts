@@ -33,4 +33,18 @@ export const MIGRATIONS: readonly (readonly string[])[] = [
        bytes INTEGER NOT NULL, created_at TEXT NOT NULL)`,
     `CREATE INDEX exports_by_project ON exports (project_id)`,
   ],
+  [
+    `ALTER TABLE sources ADD COLUMN sampled_hash TEXT`,
+    `ALTER TABLE sources ADD COLUMN drive TEXT NOT NULL DEFAULT ''`,
+    `ALTER TABLE sources ADD COLUMN bin TEXT NOT NULL DEFAULT ''`,
+    `ALTER TABLE sources ADD COLUMN tags TEXT NOT NULL DEFAULT '[]'`,
+    `ALTER TABLE sources ADD COLUMN stills TEXT`,
+    `ALTER TABLE sources ADD COLUMN structure TEXT`,
+    `ALTER TABLE sources ADD COLUMN strip TEXT`,
+    `ALTER TABLE sources ADD COLUMN sound TEXT`,
+    `ALTER TABLE projects ADD COLUMN filters TEXT NOT NULL DEFAULT '[]'`,
+    `CREATE TABLE packet_indexes (
+       source_id TEXT PRIMARY KEY REFERENCES sources (id) ON DELETE CASCADE, stamp TEXT NOT NULL,
+       packets BLOB NOT NULL)`,
+  ],
 ];

@@ -1,6 +1,15 @@
-import type { CopyState, ExportProof, ExportRecord, JobState, Likeness, SourceState } from '@hone/core/api';
+import type {
+  CopyState,
+  ExportProof,
+  ExportRecord,
+  Filmstrip,
+  JobState,
+  Likeness,
+  PreparedSound,
+  SourceState,
+} from '@hone/core/api';
 import type { Tuning } from '@hone/core/levers';
-import type { CopyDivisor, SourceFacts } from '@hone/core/media';
+import type { CopyDivisor, PictureStructure, SourceFacts, SourceFilter, Stills } from '@hone/core/media';
 import type { PacingSummary, RunFacts } from '@hone/core/playback';
 import type { Delivery } from '@hone/core/render';
 import type { Timeline } from '@hone/core/timeline';
@@ -14,6 +23,7 @@ export const projects = sqliteTable('projects', {
   timeline: json<Timeline>('timeline').notNull(),
   tuning: json<Tuning>('tuning').notNull(),
   delivery: json<Delivery>('delivery').notNull(),
+  filters: json<SourceFilter[]>('filters').notNull(),
   /** Whether size and rate are still to be taken from the first clip. */
   sizeOpen: integer('size_open', { mode: 'boolean' }).notNull(),
   revision: integer('revision').notNull(),
@@ -35,10 +45,29 @@ export const sources = sqliteTable(
     modifiedMs: real('modified_ms').notNull(),
     facts: json<SourceFacts | null>('facts'),
     contentHash: text('content_hash'),
+    /** Of the size and of parts of the file: quick to tell whether a file elsewhere is the same. */
+    sampledHash: text('sampled_hash'),
     position: integer('position').notNull(),
+    drive: text('drive').notNull(),
+    bin: text('bin').notNull(),
+    tags: json<string[]>('tags').notNull(),
+    stills: json<Stills | null>('stills'),
+    structure: json<PictureStructure | null>('structure'),
+    strip: json<Filmstrip | null>('strip'),
+    sound: json<PreparedSound | null>('sound'),
   },
   (table) => [index('sources_by_project').on(table.projectId)],
 );
+
+/** Packet indexes, in the form that core/media keeps them in. */
+export const packetIndexes = sqliteTable('packet_indexes', {
+  sourceId: text('source_id')
+    .primaryKey()
+    .references(() => sources.id, { onDelete: 'cascade' }),
+  /** Size and time of the file that was indexed. */
+  stamp: text('stamp').notNull(),
+  packets: blob('packets', { mode: 'buffer' }).notNull(),
+});
 
 export const copies = sqliteTable(
   'copies',

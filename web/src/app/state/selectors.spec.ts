@@ -1,7 +1,7 @@
 import '@angular/compiler';
 import type { LightCopy, Project, Source } from '@hone/core/api';
 import { FIRST_TUNING, type Tuning } from '@hone/core/levers';
-import type { SourceFacts } from '@hone/core/media';
+import { readySource, sourceFacts } from '@hone/core/testing';
 import { defaultDelivery } from '@hone/core/render';
 import { appendSource, emptyTimeline } from '@hone/core/timeline';
 import { describe, expect, it } from 'vitest';
@@ -9,37 +9,8 @@ import { selectCopyRows, selectPlan } from './selectors';
 
 const UHD = { width: 3840, height: 2160 };
 const RATE = { num: 24, den: 1 };
-const facts = (width: number, height: number): SourceFacts => ({
-  container: 'mov',
-  duration: { num: 2, den: 1 },
-  pictureStart: { num: 0, den: 1 },
-  bytes: 1,
-  bitsPerSecond: 1,
-  sound: null,
-  picture: {
-    codec: 'h264',
-    profile: '',
-    size: { width, height },
-    pixelAspect: { num: 1, den: 1 },
-    rotation: 0,
-    rate: RATE,
-    constantRate: true,
-    frameCount: 48,
-    pixelFormat: 'yuv420p',
-    timescale: 24,
-  },
-});
-const source = (id: string, width: number, height: number): Source => ({
-  id,
-  projectId: 'p',
-  name: id,
-  state: 'ready',
-  problem: null,
-  bytes: 1,
-  facts: facts(width, height),
-  contentHash: null,
-  folder: '/',
-});
+const source = (id: string, width: number, height: number): Source =>
+  readySource(id, sourceFacts({ size: { width, height } }));
 const copyOf = (sourceId: string, divisor: 2 | 4, state: LightCopy['state']): LightCopy =>
   ({
     id: `${sourceId}${divisor}`,

@@ -1,0 +1,2 @@
+export * from './simulated-drives.js';
+export * from './token-bucket.js';

@@ -1,0 +1,38 @@
+import { PictureDecoder } from './picture-decoder.js';
+import type { PictureFile } from './picture-file.js';
+import type { DecodedFrame, PictureSupply } from './picture-supply.js';
+
+/** Seconds by which a time may be rounded on its way through a file's ticks and a decoder's microseconds. */
+const ROUNDED = 2e-6;
+
+/** Frames of a file that the browser decodes. It can be entered at key packets. */
+export class PacketSupply implements PictureSupply {
+  readonly decoder = 'browser';
+  private readonly pictures: PictureDecoder;
+
+  constructor(private readonly file: PictureFile) {
+    this.pictures = new PictureDecoder(file);
+  }
+
+  async startAt(seconds: number): Promise<void> {
+    const { packets, firstTimestamp, firstPacket } = this.file;
+    const found = await packets.getKeyPacket(firstTimestamp + seconds + ROUNDED);
+    this.pictures.startAt(found ?? firstPacket);
+  }
+
+  async next(): Promise<DecodedFrame | undefined> {
+    const output = await this.pictures.next();
+    return output && { ...output, seconds: output.frame.timestamp / 1e6 - this.file.firstTimestamp };
+  }
+
+  async entryAfter(seconds: number): Promise<number | undefined> {
+    const { packets, firstTimestamp } = this.file;
+    const before = await packets.getKeyPacket(firstTimestamp + seconds + ROUNDED, { metadataOnly: true });
+    const next = before && (await packets.getNextKeyPacket(before, { metadataOnly: true }));
+    return next ? next.timestamp - firstTimestamp : undefined;
+  }
+
+  close(): void {
+    this.pictures.close();
+  }
+}

@@ -1,0 +1,23 @@
+/** A decoded frame with what it cost since the frame before it. */
+export interface DecodedFrame {
+  readonly frame: VideoFrame;
+  /** From the first frame of the source. */
+  readonly seconds: number;
+  /** ms that the decoder worked: from its last output, or from the end of its last idle time, to this output. */
+  readonly decodeMs: number;
+  /** ms that reading its packet held the decoder up. */
+  readonly readMs: number;
+}
+
+/** Where a stream gets decoded frames from: a decoder of the browser, the server, or what stands in for one in a test. */
+export interface PictureSupply {
+  /** Who decodes. */
+  readonly decoder: 'browser' | 'server';
+  /** Drops everything in flight and begins so that the frame at a time comes out, perhaps after earlier ones. */
+  startAt(seconds: number): Promise<void>;
+  /** The next frame in presentation order; undefined at the end of the file or after `close`. */
+  next(): Promise<DecodedFrame | undefined>;
+  /** The first place after a time at which decoding can begin anew; undefined when there is none. */
+  entryAfter(seconds: number): Promise<number | undefined>;
+  close(): void;
+}

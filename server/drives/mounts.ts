@@ -1,0 +1,59 @@
+import { readFile, realpath } from 'node:fs/promises';
+import { dirname, resolve, sep } from 'node:path';
+
+/** A mounted file system. */
+export interface Mount {
+  /** Folder at which it is mounted. */
+  readonly point: string;
+  /** As the system names it, "8:1" say. */
+  readonly device: string;
+  readonly fileSystem: string;
+  /** What is mounted: a device, or a share on the network. */
+  readonly origin: string;
+}
+
+const unescaped = (text: string): string =>
+  text.replace(/\\(\d{3})/g, (_, octal: string) => String.fromCharCode(parseInt(octal, 8)));
+
+/** Reads mountinfo as proc(5) describes it. */
+export function mountsFrom(text: string): Mount[] {
+  return text.split('\n').flatMap((line) => {
+    const [before, after] = line.split(' - ');
+    const fields = before?.split(' ') ?? [];
+    const [fileSystem, origin] = after?.split(' ') ?? [];
+    const [, , device, , point] = fields;
+    if (!device || !point || !fileSystem) return [];
+    return [{ point: unescaped(point), device, fileSystem, origin: unescaped(origin ?? '') }];
+  });
+}
+
+export async function mounts(): Promise<Mount[]> {
+  return mountsFrom(await readFile('/proc/self/mountinfo', 'utf8').catch(() => ''));
+}
+
+/** The mount that a path lies on; undefined where the system does not tell. */
+export async function mountOf(path: string): Promise<Mount | undefined> {
+  const real = await nearestReal(resolve(path));
+  const holds = ({ point }: Mount): boolean =>
+    point === '/' || real === point || real.startsWith(point.endsWith(sep) ? point : point + sep);
+  const holding = (await mounts()).filter(holds);
+  // Of two mounts at one point, the later one is seen.
+  return holding.reduce<Mount | undefined>(
+    (best, mount) => (best && best.point.length > mount.point.length ? best : mount),
+    undefined,
+  );
+}
+
+/** Mount point of the drive that a path lies on. */
+export async function driveOf(path: string): Promise<string> {
+  return (await mountOf(path))?.point ?? '/';
+}
+
+// A file that is not there lies where its folder lies.
+async function nearestReal(path: string): Promise<string> {
+  for (let at = path; ; at = dirname(at)) {
+    const real = await realpath(at).catch(() => undefined);
+    if (real) return real;
+    if (dirname(at) === at) return at;
+  }
+}

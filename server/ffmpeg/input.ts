@@ -1,0 +1,32 @@
+import type { Stills } from '@hone/core/media';
+import { formatRational } from '@hone/core/time';
+import { fileArgument } from './process.js';
+
+/** What ffmpeg reads a source from: a file, or numbered still images whose path holds a place for the number. */
+export interface MediaInput {
+  readonly path: string;
+  readonly stills: Stills | null;
+}
+
+export const plainFile = (path: string): MediaInput => ({ path, stills: null });
+
+/** The arguments with which ffmpeg and ffprobe open a source. */
+export function inputArguments({ path, stills }: MediaInput): string[] {
+  const still = stills
+    ? ['-f', 'image2', '-framerate', formatRational(stills.rate), '-start_number', String(stills.first)]
+    : [];
+  return [...still, '-i', fileArgument(path)];
+}
+
+const PLACE = /%0(\d+)d(?=\.[^.]+$)/;
+
+/** Path of one of the images of a numbered row. */
+export function stillPath(pattern: string, number: number): string {
+  return pattern
+    .replace(PLACE, (_, digits: string) => String(number).padStart(Number(digits), '0'))
+    .replaceAll('%%', '%');
+}
+
+/** Path of the file that stands for a source: itself, or the first image. */
+export const leadingFile = ({ path, stills }: MediaInput): string =>
+  stills ? stillPath(path, stills.first) : path;

@@ -1,0 +1,63 @@
+import { availableParallelism } from 'node:os';
+import { PacketIndex } from '@hone/core/media';
+import { toNumber } from '@hone/core/time';
+import { Router } from 'express';
+import type { DriveSimulation } from '../drives/simulation.js';
+import { UserError } from '../http/problems.js';
+import { writeFrames, type FrameRequest } from './frames.js';
+import type { SourceRow, SourceStore } from './source-store.js';
+
+const LARGEST_SIDE = 16_384;
+
+/** Decoded frames of sources, for what the browser does not decode. */
+export function frameRoutes(sources: SourceStore, ffmpeg: string, simulation: DriveSimulation): Router {
+  const router = Router();
+
+  router.get('/frames/:id', async (request, response) => {
+    const row = await sources.get(request.params.id);
+    if (row.state !== 'ready' || !row.facts?.picture) {
+      throw new UserError(409, 'Not decoded', row.problem ?? `"${row.name}" has no picture.`);
+    }
+    const [from, width, height] = ['from', 'width', 'height'].map((name) => Number(request.query[name]));
+    const isSide = (side: number): boolean => Number.isInteger(side) && side >= 2 && side <= LARGEST_SIDE;
+    if (!Number.isFinite(from) || from! < 0 || !isSide(width!) || !isSide(height!)) {
+      const detail = `Frames are asked for from a second on, in whole pixels of 2 to ${LARGEST_SIDE} on a side.`;
+      throw new UserError(400, 'Frames not understood', detail);
+    }
+    const abort = new AbortController();
+    response.on('close', () => abort.abort());
+    response.type('application/octet-stream');
+    await writeFrames(row, response, {
+      ffmpeg,
+      from: from!,
+      size: { width: width!, height: height! },
+      threads: Math.max(1, availableParallelism()),
+      signal: abort.signal,
+      read: await readerOf(row, from!, sources, simulation, abort.signal),
+    });
+    if (!abort.signal.aborted) response.end();
+  });
+
+  return router;
+}
+
+// ffmpeg reads the file itself, so what each frame weighs is passed through the simulated drive before it goes out.
+async function readerOf(
+  row: SourceRow,
+  from: number,
+  sources: SourceStore,
+  { drive }: DriveSimulation,
+  signal: AbortSignal,
+): Promise<FrameRequest['read']> {
+  const packets = drive && (await sources.packetsOf(row));
+  if (!drive || !packets) return undefined;
+  const index = PacketIndex.from(packets);
+  const starts = new Float64Array(index.length);
+  for (let at = 1; at < index.length; at++) starts[at] = starts[at - 1]! + index.sizes[at - 1]!;
+  const first = Math.floor(from * toNumber(row.facts!.picture!.rate));
+  await drive.begin(signal);
+  return async (frame) => {
+    const at = index.shownOrder[Math.min(index.length - 1, first + frame)]!;
+    await drive.read(row.path, starts[at]!, index.sizes[at]!, signal);
+  };
+}

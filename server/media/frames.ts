@@ -1,0 +1,178 @@
+import { spawn } from 'node:child_process';
+import { once } from 'node:events';
+import { createInterface } from 'node:readline';
+import type { Writable } from 'node:stream';
+import { deinterlacing, scaleColours, writeFrameHeader } from '@hone/core/media';
+import { toNumber } from '@hone/core/time';
+import type { FrameSize } from '@hone/core/timeline';
+import { inputArguments } from '../ffmpeg/input.js';
+import { UserError } from '../http/problems.js';
+import type { SourceRow } from './source-store.js';
+
+export interface FrameRequest {
+  readonly ffmpeg: string;
+  /** Seconds from the first frame of the source. */
+  readonly from: number;
+  readonly size: FrameSize;
+  /** Threads that ffmpeg may decode with. */
+  readonly threads: number;
+  readonly signal: AbortSignal;
+  /** Waits until the drive that the source is on would have read a frame. */
+  readonly read?: ((frame: number) => Promise<void>) | undefined;
+}
+
+/** Containers in which seeking may land too late; it begins so many seconds earlier there. */
+const LOOSE_CONTAINERS = ['mpeg', 'mpegts', 'avi', 'flv', 'asf', 'ogg'];
+const LOOSE_SECONDS = 2.5;
+
+/**
+ * ffmpeg's arguments: decoded frames from a time on, whole, scaled, as planes of 8-bit 4:2:0.
+ * @param start seconds from the first frame of the source
+ */
+export function frameArguments(source: SourceRow, start: number, size: FrameSize, threads: number): string[] {
+  const picture = source.facts!.picture!;
+  const scale = `scale=${size.width}:${size.height}:flags=${flagsFor(picture.size, size)}:${scaleColours(picture)}`;
+  const filters = `${deinterlacing(picture.scan)}${scale},format=yuv420p,showinfo=checksum=0`;
+  return [
+    ...['-hide_banner', '-nostdin', '-nostats', '-v', 'info', '-threads', String(threads), '-copyts'],
+    ...['-ss', start.toFixed(6), '-protocol_whitelist', 'file,pipe', ...inputArguments(source)],
+    ...[
+      '-map',
+      '0:v:0',
+      '-an',
+      '-sn',
+      '-vf',
+      filters,
+      '-fps_mode',
+      'passthrough',
+      '-f',
+      'rawvideo',
+      'pipe:1',
+    ],
+  ];
+}
+
+// Averaging the area of a smaller picture would show its pixels as blocks.
+const flagsFor = (from: FrameSize, to: FrameSize): string =>
+  to.width * to.height > from.width * from.height ? 'bicubic' : 'area';
+
+const STAMP = /\bpts_time:\s*(-?[\d.]+|nan)/i;
+
+/**
+ * Decodes a source with ffmpeg and writes its frames, each after its header. A reader that does not read stops
+ * ffmpeg; one that goes away ends it.
+ * @throws UserError when ffmpeg gives out nothing
+ */
+export async function writeFrames(source: SourceRow, target: Writable, request: FrameRequest): Promise<void> {
+  const { from, signal } = request;
+  const isLoose = source.facts!.container.split(',').some((name) => LOOSE_CONTAINERS.includes(name));
+  const near = Math.max(0, from - frameSeconds(source, 1.5) - (isLoose ? LOOSE_SECONDS : 0));
+  const ended = await writeFrom(near, source, target, request);
+  // Where even that landed too late, the file is decoded from its beginning.
+  const again = ended.landedLate && near > 0 ? await writeFrom(0, source, target, request) : ended;
+  if (again.frames > 0 || signal.aborted) return;
+  const detail = `ffmpeg gives out no picture of "${source.name}" from ${from.toFixed(2)} s on: ${again.lastLines.join(' ')}`;
+  throw new UserError(422, 'Not decoded', detail);
+}
+
+const frameSeconds = ({ facts }: SourceRow, frames: number): number =>
+  frames / toNumber(facts!.picture!.rate);
+
+interface Ended {
+  readonly frames: number;
+  readonly landedLate: boolean;
+  readonly lastLines: readonly string[];
+}
+
+async function writeFrom(
+  start: number,
+  source: SourceRow,
+  target: Writable,
+  { ffmpeg, from, size, threads, signal, read }: FrameRequest,
+): Promise<Ended> {
+  const args = frameArguments(source, start, size, threads);
+  const child = spawn(ffmpeg, args, { stdio: ['ignore', 'pipe', 'pipe'] });
+  const failed = new Promise<never>((_, reject) => child.on('error', reject));
+  failed.catch(() => undefined);
+  const kill = (): void => void child.kill('SIGKILL');
+  signal.addEventListener('abort', kill);
+  if (signal.aborted) kill();
+  const clock = new FrameClock(source);
+  const lastLines: string[] = [];
+  createInterface({ input: child.stderr }).on('line', (line) => {
+    const stamp = STAMP.exec(line)?.[1];
+    if (stamp !== undefined) clock.stamp(Number(stamp));
+    else if (lastLines.push(line) > 5) lastLines.shift();
+  });
+  const frameBytes = size.width * size.height + 2 * ((size.width + 1) >> 1) * ((size.height + 1) >> 1);
+  let frames = 0;
+  let busyFrom = performance.now();
+  try {
+    for await (const bytes of wholeFrames(child.stdout, frameBytes)) {
+      const seconds = await clock.next();
+      if (frames === 0 && seconds > from + frameSeconds(source, 1.5) && start > 0)
+        return { frames, landedLate: true, lastLines };
+      // Those before belong to the price of this place; nobody needs their pixels.
+      if (seconds < from - frameSeconds(source, 1.6)) continue;
+      const decodeMs = performance.now() - busyFrom;
+      await read?.(frames);
+      if (signal.aborted) break;
+      target.write(writeFrameHeader({ seconds, decodeMs, bytes: frameBytes }));
+      // While nobody reads, ffmpeg stands still, and that time is not its cost.
+      if (!target.write(bytes)) await once(target, 'drain', { signal });
+      busyFrom = performance.now();
+      frames++;
+    }
+  } catch (error) {
+    if (!signal.aborted) throw error;
+  } finally {
+    signal.removeEventListener('abort', kill);
+    kill();
+  }
+  if (frames === 0 && child.exitCode === null) await Promise.race([once(child, 'close'), failed]);
+  return { frames, landedLate: false, lastLines };
+}
+
+/** The times of frames in the order in which they come, as the filter says them on another channel. */
+class FrameClock {
+  private readonly stamps: number[] = [];
+  private readonly start: number;
+  private readonly step: number;
+  private last = NaN;
+  private wake: (() => void) | undefined;
+
+  constructor({ facts }: SourceRow) {
+    this.start = toNumber(facts!.pictureStart);
+    this.step = 1 / toNumber(facts!.picture!.rate);
+  }
+
+  stamp(seconds: number): void {
+    this.stamps.push(seconds);
+    this.wake?.();
+  }
+
+  async next(): Promise<number> {
+    while (this.stamps.length === 0) await new Promise<void>((resolve) => (this.wake = resolve));
+    const stamp = this.stamps.shift()!;
+    const next = Number.isNaN(this.last) ? 0 : this.last + this.step;
+    this.last = Number.isNaN(stamp) ? next : stamp - this.start;
+    return this.last;
+  }
+}
+
+async function* wholeFrames(stream: AsyncIterable<Buffer>, bytes: number): AsyncGenerator<Buffer> {
+  let frame = Buffer.allocUnsafe(bytes);
+  let filled = 0;
+  for await (const chunk of stream) {
+    for (let at = 0; at < chunk.length;) {
+      const take = Math.min(bytes - filled, chunk.length - at);
+      chunk.copy(frame, filled, at, at + take);
+      filled += take;
+      at += take;
+      if (filled < bytes) continue;
+      yield frame;
+      frame = Buffer.allocUnsafe(bytes);
+      filled = 0;
+    }
+  }
+}

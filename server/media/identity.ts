@@ -1,0 +1,45 @@
+import { createHash } from 'node:crypto';
+import { open, stat } from 'node:fs/promises';
+import { leadingFile, stillPath, type MediaInput } from '../ffmpeg/input.js';
+
+const SAMPLE_BYTES = 64 * 1024;
+const SAMPLES = 5;
+
+/**
+ * SHA-256 of the size of a file and of samples spread over it: read in a moment, whatever the size, and enough to tell
+ * whether a file that stands elsewhere is the same.
+ */
+export async function sampledHash(path: string): Promise<string> {
+  const file = await open(path);
+  try {
+    const { size } = await file.stat();
+    const hash = createHash('sha256').update(String(size));
+    const buffer = Buffer.alloc(SAMPLE_BYTES);
+    for (let sample = 0; sample < SAMPLES; sample++) {
+      const at = Math.floor((Math.max(0, size - SAMPLE_BYTES) * sample) / (SAMPLES - 1));
+      const { bytesRead } = await file.read(buffer, 0, SAMPLE_BYTES, at);
+      hash.update(buffer.subarray(0, bytesRead));
+    }
+    return hash.digest('hex');
+  } finally {
+    await file.close();
+  }
+}
+
+/** Size and time of what a source is read from; undefined when it is not there. */
+export async function fileState(
+  input: MediaInput,
+): Promise<{ bytes: number; modifiedMs: number } | undefined> {
+  const found = await stat(leadingFile(input)).catch(() => undefined);
+  if (!found) return undefined;
+  if (!input.stills) return { bytes: found.size, modifiedMs: found.mtimeMs };
+  let bytes = 0;
+  let modifiedMs = 0;
+  for (let image = 0; image < input.stills.count; image++) {
+    const each = await stat(stillPath(input.path, input.stills.first + image)).catch(() => undefined);
+    if (!each) return undefined;
+    bytes += each.size;
+    modifiedMs = Math.max(modifiedMs, each.mtimeMs);
+  }
+  return { bytes, modifiedMs };
+}
