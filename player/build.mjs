@@ -12,6 +12,7 @@ await build({
     decode: here('decode/worker.ts'),
     sound: here('sound/worker.ts'),
     worklet: here('sound/worklet.ts'),
+    rig: here('rig/worker.ts'),
   },
   bundle: true,
   format: 'esm',

@@ -1,4 +1,6 @@
 export * from './player.js';
 export * from './plan.js';
-export type { PictureOrigin, PlayerState } from './shared/messages.js';
+export type { MeasuredFacts, PictureOrigin, PlayerState } from './shared/messages.js';
 export * from './plan-for.js';
+export { RigProbe } from './rig/probe.js';
+export type { DecodeTimes, GraphicsTimes, KernelTimes, ShowTimes } from './rig/messages.js';

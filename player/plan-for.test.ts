@@ -16,6 +16,7 @@ const copy = (id: string, divisor: 2 | 4, state: LightCopy['state'] = 'ready'): 
   projectId: 'p',
   divisor,
   format: 'intra H.264',
+  folder: '/copies',
   state,
   width: 2160 / divisor,
   height: 3840 / divisor,
@@ -74,7 +75,7 @@ describe('a plan', () => {
   });
 
   it('fits into memory without two things in one place', () => {
-    const layout = layoutFor(planFor(timeline, light, [source], []), 2);
+    const layout = layoutFor(planFor(timeline, light, [source], []), 2, 192 * 2 ** 20);
     const places = [
       ...layout.playSlots,
       ...layout.restSlots,
@@ -86,8 +87,8 @@ describe('a plan', () => {
     expect([...places].sort((a, b) => a - b)).toEqual(places);
     expect(layout.totalBytes).toBeLessThan(500 * 2 ** 20);
     expect(layout.playSlots).toHaveLength(24);
-    expect(layoutFor(planFor(timeline, PLAINEST, [source], []), 1).playSlots.length).toBeGreaterThanOrEqual(
-      8,
-    );
+    expect(
+      layoutFor(planFor(timeline, PLAINEST, [source], []), 1, 192 * 2 ** 20).playSlots.length,
+    ).toBeGreaterThanOrEqual(8);
   });
 });

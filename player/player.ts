@@ -1,4 +1,5 @@
 import { FrameLog } from '@hone/core/playback';
+import { memoryShares, usualCeiling, type MemoryShares } from '@hone/core/rig';
 import type { FrameSize } from '@hone/core/timeline';
 import type { PreviewPlan } from './plan.js';
 import { Control, SAMPLE_RATE } from './shared/control.js';
@@ -8,6 +9,7 @@ import {
   type Channel,
   type EngineReply,
   type EngineRequest,
+  type MeasuredFacts,
   type PictureOrigin,
   type PlayerState,
 } from './shared/messages.js';
@@ -17,15 +19,14 @@ export interface PlayerOptions {
   readonly canvas: HTMLCanvasElement;
   /** Where the workers and kernels.wasm are served, ending in a slash. */
   readonly assets: string;
-  /** Decode workers; as a rule one less than the machine has cores, at most four. */
-  readonly decodeWorkers?: number;
+  /** How much memory the player may take, and with how many decode workers; from the machine's own if not given. */
+  readonly shares?: MemoryShares;
 }
 
 /** A run that has ended. */
 export interface FinishedRun {
   readonly log: FrameLog;
-  readonly leversMoved: boolean;
-  readonly clock: 'sound' | 'system';
+  readonly facts: MeasuredFacts;
 }
 
 export interface PlayerEvents {
@@ -58,7 +59,7 @@ export class Player {
   ) {}
 
   /** @throws Error in a sentence when the browser lacks something that the player cannot do without */
-  static async create({ canvas, assets, decodeWorkers }: PlayerOptions): Promise<Player> {
+  static async create({ canvas, assets, shares = usualShares() }: PlayerOptions): Promise<Player> {
     const lacking = lackingFeatures();
     if (lacking.length)
       throw new Error(`This browser lacks ${lacking.join(', ')}. Open Hone in a current Chromium.`);
@@ -68,7 +69,7 @@ export class Player {
     const wasm = await reply.arrayBuffer();
     const memory = createMemory();
     const control = Control.create();
-    const count = decodeWorkers ?? Math.max(1, Math.min(4, navigator.hardwareConcurrency - 1));
+    const count = shares.decodeWorkers;
 
     const worker = (name: string): Worker => new Worker(`${assets}${name}.js`, { type: 'module', name });
     const engineWorker = worker('engine');
@@ -82,7 +83,14 @@ export class Player {
       const { port1, port2 } = new MessageChannel();
       const decoder = worker('decode');
       decoder.postMessage(port2, [port2]);
-      port1.postMessage({ kind: 'init', wasm: wasm.slice(0), memory, control: control.buffer });
+      const { readAheadBytes } = shares;
+      port1.postMessage({
+        kind: 'init',
+        wasm: wasm.slice(0),
+        memory,
+        control: control.buffer,
+        readAheadBytes,
+      });
       player.workers.push(decoder);
       return port1;
     });
@@ -101,6 +109,7 @@ export class Player {
         control: control.buffer,
         decoders,
         sound: soundPorts.port1,
+        framePoolBytes: shares.framePoolBytes,
       },
       [offscreen, wasm, ...decoders, soundPorts.port1],
     );
@@ -203,7 +212,7 @@ export class Player {
         break;
       case 'run': {
         const log = new FrameLog(message.firstFrame, message.log);
-        this.emit('run', { log, leversMoved: message.leversMoved, clock: message.clock });
+        this.emit('run', { log, facts: message.facts });
         break;
       }
       case 'flatOut':
@@ -218,6 +227,12 @@ export class Player {
   private emit<K extends keyof PlayerEvents>(event: K, ...args: Parameters<PlayerEvents[K]>): void {
     for (const listener of this.listeners[event] ?? []) (listener as (...args: unknown[]) => void)(...args);
   }
+}
+
+// Browsers tell memory only roughly, and never more than eight gigabytes.
+function usualShares(): MemoryShares {
+  const { deviceMemory } = navigator as { deviceMemory?: number };
+  return memoryShares(usualCeiling((deviceMemory ?? 4) * 2 ** 30), navigator.hardwareConcurrency);
 }
 
 function lackingFeatures(): string[] {

@@ -18,10 +18,13 @@ export interface Config {
   /** An origin besides the server's own that may use it: the development server's. */
   readonly extraOrigin: string | undefined;
   readonly logLevel: string;
+  /** Whether a machine that is not known is measured without being asked. */
+  readonly measuresItself: boolean;
 }
 
 /**
- * @param env PORT, HONE_DATA, HONE_MEDIA (folders, separated as in PATH), HONE_FFMPEG, HONE_FFPROBE, HONE_LOG
+ * @param env PORT, HONE_DATA, HONE_MEDIA (folders, separated as in PATH), HONE_FFMPEG, HONE_FFPROBE, HONE_LOG,
+ *   HONE_MEASURE ("asked": the machine is measured only on request)
  * @param root folder of the repository
  * @throws RangeError when the port is not one
  */
@@ -46,5 +49,6 @@ export function configFrom(env: NodeJS.ProcessEnv, root: string): Config {
     playerFolder: join(root, 'player', 'dist', 'assets'),
     extraOrigin: env['HONE_DEV_ORIGIN'],
     logLevel: env['HONE_LOG'] ?? 'warn',
+    measuresItself: env['HONE_MEASURE'] !== 'asked',
   };
 }

@@ -36,7 +36,11 @@ import { sourceRoutes } from './media/routes.js';
 import { SourceStore } from './media/source-store.js';
 import { ProjectStore } from './projects/project-store.js';
 import { projectRoutes } from './projects/routes.js';
+import { RigStore } from './rig/rig-store.js';
+import { rigRoutes } from './rig/routes.js';
+import { Sampler } from './rig/sampler.js';
 import { runRoutes } from './runs/routes.js';
+import { RunStore } from './runs/run-store.js';
 import { openDatabase, type Database } from './store/database.js';
 
 /** What the parts of the server are made of, for whoever adds a part. */
@@ -154,7 +158,8 @@ function application(
     response.json({ status: 'ok', upSeconds: Math.round((Date.now() - started) / 1000) });
   });
   api.get('/events', eventStream(bus));
-  api.use(runRoutes(database));
+  api.use(runRoutes(new RunStore(database), new Sampler()));
+  api.use(rigRoutes(new RigStore(database), sources, config));
   api.use(json({ limit: '8mb' }));
   api.use(projectRoutes(projects));
   api.use(

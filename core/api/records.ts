@@ -1,6 +1,7 @@
 import type { ChosenFrame, Delivery } from '../render/index.js';
 import type { CopyDivisor, PictureStructure, SourceFacts, SourceFilter, Stills } from '../media/index.js';
-import type { PacingSummary, RunFacts } from '../playback/index.js';
+import type { PacingSummary, RunFacts, ScrubFacts } from '../playback/index.js';
+import type { Rig } from '../rig/index.js';
 import type { Tuning } from '../levers/index.js';
 import type { Timeline } from '../timeline/index.js';
 
@@ -86,6 +87,8 @@ export interface LightCopy {
   readonly projectId: string;
   readonly divisor: CopyDivisor;
   readonly format: string;
+  /** Where it lies. */
+  readonly folder: string;
   readonly state: CopyState;
   readonly width: number;
   readonly height: number;
@@ -130,6 +133,14 @@ export interface RunRecord {
   readonly startedAt: string;
   readonly facts: RunFacts;
   readonly summary: PacingSummary;
+  readonly notes: string;
+}
+
+export interface ScrubRecord {
+  readonly id: string;
+  readonly projectId: string;
+  readonly startedAt: string;
+  readonly facts: ScrubFacts;
 }
 
 export interface ProofFrame extends ChosenFrame {
@@ -184,6 +195,33 @@ export interface FolderEntry {
 export interface Simulation {
   /** A simulated drive that media and copies are read through; null for the real ones. */
   readonly driveId: string | null;
+}
+
+/** What Hone may take of the machine. */
+export interface MachineSettings {
+  /** For page, workers, server and ffmpeg together. */
+  readonly memoryCeilingBytes: number;
+  /** What the machine has. */
+  readonly memoryBytes: number;
+}
+
+/** The machine now, and the graphics processors that its bus shows. */
+export interface MachineNow {
+  readonly machine: Rig['machine'];
+  readonly graphics: readonly {
+    readonly vendor: string;
+    readonly device: string;
+    readonly driver: string | null;
+    readonly memoryBytes: number;
+  }[];
+  /** Whether a quick measurement begins by itself when there is none. */
+  readonly measuresItself: boolean;
+}
+
+export interface Rigs {
+  /** The rig that was measured here; null before that. */
+  readonly own: Rig | null;
+  readonly loaded: readonly Rig[];
 }
 
 /** A reply that says what went wrong, as RFC 9457 lays it out. */

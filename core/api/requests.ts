@@ -1,4 +1,4 @@
-import { array, number, object, string } from 'yup';
+import { array, boolean, number, object, string } from 'yup';
 import { deliverySchema, type Delivery } from '../render/index.js';
 import { COPY_DIVISORS, type CopyDivisor } from '../media/index.js';
 import { SIMULATED_DRIVES } from '../rig/index.js';
@@ -96,4 +96,29 @@ export const simulationSchema = object({
     .nullable()
     .defined()
     .test('known', 'there is no simulated drive of this name', (id) => id === null || DRIVE_IDS.includes(id)),
+}).noUnknown();
+
+export interface Measure {
+  readonly projectId: string;
+  readonly thorough: boolean;
+}
+
+export const measureSchema = object({
+  projectId: string().strict().required().max(64),
+  thorough: boolean().strict().required(),
+}).noUnknown();
+
+export interface DriveToMeasure {
+  /** Mount point. */
+  readonly drive: string;
+  readonly thorough: boolean;
+}
+
+export const drivesToMeasureSchema = object({
+  drive: string().strict().required().max(400),
+  thorough: boolean().strict().required(),
+}).noUnknown();
+
+export const ceilingSchema = object({
+  memoryCeilingBytes: number().strict().integer().min(0).required(),
 }).noUnknown();

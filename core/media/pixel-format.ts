@@ -24,7 +24,7 @@ export function pixelFormatFacts(name: string): PixelFormatFacts {
   if (known) return known;
   const planar = /^yuv(j|a)?(4\d\d)p(\d+)?(le|be)?$/.exec(name);
   if (planar) {
-    const chroma = [...planar[2]!].join(':') as PixelFormatFacts['chroma'];
+    const chroma = Array.from(planar[2]!).join(':') as PixelFormatFacts['chroma'];
     return { chroma, bitDepth: Number(planar[3] ?? 8), alpha: planar[1] === 'a' };
   }
   const grey = /^(gray|ya)(\d+)?(le|be)?$/.exec(name);

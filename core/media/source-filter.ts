@@ -1,9 +1,21 @@
-import type { LightCopy, Source } from '../api/index.js';
 import { equal, type Rational } from '../time/index.js';
 import type { FrameSize } from '../timeline/index.js';
 import { array, boolean, mixed, object, string } from 'yup';
 import { serverDecodeReason } from './decode-path.js';
-import { shownSize } from './facts.js';
+import { shownSize, type SourceFacts, type Stills } from './facts.js';
+import type { PictureStructure } from './structure.js';
+
+/** What filters ask of a source. */
+export interface Filtered {
+  readonly id: string;
+  readonly name: string;
+  readonly bin: string;
+  readonly tags: readonly string[];
+  readonly drive: string;
+  readonly facts: SourceFacts | null;
+  readonly stills: Stills | null;
+  readonly structure: PictureStructure | null;
+}
 
 export const CONDITION_KINDS = [
   'larger',
@@ -67,17 +79,17 @@ export interface FilterContext {
   readonly workingSize: FrameSize;
   readonly rate: Rational;
   readonly usedIds: ReadonlySet<string>;
-  readonly copies: readonly LightCopy[];
+  readonly copies: readonly { readonly sourceId: string; readonly state: string }[];
   /** What a drive reads, bytes a second; undefined while it was not measured. */
   readonly driveReads: (drive: string) => number | undefined;
 }
 
 /** Whether a source meets all conditions. One that is not known well enough yet meets none that asks for more. */
-export function matches(source: Source, conditions: readonly Condition[], context: FilterContext): boolean {
+export function matches(source: Filtered, conditions: readonly Condition[], context: FilterContext): boolean {
   return conditions.every((condition) => holds(source, condition, context) !== condition.not);
 }
 
-function holds(source: Source, { kind, value }: Condition, context: FilterContext): boolean {
+function holds(source: Filtered, { kind, value }: Condition, context: FilterContext): boolean {
   const picture = source.facts?.picture;
   switch (kind) {
     case 'larger': {

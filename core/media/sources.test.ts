@@ -35,7 +35,13 @@ describe('pixel formats', () => {
         components?: { bit_depth: number }[];
       }[];
     };
-    const SAMPLING: Record<string, string> = { '11': '4:2:0', '10': '4:2:2', '00': '4:4:4', '20': '4:1:1', '01': '4:4:0' };
+    const SAMPLING: Record<string, string> = {
+      '11': '4:2:0',
+      '10': '4:2:2',
+      '00': '4:4:4',
+      '20': '4:1:1',
+      '01': '4:4:0',
+    };
     let compared = 0;
     for (const { name, flags, components, ...chroma } of formats) {
       if (

@@ -8,8 +8,9 @@ import { STAGES, type Stage } from './stage.js';
  *   holds all pictures that were decoded for this one, shown or not
  * - `decoded`: how many pictures were decoded for it
  * - `settled`: 1 once its fate is known
+ * - `waiting`: how many frames after it were ready by then: the depth of the queue between decoders and screen
  */
-export const LOG_COLUMNS = ['due', 'shown', ...STAGES, 'decoded', 'settled'] as const;
+export const LOG_COLUMNS = ['due', 'shown', ...STAGES, 'decoded', 'settled', 'waiting'] as const;
 
 export type LogColumn = (typeof LOG_COLUMNS)[number];
 
@@ -76,4 +77,13 @@ export class FrameLog {
   stageMs(frame: number, stage: Stage): number {
     return this.get(frame, stage);
   }
+}
+
+/** Logs that were kept before the depth of the queue was measured have a number less in each row; it is unknown. */
+export function widenedLog(values: Float32Array, width: number): Float32Array {
+  if (width === WIDTH) return values;
+  const rows = Math.floor(values.length / width);
+  const wide = new Float32Array(rows * WIDTH).fill(NaN);
+  for (let row = 0; row < rows; row++) wide.set(values.subarray(row * width, (row + 1) * width), row * WIDTH);
+  return wide;
 }

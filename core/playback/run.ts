@@ -1,36 +1,66 @@
-import { array, boolean, number, object, string } from 'yup';
+import { array, boolean, number, object, string, type InferType } from 'yup';
 import { tuningSchema, type Tuning } from '../levers/index.js';
 import { rateSchema } from '../timeline/index.js';
 import type { Rational } from '../time/index.js';
+
+export type Power = 'mains' | 'battery' | 'unknown';
 
 /** One measured playback pass over a stretch, without its frame log. */
 export interface RunFacts {
   readonly firstFrame: number;
   readonly rate: Rational;
   readonly tuning: Tuning;
+  /** The source that was played alone; null for the timeline. */
+  readonly subjectId: string | null;
   /** Sources that were played from light copies during the run. */
   readonly copiedSources: readonly string[];
+  /** Sources whose pictures the server decoded. */
+  readonly serverDecoded: readonly string[];
   /** Whether a lever was moved or a copy came in while it ran: then it is not a clean measurement of one tuning. */
   readonly leversMoved: boolean;
   /** What kept time: the sound device, or the system clock where there is none. */
   readonly clock: 'sound' | 'system';
+  /** What decoding and mixing sound took, and how many sample frames were not ready when they should have been heard. */
+  readonly sound: { readonly mixMs: number; readonly gapSamples: number };
   readonly decodeWorkers: number;
+  /** The rig that it was measured on, and a simulated drive that media were read through. */
+  readonly rigId: string | null;
+  readonly driveId: string | null;
 }
+
+/** What runs that were kept by an older Hone do not say. */
+export const OLDER_RUN: Pick<RunFacts, 'subjectId' | 'serverDecoded' | 'sound' | 'rigId' | 'driveId'> = {
+  subjectId: null,
+  serverDecoded: [],
+  sound: { mixMs: 0, gapSamples: 0 },
+  rigId: null,
+  driveId: null,
+};
+
+const amount = () => number().strict().min(0).required();
+const id = () => string().strict().max(64).nullable().defined();
 
 export const runFactsSchema = object({
   firstFrame: number().strict().integer().min(0).required(),
   rate: rateSchema.required(),
   tuning: tuningSchema.required(),
+  subjectId: id(),
   copiedSources: array(string().strict().required()).required(),
+  serverDecoded: array(string().strict().required()).required(),
   leversMoved: boolean().strict().required(),
   clock: string<'sound' | 'system'>().strict().oneOf(['sound', 'system']).required(),
+  sound: object({ mixMs: amount(), gapSamples: amount() }).noUnknown().required(),
   decodeWorkers: number().strict().integer().min(1).required(),
+  rigId: id(),
+  driveId: id(),
 }).noUnknown();
 
 /** A run as it is sent to be kept: the log's numbers as base64 of little-endian 32-bit floats. */
 export interface NewRun {
   readonly facts: RunFacts;
   readonly log: string;
+  /** When play was pressed, ms of the epoch. */
+  readonly pressedAt: number;
 }
 
 export const newRunSchema = object({
@@ -39,4 +69,55 @@ export const newRunSchema = object({
     .strict()
     .required()
     .matches(/^[A-Za-z0-9+/]*={0,2}$/, 'the log is not base64'),
+  pressedAt: number().strict().min(0).required(),
 }).noUnknown();
+
+/** The machine at one moment of a run. What the system does not tell is null. */
+export interface RunSample {
+  /** From the press of play. */
+  readonly atMs: number;
+  /** Share of each core that was busy since the sample before, 0 to 1. */
+  readonly cores: readonly number[];
+  /** What all drives read, bytes a second. */
+  readonly readBytesPerSecond: number | null;
+  /** Memory that is not to be had, of the whole machine. */
+  readonly usedMemoryBytes: number;
+  /** Memory of the server, without its children. */
+  readonly serverMemoryBytes: number;
+  readonly power: Power;
+}
+
+/** Scrubbing that was measured: ms from the pointer to its picture. */
+export interface ScrubFacts {
+  readonly tuning: Tuning;
+  readonly subjectId: string | null;
+  readonly pictures: number;
+  readonly medianMs: number;
+  /** What nineteen of twenty pictures came faster than. */
+  readonly worstTwentiethMs: number;
+}
+
+export const scrubFactsSchema = object({
+  tuning: tuningSchema.required(),
+  subjectId: id(),
+  pictures: number().strict().integer().min(1).required(),
+  medianMs: amount(),
+  worstTwentiethMs: amount(),
+}).noUnknown();
+
+/**
+ * @param waits ms from the pointer to its picture
+ * @throws RangeError when there are none
+ */
+export function scrubSummary(
+  waits: readonly number[],
+): Pick<ScrubFacts, 'pictures' | 'medianMs' | 'worstTwentiethMs'> {
+  if (waits.length === 0) throw new RangeError('Nothing was scrubbed.');
+  const sorted = [...waits].sort((a, b) => a - b);
+  const at = (share: number): number =>
+    sorted[Math.min(sorted.length - 1, Math.floor(share * sorted.length))]!;
+  return { pictures: waits.length, medianMs: at(0.5), worstTwentiethMs: at(0.95) };
+}
+
+export const runNotesSchema = object({ notes: string().strict().max(2000).defined() }).noUnknown();
+export type RunNotes = InferType<typeof runNotesSchema>;

@@ -96,6 +96,21 @@ export function appendSource(timeline: Timeline, source: Placeable, newId: () =>
   return { ...timeline, tracks };
 }
 
+const even = (side: number): number => side + (side % 2);
+
+/** One whole source as a timeline of its own, to play it before it is used anywhere. */
+export function soloTimeline(
+  source: Placeable,
+  shape: { readonly rate: Rational; readonly size: FrameSize },
+): Timeline {
+  const size = { width: even(shape.size.width), height: even(shape.size.height) };
+  const empty = emptyTimeline(shape.rate, size);
+  let next = 0;
+  return floor(multiply(source.durationSeconds, shape.rate)) < 1
+    ? empty
+    : appendSource(empty, source, () => `solo-${next++}`);
+}
+
 /**
  * Takes off the topmost picture clip at a frame, with the sound of the same source that begins with it, and leaves a
  * gap. Where there is no picture, the first sound clip goes.

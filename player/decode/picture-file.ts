@@ -10,13 +10,15 @@ export interface PictureFile {
 }
 
 const KEPT = 6;
-/** Bytes of a file that are held in memory. */
-const CACHE_BYTES = 24 * 2 ** 20;
+const SMALLEST_CACHE = 4 * 2 ** 20;
 
 /** Keeps the files that were read last open, since cuts go back and forth between a few. */
 export class PictureFiles {
   private readonly open = new Map<string, Promise<PictureFile>>();
   private readonly inputs = new Map<string, Input>();
+
+  /** @param heldBytes of all files together that are held in memory */
+  constructor(private readonly heldBytes = 96 * 2 ** 20) {}
 
   /** @throws Error in a sentence when the file has no picture or the browser cannot decode it */
   get(url: string): Promise<PictureFile> {
@@ -36,7 +38,7 @@ export class PictureFiles {
 
   private async read(url: string): Promise<PictureFile> {
     const source = new UrlSource(url, {
-      maxCacheSize: CACHE_BYTES,
+      maxCacheSize: Math.max(SMALLEST_CACHE, Math.floor(this.heldBytes / KEPT)),
       getRetryDelay: (attempts) => (attempts < 3 ? 0.2 * 2 ** attempts : null),
     });
     const input = new Input({ source, formats: ALL_FORMATS });

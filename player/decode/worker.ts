@@ -16,7 +16,6 @@ import { Workspace } from './workspace.js';
 
 /** The worker that reads, decodes and scales. It is driven by the engine over a port that the page hands it. */
 class DecodeWorker {
-  private readonly files = new PictureFiles();
   private readonly streams = new Map<number, PictureStream>();
   /** Files that the browser did not decode. */
   private readonly refused = new Set<string>();
@@ -28,6 +27,7 @@ class DecodeWorker {
     private readonly kernels: Kernels,
     private readonly memory: WebAssembly.Memory,
     private readonly control: Control,
+    private readonly files: PictureFiles,
     private readonly send: (reply: DecodeReply) => void,
   ) {}
 
@@ -109,7 +109,8 @@ globalThis.onmessage = (event: MessageEvent<MessagePort>) => {
     if (request.kind !== 'init') throw new Error('A decode worker must be set up first.');
     void loadKernels(request.wasm, request.memory).then((kernels) => {
       const control = new Control(request.control);
-      const worker = new DecodeWorker(kernels, request.memory, control, (reply) => port.send(reply));
+      const files = new PictureFiles(request.readAheadBytes);
+      const worker = new DecodeWorker(kernels, request.memory, control, files, (reply) => port.send(reply));
       port.onMessage((later) => worker.handle(later));
       for (const early of waiting.splice(0)) worker.handle(early);
     });

@@ -48,6 +48,8 @@ export class Engine {
   /** Grows with every command, so that what waits for an older one gives up. */
   private intent = 0;
   private toldPixels = '';
+  /** Sources of the run whose pictures the server decoded. */
+  private readonly serverDecoded = new Set<string>();
   /** Plans that are being taken in; until they are, nothing is shown. */
   private changing = 0;
 
@@ -57,6 +59,7 @@ export class Engine {
     private readonly control: Control,
     private readonly decoders: readonly Channel<DecodeRequest, DecodeReply>[],
     private readonly sound: Channel<SoundRequest, never>,
+    private readonly framePoolBytes: number,
     private readonly send: (reply: EngineReply, transfer?: Transferable[]) => void,
   ) {
     this.streams = new StreamSet(decoders, {
@@ -103,7 +106,7 @@ export class Engine {
     this.changing--;
     this.streams.forgive();
     try {
-      const layout = layoutFor(plan, this.decoders.length);
+      const layout = layoutFor(plan, this.decoders.length, this.framePoolBytes);
       makeRoom(this.memory, layout);
       layout.workspaces.forEach((room, index) => this.decoders[index]!.send({ kind: 'workspace', ...room }));
       this.layout = layout;
@@ -149,6 +152,9 @@ export class Engine {
     this.wantedStill = undefined;
     this.control.playhead = request.from;
     const epoch = this.control.get('epoch') + 1;
+    this.control.set('soundMicros', 0);
+    this.control.set('soundGaps', 0);
+    this.serverDecoded.clear();
     this.control.set('played', 0);
     this.control.set('written', 0);
     this.control.set('epoch', epoch);
@@ -179,11 +185,17 @@ export class Engine {
     if (!this.run) return;
     const part = this.run.log.settledPart();
     const clock = this.clock?.kind ?? 'system';
-    const { leversMoved } = this.run;
+    const { leversMoved, pressedAt } = this.run;
+    const sound = {
+      mixMs: this.control.get('soundMicros') / 1000,
+      gapSamples: this.control.get('soundGaps'),
+    };
+    const serverDecoded = [...this.serverDecoded];
     this.run = undefined;
     if (part.length === 0) return;
     const log = part.values.slice();
-    this.send({ kind: 'run', firstFrame: part.firstFrame, log, leversMoved, clock }, [log.buffer]);
+    const facts = { leversMoved, clock, sound, serverDecoded, pressedAt: performance.timeOrigin + pressedAt };
+    this.send({ kind: 'run', firstFrame: part.firstFrame, log, facts }, [log.buffer]);
   }
 
   private async still(frame: number): Promise<void> {
@@ -282,15 +294,15 @@ export class Engine {
     this.control.playhead = playhead;
     this.frame = Math.min(frame, request.to - 1);
     if (frame >= request.to) {
-      run.passed(request.to);
+      run.passed(request.to, 0);
       void this.pause(request.to - 1);
       return;
     }
     if (frame !== this.shownInRun && this.frameReady(frame)) {
       const { composeMs, showMs } = this.show(frame);
       this.shownInRun = frame;
-      run.shown(frame, composeMs, showMs);
-    } else run.passed(frame);
+      run.shown(frame, composeMs, showMs, this.waitingAfter(frame));
+    } else run.passed(frame, this.waitingAfter(frame));
     this.streams.passed(this.shownInRun === frame ? frame + 1 : frame);
     this.openAhead(playhead, request.to);
     const nextDue = ((frame + 1 - playhead) * 1000) / framesPerSecond;
@@ -321,6 +333,11 @@ export class Engine {
     this.clock = new RunClock(this.control, request.clock, request.latencyMs);
     this.setState('playing', request.from);
     return true;
+  }
+
+  private waitingAfter(frame: number): number {
+    const end = Math.min(this.plan!.length, frame + 1 + this.layout!.playSlots.length);
+    return this.streams.readyUntil(frame + 1, (each) => this.plan!.clipsAt(each), end) - frame - 1;
   }
 
   private openAhead(playhead: number, end: number): void {
@@ -381,7 +398,9 @@ export class Engine {
   ): void {
     const origins = this.plan!.layersAt(frame).map((layer): PictureOrigin => {
       const choice = this.plan!.fileOf(layer)?.choice ?? 'missing';
-      return { choice, decoder: ready?.get(layer.clipId)?.decoder ?? null };
+      const decoder = ready?.get(layer.clipId)?.decoder ?? null;
+      if (decoder === 'server') this.serverDecoded.add(layer.sourceId);
+      return { choice, decoder };
     });
     const isFirst = (origin: PictureOrigin, at: number): boolean =>
       at ===

@@ -16,15 +16,16 @@ export interface Layout {
   readonly totalBytes: number;
 }
 
-/** Most memory that the pictures waiting to be shown may take. */
-const WAITING_BYTES = 192 * 2 ** 20;
 const MOST_WAITING = 24;
 const FEWEST_WAITING = 8;
 
 const aligned = (bytes: number): number => (bytes + 63) & ~63;
 
-/** @param decoders number of decode workers */
-export function layoutFor(plan: PreviewPlan, decoders: number): Layout {
+/**
+ * @param decoders number of decode workers
+ * @param poolBytes most memory that the pictures waiting to be shown may take
+ */
+export function layoutFor(plan: PreviewPlan, decoders: number, poolBytes: number): Layout {
   const { preview } = plan;
   let next = FIRST_FREE;
   const take = (bytes: number): number => {
@@ -35,7 +36,10 @@ export function layoutFor(plan: PreviewPlan, decoders: number): Layout {
   const layers = Math.max(1, ...preview.graph.stretches.map((stretch) => stretch.layers.length));
   const bytesOf = (size: FrameSize): number => planarBytes(size.width, size.height);
   const playBytes = bytesOf(preview.playSize);
-  const playCount = Math.min(MOST_WAITING, Math.max(FEWEST_WAITING, Math.floor(WAITING_BYTES / playBytes)));
+  const playCount = Math.min(
+    MOST_WAITING,
+    Math.max(FEWEST_WAITING, Math.floor(poolBytes / layers / playBytes)),
+  );
   const largest = Math.max(playBytes, bytesOf(preview.restSize));
   const pixels = (size: FrameSize): number => size.width * size.height;
   const mostPixels = Math.max(pixels(preview.playSize), pixels(preview.restSize));

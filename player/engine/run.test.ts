@@ -8,14 +8,15 @@ describe('a run', () => {
     const run = new Run(10, 20, { num: 25, den: 1 }, now - 100, now);
     run.cost(10, { readMs: 1, decodeMs: 20, scaleMs: 3, decoded: 2 });
     run.cost(10, { readMs: 0, decodeMs: 5, scaleMs: 0, decoded: 1 });
-    run.shown(10, 0, 4);
-    run.shown(13, 1, 4);
-    run.passed(15);
+    run.shown(10, 0, 4, 7);
+    run.shown(13, 1, 4, 2);
+    run.passed(15, 0);
     const log = run.log.settledPart();
     expect(log.length).toBe(5);
     expect(log.get(10, 'decode')).toBe(25);
     expect(log.get(10, 'decoded')).toBe(3);
     expect(log.get(13, 'compose')).toBe(1);
+    expect([10, 11, 13, 14].map((frame) => log.get(frame, 'waiting'))).toEqual([7, 2, 2, 0]);
     expect(log.get(12, 'due')).toBeCloseTo(180, 1);
     expect(pacingSummary(log, { num: 25, den: 1 })).toMatchObject({ wanted: 5, shown: 2, dropped: 3 });
   });

@@ -22,7 +22,7 @@ export class Run {
     readonly from: number,
     to: number,
     rate: Rational,
-    private readonly pressedAt: number,
+    readonly pressedAt: number,
     public startedAt: number,
   ) {
     const frames = Math.min(MOST_FRAMES, Math.max(0, to - from));
@@ -39,9 +39,10 @@ export class Run {
     this.log.add(frame, 'decoded', cost.decoded);
   }
 
-  shown(frame: number, composeMs: number, showMs: number): void {
-    this.passed(frame);
-    this.settle(frame);
+  /** @param waiting frames after it that are ready */
+  shown(frame: number, composeMs: number, showMs: number, waiting: number): void {
+    this.passed(frame, waiting);
+    this.settle(frame, waiting);
     this.log.set(frame, 'shown', performance.now() - this.pressedAt);
     this.log.set(frame, 'compose', composeMs);
     this.log.set(frame, 'show', showMs);
@@ -49,12 +50,13 @@ export class Run {
   }
 
   /** Frames before `frame` that were not shown are dropped. */
-  passed(frame: number): void {
-    for (; this.settledUntil < frame; this.settledUntil++) this.settle(this.settledUntil);
+  passed(frame: number, waiting: number): void {
+    for (; this.settledUntil < frame; this.settledUntil++) this.settle(this.settledUntil, waiting);
   }
 
-  private settle(frame: number): void {
+  private settle(frame: number, waiting: number): void {
     this.log.set(frame, 'due', this.startedAt - this.pressedAt + (frame - this.from) * this.budgetMs);
+    this.log.set(frame, 'waiting', waiting);
     this.log.set(frame, 'settled', 1);
   }
 }

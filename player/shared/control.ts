@@ -18,6 +18,8 @@ const FIELDS = [
   'shownFrame',
   /** Sample frames that should have been heard but were not ready. */
   'soundGaps',
+  /** Microseconds that decoding and mixing sound took since the start. */
+  'soundMicros',
 ] as const;
 
 export type ControlField = (typeof FIELDS)[number];

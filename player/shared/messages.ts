@@ -6,7 +6,13 @@ import type { ColourCoding } from './picture.js';
 
 /** Engine to decode worker. */
 export type DecodeRequest =
-  | { kind: 'init'; wasm: ArrayBuffer; memory: WebAssembly.Memory; control: SharedArrayBuffer }
+  | {
+      kind: 'init';
+      wasm: ArrayBuffer;
+      memory: WebAssembly.Memory;
+      control: SharedArrayBuffer;
+      readAheadBytes: number;
+    }
   | { kind: 'workspace'; address: number; bytes: number }
   | { kind: 'open'; stream: StreamSpec }
   /** Room for one more picture. */
@@ -66,6 +72,7 @@ export type EngineRequest =
       control: SharedArrayBuffer;
       decoders: MessagePort[];
       sound: MessagePort;
+      framePoolBytes: number;
     }
   | { kind: 'plan'; plan: PreviewPlan }
   | {
@@ -92,6 +99,17 @@ export interface PictureOrigin {
 
 export type PlayerState = 'still' | 'starting' | 'playing' | 'shuttling';
 
+/** What the player knows of a run besides its frames. */
+export interface MeasuredFacts {
+  readonly leversMoved: boolean;
+  readonly clock: 'sound' | 'system';
+  readonly sound: { readonly mixMs: number; readonly gapSamples: number };
+  /** Sources whose pictures the server decoded. */
+  readonly serverDecoded: readonly string[];
+  /** When play was pressed, ms of the epoch. */
+  readonly pressedAt: number;
+}
+
 /** Engine to page. */
 export type EngineReply =
   | { kind: 'state'; state: PlayerState; frame: number }
@@ -100,7 +118,7 @@ export type EngineReply =
   | { kind: 'pixels'; size: FrameSize; from: readonly PictureOrigin[] }
   /** A run began; its log is written here while it goes on. */
   | { kind: 'log'; firstFrame: number; buffer: SharedArrayBuffer }
-  | { kind: 'run'; firstFrame: number; log: Float32Array; leversMoved: boolean; clock: 'sound' | 'system' }
+  | { kind: 'run'; firstFrame: number; log: Float32Array; facts: MeasuredFacts }
   | { kind: 'flatOut'; frames: number; ms: number }
   | { kind: 'failed'; message: string };
 

@@ -65,7 +65,10 @@ export class Mixer {
         continue;
       }
       block.fill(0);
+      const began = performance.now();
       await this.mix(block, start + written, sought);
+      const micros = Math.round(1000 * (performance.now() - began));
+      this.control.set('soundMicros', this.control.get('soundMicros') + micros);
       if (this.epoch !== epoch) return;
       this.write(block, written);
       written += BLOCK;

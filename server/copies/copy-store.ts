@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import { rm } from 'node:fs/promises';
+import { dirname } from 'node:path';
 import type { LightCopy } from '@hone/core/api';
 import { and, eq } from 'drizzle-orm';
 import type { EventBus } from '../http/events.js';
@@ -82,6 +83,21 @@ function isOf({ sourceStamp }: CopyRow, source: SourceRow): boolean {
 }
 
 export function copyOf(row: CopyRow): LightCopy {
-  const { id, sourceId, projectId, divisor, format, state, width, height, bytes, likeness, madeInMs } = row;
-  return { id, sourceId, projectId, divisor, format, state, width, height, bytes, likeness, madeInMs };
+  const { id, sourceId, projectId, divisor, format, path, state, width, height, bytes, likeness, madeInMs } =
+    row;
+  const folder = dirname(path);
+  return {
+    id,
+    sourceId,
+    projectId,
+    divisor,
+    format,
+    folder,
+    state,
+    width,
+    height,
+    bytes,
+    likeness,
+    madeInMs,
+  };
 }

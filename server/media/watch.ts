@@ -119,8 +119,8 @@ export class SourceWatcher {
     try {
       const row = await this.store.get(id);
       const now = await fileState(row);
-      if (now && fileStamp(now) !== stamp) return this.settle(row, fileStamp(now));
-      await this.importer.read(row);
+      if (now && fileStamp(now) !== stamp) this.settle(row, fileStamp(now));
+      else await this.importer.read(row);
     } catch (error) {
       this.log.debug({ err: error }, 'a file that changed could not be read');
     }

@@ -108,6 +108,7 @@ export class ProjectStore {
   }
 }
 
-function projectOf({ sizeOpen: _, ...project }: ProjectRow): Project {
-  return project;
+function projectOf(row: ProjectRow): Project {
+  const { id, name, timeline, tuning, delivery, filters, revision, createdAt } = row;
+  return { id, name, timeline, tuning, delivery, filters, revision, createdAt };
 }

@@ -1,39 +1,29 @@
-import { randomUUID } from 'node:crypto';
-import { checked, type RunRecord } from '@hone/core/api';
-import { FrameLog, LOG_COLUMNS, newRunSchema, pacingSummary } from '@hone/core/playback';
-import { desc, eq } from 'drizzle-orm';
+import { checked } from '@hone/core/api';
+import { FrameLog, LOG_COLUMNS, newRunSchema, runNotesSchema, scrubFactsSchema } from '@hone/core/playback';
 import { json, Router } from 'express';
-import { notFound, UserError } from '../http/problems.js';
-import type { Database } from '../store/database.js';
-import { runs } from '../store/tables.js';
+import { UserError } from '../http/problems.js';
+import type { Sampler } from '../rig/sampler.js';
+import { csvOf, framesOf } from './report.js';
+import type { RunStore } from './run-store.js';
 
 /** An hour at 60 frames a second, as base64. */
 const LARGEST_LOG = '16mb';
-const KEPT_RUNS = 200;
 
-const columns = {
-  id: runs.id,
-  projectId: runs.projectId,
-  startedAt: runs.startedAt,
-  facts: runs.facts,
-  summary: runs.summary,
-};
-
-export function runRoutes(database: Database): Router {
+export function runRoutes(runs: RunStore, sampler: Sampler): Router {
   const router = Router();
+  const small = json({ limit: '100kb' });
 
   router.get('/projects/:projectId/runs', async (request, response) => {
-    const rows: RunRecord[] = await database
-      .select(columns)
-      .from(runs)
-      .where(eq(runs.projectId, request.params.projectId))
-      .orderBy(desc(runs.startedAt))
-      .limit(KEPT_RUNS);
-    response.json(rows);
+    response.json(await runs.list(request.params.projectId));
+  });
+
+  router.post('/sampling', async (_request, response) => {
+    await sampler.start();
+    response.status(204).end();
   });
 
   router.post('/projects/:projectId/runs', json({ limit: LARGEST_LOG }), async (request, response) => {
-    const { facts, log } = checked(newRunSchema, request.body, 'the run');
+    const { facts, log, pressedAt } = checked(newRunSchema, request.body, 'the run');
     const bytes = Buffer.from(log, 'base64');
     const rowBytes = LOG_COLUMNS.length * Float32Array.BYTES_PER_ELEMENT;
     if (bytes.length === 0 || bytes.length % rowBytes !== 0) {
@@ -43,29 +33,60 @@ export function runRoutes(database: Database): Router {
         'The frame log of the run is cut off; the run was not kept. Play again.',
       );
     }
-    const values = new Float32Array(bytes.buffer.slice(bytes.byteOffset, bytes.byteOffset + bytes.length));
-    const row = {
-      id: randomUUID(),
-      projectId: request.params.projectId,
-      startedAt: new Date().toISOString(),
+    const values = new Float32Array(Uint8Array.from(bytes).buffer);
+    const samples = sampler.since(pressedAt);
+    sampler.stop();
+    const kept = await runs.keep(
+      request.params.projectId,
       facts,
-      summary: pacingSummary(new FrameLog(facts.firstFrame, values), facts.rate),
-      log: bytes,
-    };
-    await database.insert(runs).values(row);
-    const { id, projectId, startedAt, summary } = row;
-    response.status(201).json({ id, projectId, startedAt, facts, summary } satisfies RunRecord);
+      new FrameLog(facts.firstFrame, values),
+      samples,
+    );
+    response.status(201).json(kept);
   });
 
   router.get('/runs/:id/log', async (request, response) => {
-    const [row] = await database.select({ log: runs.log }).from(runs).where(eq(runs.id, request.params.id));
-    if (!row) throw notFound('This run');
-    response.type('application/octet-stream').send(Buffer.from(row.log));
+    const { values } = await runs.log(request.params.id);
+    response.type('application/octet-stream').send(Buffer.from(values.buffer as ArrayBuffer));
+  });
+
+  router.get('/runs/:id/samples', async (request, response) => {
+    response.json(await runs.samples(request.params.id));
+  });
+
+  router.get('/runs/:id/report.csv', async (request, response) => {
+    const log = await runs.log(request.params.id);
+    response
+      .attachment(`run-${request.params.id.slice(0, 8)}.csv`)
+      .type('text/csv')
+      .send(csvOf(log));
+  });
+
+  router.get('/runs/:id/report.json', async (request, response) => {
+    const { id } = request.params;
+    const record = await runs.get(id);
+    const samples = await runs.samples(id);
+    response.attachment(`run-${id.slice(0, 8)}.json`);
+    response.json({ ...record, samples, frames: framesOf(await runs.log(id)) });
+  });
+
+  router.put('/runs/:id/notes', small, async (request, response) => {
+    const { notes } = checked(runNotesSchema, request.body, 'the notes');
+    response.json(await runs.note(request.params.id, notes));
   });
 
   router.delete('/runs/:id', async (request, response) => {
-    await database.delete(runs).where(eq(runs.id, request.params.id));
+    await runs.remove(request.params.id);
     response.status(204).end();
+  });
+
+  router.get('/projects/:projectId/scrubs', async (request, response) => {
+    response.json(await runs.scrubs(request.params.projectId));
+  });
+
+  router.post('/projects/:projectId/scrubs', small, async (request, response) => {
+    const facts = checked(scrubFactsSchema, request.body, 'the scrubbing');
+    response.status(201).json(await runs.keepScrub(request.params.projectId, facts));
   });
 
   return router;

@@ -42,6 +42,15 @@ export const MIGRATIONS: readonly (readonly string[])[] = [
     `ALTER TABLE sources ADD COLUMN structure TEXT`,
     `ALTER TABLE sources ADD COLUMN strip TEXT`,
     `ALTER TABLE sources ADD COLUMN sound TEXT`,
+    `ALTER TABLE runs ADD COLUMN width INTEGER NOT NULL DEFAULT 10`,
+    `ALTER TABLE runs ADD COLUMN samples TEXT NOT NULL DEFAULT '[]'`,
+    `ALTER TABLE runs ADD COLUMN notes TEXT NOT NULL DEFAULT ''`,
+    `CREATE TABLE scrubs (
+       id TEXT PRIMARY KEY, project_id TEXT NOT NULL REFERENCES projects (id) ON DELETE CASCADE,
+       started_at TEXT NOT NULL, facts TEXT NOT NULL)`,
+    `CREATE INDEX scrubs_by_project ON scrubs (project_id)`,
+    `CREATE TABLE rigs (id TEXT PRIMARY KEY, rig TEXT NOT NULL)`,
+    `CREATE TABLE settings (key TEXT PRIMARY KEY, value TEXT)`,
     `ALTER TABLE projects ADD COLUMN filters TEXT NOT NULL DEFAULT '[]'`,
     `CREATE TABLE packet_indexes (
        source_id TEXT PRIMARY KEY REFERENCES sources (id) ON DELETE CASCADE, stamp TEXT NOT NULL,

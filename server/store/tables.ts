@@ -10,8 +10,9 @@ import type {
 } from '@hone/core/api';
 import type { Tuning } from '@hone/core/levers';
 import type { CopyDivisor, PictureStructure, SourceFacts, SourceFilter, Stills } from '@hone/core/media';
-import type { PacingSummary, RunFacts } from '@hone/core/playback';
+import type { PacingSummary, RunFacts, RunSample, ScrubFacts } from '@hone/core/playback';
 import type { Delivery } from '@hone/core/render';
+import type { Rig } from '@hone/core/rig';
 import type { Timeline } from '@hone/core/timeline';
 import { blob, index, integer, real, sqliteTable, text } from 'drizzle-orm/sqlite-core';
 
@@ -122,9 +123,37 @@ export const runs = sqliteTable(
     facts: json<RunFacts>('facts').notNull(),
     summary: json<PacingSummary>('summary').notNull(),
     log: blob('log', { mode: 'buffer' }).notNull(),
+    /** Numbers in each row of the log. */
+    width: integer('width').notNull(),
+    samples: json<RunSample[]>('samples').notNull(),
+    notes: text('notes').notNull(),
   },
   (table) => [index('runs_by_project').on(table.projectId)],
 );
+
+export const scrubs = sqliteTable(
+  'scrubs',
+  {
+    id: text('id').primaryKey(),
+    projectId: text('project_id')
+      .notNull()
+      .references(() => projects.id, { onDelete: 'cascade' }),
+    startedAt: text('started_at').notNull(),
+    facts: json<ScrubFacts>('facts').notNull(),
+  },
+  (table) => [index('scrubs_by_project').on(table.projectId)],
+);
+
+/** Rigs: the one measured here, those that were loaded, and settings of this machine. */
+export const rigs = sqliteTable('rigs', {
+  id: text('id').primaryKey(),
+  rig: json<Rig>('rig').notNull(),
+});
+
+export const settings = sqliteTable('settings', {
+  key: text('key').primaryKey(),
+  value: json<unknown>('value'),
+});
 
 export const exports = sqliteTable(
   'exports',

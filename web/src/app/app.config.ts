@@ -7,6 +7,8 @@ import { features } from './state/features';
 import { ExportEffects } from './state/export.effects';
 import { ProjectEffects } from './state/project.effects';
 import { CopyEffects } from './state/copy.effects';
+import { RigEffects } from './state/rig.effects';
+import { SourcesEffects } from './state/sources.effects';
 import { RunEffects } from './state/run.effects';
 
 export const appConfig: ApplicationConfig = {
@@ -14,6 +16,6 @@ export const appConfig: ApplicationConfig = {
     provideZonelessChangeDetection(),
     provideRouter(routes, withComponentInputBinding()),
     provideStore(features),
-    provideEffects(ProjectEffects, CopyEffects, RunEffects, ExportEffects),
+    provideEffects(ProjectEffects, CopyEffects, RunEffects, ExportEffects, SourcesEffects, RigEffects),
   ],
 };

@@ -10,6 +10,11 @@ export const routes: Routes = [
     title: 'Sources · Hone',
   },
   {
+    path: 'rig',
+    loadComponent: () => import('./rig/rig-page').then((module) => module.RigPage),
+    title: 'Rig · Hone',
+  },
+  {
     path: 'runs',
     loadComponent: () => import('./runs/runs-page').then((module) => module.RunsPage),
     title: 'Runs · Hone',

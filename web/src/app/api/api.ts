@@ -5,17 +5,27 @@ import type {
   ExportRecord,
   FolderEntry,
   Job,
+  DriveToMeasure,
   LightCopy,
+  MachineNow,
+  MachineSettings,
+  Measure,
   NewProject,
   Problem,
   Project,
   ProjectChange,
   ProjectEntry,
+  Rigs,
   RunRecord,
+  ScrubRecord,
+  Simulation,
   Source,
+  SourceChange,
 } from '@hone/core/api';
 import type { Tuning } from '@hone/core/levers';
-import type { NewRun } from '@hone/core/playback';
+import type { SourceFilter } from '@hone/core/media';
+import type { NewRun, RunSample, ScrubFacts } from '@hone/core/playback';
+import type { DecodeFigures, DriveFigures, HardwarePath, Rig } from '@hone/core/rig';
 
 /** A reply that was not a success; the message is a sentence for people. */
 export class ApiError extends Error {
@@ -48,6 +58,12 @@ export class Api {
   sources = (id: string): Promise<Source[]> => this.get(`projects/${id}/sources`);
   addSources = (id: string, fileIds: readonly string[]): Promise<Source[]> =>
     this.send('POST', `projects/${id}/sources`, { fileIds });
+  changeSources = (id: string, change: SourceChange): Promise<Source[]> =>
+    this.send('POST', `projects/${id}/sources/changes`, change);
+  removeSources = (id: string, sourceIds: readonly string[]): Promise<void> =>
+    this.send('POST', `projects/${id}/sources/removal`, { sourceIds });
+  keepFilters = (id: string, filters: readonly SourceFilter[]): Promise<Project> =>
+    this.send('PUT', `projects/${id}/filters`, filters);
   folders = (): Promise<FolderEntry> => this.get('folders');
   folder = (id: string): Promise<FolderEntry> => this.get(`folders/${id}`);
   copies = (id: string): Promise<LightCopy[]> => this.get(`projects/${id}/copies`);
@@ -60,9 +76,52 @@ export class Api {
   cancelJob = (id: string): Promise<Job> => this.send('POST', `jobs/${id}/cancel`);
   runs = (id: string): Promise<RunRecord[]> => this.get(`projects/${id}/runs`);
   keepRun = (id: string, run: NewRun): Promise<RunRecord> => this.send('POST', `projects/${id}/runs`, run);
+  startSampling = (): Promise<void> => this.send('POST', 'sampling');
+  runSamples = (id: string): Promise<RunSample[]> => this.get(`runs/${id}/samples`);
+  noteRun = (id: string, notes: string): Promise<RunRecord> =>
+    this.send('PUT', `runs/${id}/notes`, { notes });
+  scrubs = (id: string): Promise<ScrubRecord[]> => this.get(`projects/${id}/scrubs`);
+  keepScrub = (id: string, scrub: ScrubFacts): Promise<ScrubRecord> =>
+    this.send('POST', `projects/${id}/scrubs`, scrub);
+  simulation = (): Promise<Simulation> => this.get('simulation');
+  simulate = (driveId: string | null): Promise<Simulation> => this.send('PUT', 'simulation', { driveId });
+  rigs = (): Promise<Rigs> => this.get('rigs');
+  keepRig = (rig: Rig): Promise<Rig> => this.send('PUT', 'rigs/own', rig);
+  loadRig = (rig: unknown): Promise<Rig> => this.send('POST', 'rigs', rig);
+  removeRig = (id: string): Promise<void> => this.send('DELETE', `rigs/${id}`);
+  machine = (signal?: AbortSignal): Promise<MachineNow> => this.get('machine', signal);
+  machineSettings = (): Promise<MachineSettings> => this.get('machine/settings');
+  setCeiling = (memoryCeilingBytes: number): Promise<MachineSettings> =>
+    this.send('PUT', 'machine/settings', { memoryCeilingBytes });
+  drivesToMeasure = (signal: AbortSignal): Promise<{ drive: string; holds: string[] }[]> =>
+    this.get('measurements/drives', signal);
+  measureDrive = (drive: DriveToMeasure, signal: AbortSignal): Promise<DriveFigures | null> =>
+    this.send('POST', 'measurements/drives', drive, signal);
+  measureProcessor = (
+    about: Measure,
+    signal: AbortSignal,
+  ): Promise<Pick<Rig, 'oneCoreFps' | 'allCoresFps'>> =>
+    this.send('POST', 'measurements/processor', about, signal);
+  measureServerDecoders = (about: Measure, signal: AbortSignal): Promise<DecodeFigures[]> =>
+    this.send('POST', 'measurements/server-decoders', about, signal);
+  measureHardwarePaths = (about: Measure, signal: AbortSignal): Promise<HardwarePath[]> =>
+    this.send('POST', 'measurements/hardware-paths', about, signal);
   removeRun = (id: string): Promise<void> => this.send('DELETE', `runs/${id}`);
   exports = (id: string): Promise<ExportRecord[]> => this.get(`projects/${id}/exports`);
   startExport = (id: string): Promise<ExportRecord> => this.send('POST', `projects/${id}/exports`);
+
+  /** Share of the machine that is busy now, 0 to 1, over half a second. */
+  async loadNow(signal: AbortSignal): Promise<number> {
+    return (await this.get<{ load: number }>('measurements/load', signal)).load;
+  }
+
+  async packets(sourceId: string): Promise<Uint8Array> {
+    return new Uint8Array(await (await this.request('GET', `sources/${sourceId}/packets`)).arrayBuffer());
+  }
+
+  async peaks(sourceId: string): Promise<Uint8Array> {
+    return new Uint8Array(await (await this.request('GET', `sources/${sourceId}/peaks`)).arrayBuffer());
+  }
 
   async runLog(id: string): Promise<Float32Array> {
     const reply = await this.request('GET', `runs/${id}/log`);
@@ -89,23 +148,28 @@ export class Api {
     });
   }
 
-  private async get<T>(path: string): Promise<T> {
-    return (await (await this.request('GET', path)).json()) as T;
+  private async get<T>(path: string, signal?: AbortSignal): Promise<T> {
+    return (await (await this.request('GET', path, {}, signal)).json()) as T;
   }
 
-  private async send<T>(method: string, path: string, body?: unknown): Promise<T> {
-    const text = body === undefined ? undefined : JSON.stringify(body);
-    const reply = await this.request(method, path, text, 'application/json');
+  private async send<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
+    const json = { headers: { 'Content-Type': 'application/json' } };
+    const init = body === undefined ? {} : { ...json, body: JSON.stringify(body) };
+    const reply = await this.request(method, path, init, signal);
     return (reply.status === 204 ? undefined : await reply.json()) as T;
   }
 
-  private async request(method: string, path: string, body?: BodyInit, type?: string): Promise<Response> {
-    const init: RequestInit = { method, headers: body !== undefined && type ? { 'Content-Type': type } : {} };
-    if (body !== undefined) init.body = body;
+  private async request(
+    method: string,
+    path: string,
+    init: RequestInit = {},
+    signal?: AbortSignal,
+  ): Promise<Response> {
     let reply: Response;
     try {
-      reply = await fetch(`/api/${path}`, init);
-    } catch {
+      reply = await fetch(`/api/${path}`, { ...init, method, ...(signal ? { signal } : {}) });
+    } catch (error) {
+      if (signal?.aborted) throw error;
       throw new ApiError(NO_ANSWER);
     }
     if (reply.ok) return reply;

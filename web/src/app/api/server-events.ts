@@ -31,6 +31,10 @@ export class ServerEvents {
         return this.store.dispatch(ServerActions.jobChanged({ job: event.job }));
       case 'source':
         return this.store.dispatch(ServerActions.sourceChanged({ source: event.source }));
+      case 'sourceGone':
+        return this.store.dispatch(ServerActions.sourceGone({ sourceId: event.sourceId }));
+      case 'simulation':
+        return this.store.dispatch(ServerActions.simulationChanged({ simulation: event.simulation }));
       case 'copy':
         return this.store.dispatch(ServerActions.copyChanged({ copy: event.copy }));
       case 'copyGone':

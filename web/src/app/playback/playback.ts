@@ -1,22 +1,31 @@
 import { DestroyRef, effect, inject, Injectable } from '@angular/core';
 import { Store } from '@ngrx/store';
-import { Player, type PreviewPlan } from '@hone/player';
+import { scrubSummary, type FrameLog } from '@hone/core/playback';
+import { memoryShares } from '@hone/core/rig';
+import { Player, type MeasuredFacts, type PreviewPlan } from '@hone/player';
 import { PlayerActions } from '../state/actions';
 import { playbackFeature } from '../state/features';
 import { selectLength, selectPlan, selectProject } from '../state/selectors';
-import { sentenceOf } from '../api/api';
+import { machineFeature } from '../state/machine.feature';
+import { Api, sentenceOf } from '../api/api';
 import { RunLogs } from './run-logs';
 
 /** Time in which a run reaches the page after the player was told to stop. */
 const HAND_OVER_MS = 1000;
 
 const SHUTTLE_SPEEDS = [1, 2, 4, 8];
+/** Fewer pictures say nothing of how scrubbing answers. */
+const FEWEST_SCRUBBED = 3;
 
 /** Holds the player and connects it with the store. What changes with every frame stays in the player. */
 @Injectable()
 export class Playback {
   private readonly store = inject(Store);
   private readonly logs = inject(RunLogs);
+  private readonly api = inject(Api);
+  private readonly subjectId = this.store.selectSignal(playbackFeature.selectSubjectId);
+  private readonly rig = this.store.selectSignal(machineFeature.selectOwn);
+  private readonly driveId = this.store.selectSignal(machineFeature.selectDriveId);
   private readonly plan = this.store.selectSignal(selectPlan);
   private readonly length = this.store.selectSignal(selectLength);
   private readonly project = this.store.selectSignal(selectProject);
@@ -30,6 +39,9 @@ export class Playback {
   /** The frame that was asked for last; the player gets there a moment later. */
   private sought = 0;
   private destroyed = false;
+  /** Where the pointer asked for a picture last, and when. */
+  private scrubbed: { frame: number; at: number } | undefined;
+  private readonly scrubWaits: number[] = [];
 
   constructor() {
     effect(() => this.give(this.plan()));
@@ -39,7 +51,9 @@ export class Playback {
   /** Takes the canvas that the player draws on. */
   async attach(canvas: HTMLCanvasElement): Promise<void> {
     try {
-      const player = await Player.create({ canvas, assets: '/player/' });
+      const { memoryCeilingBytes } = await this.api.machineSettings();
+      const shares = memoryShares(memoryCeilingBytes, navigator.hardwareConcurrency);
+      const player = await Player.create({ canvas, assets: '/player/', shares });
       if (this.destroyed) {
         player.dispose();
         return;
@@ -49,13 +63,16 @@ export class Playback {
         if (state === 'still') this.sought = frame;
         this.store.dispatch(PlayerActions.stateChanged({ state, frame }));
       });
-      player.on('still', (frame) => this.store.dispatch(PlayerActions.pictureAtRest({ frame })));
+      player.on('still', (frame) => {
+        this.noteScrubbed(frame);
+        this.store.dispatch(PlayerActions.pictureAtRest({ frame }));
+      });
       player.on('pixels', (size, from) =>
         this.store.dispatch(PlayerActions.pixelsChanged({ size, from: [...from] })),
       );
       player.on('failed', (message) => this.store.dispatch(PlayerActions.failed({ message })));
       player.on('log', (log) => this.logs.live.set(log));
-      player.on('run', ({ log, leversMoved, clock }) => this.finished(log, leversMoved, clock));
+      player.on('run', ({ log, facts }) => this.finished(log, facts));
       this.given = '';
       this.give(this.plan());
       if (this.storedFrame() > 0) this.seek(this.storedFrame());
@@ -95,6 +112,7 @@ export class Playback {
     const { here } = this;
     const from = here >= end - 1 || here < first ? first : here;
     this.speed = 1;
+    this.store.dispatch(PlayerActions.runBegun());
     void this.player.play(from, Math.min(end, length));
   }
 
@@ -108,6 +126,33 @@ export class Playback {
     const last = Math.max(0, this.length() - 1);
     this.sought = Math.min(last, Math.max(0, Math.round(frame)));
     this.player?.seek(this.sought);
+  }
+
+  /**
+   * Goes where the pointer is and measures how long its picture takes.
+   * @param at ms on the page's clock when the pointer was there
+   */
+  scrubTo(frame: number, at: number): void {
+    if (this.isMoving) return this.seek(frame);
+    const before = this.sought;
+    this.seek(frame);
+    if (this.sought !== before) this.scrubbed = { frame: this.sought, at };
+  }
+
+  /** The pointer was let go; what was measured is kept. */
+  endScrub(): void {
+    const waits = this.scrubWaits.splice(0);
+    this.scrubbed = undefined;
+    const tuning = this.project()?.tuning;
+    if (waits.length < FEWEST_SCRUBBED || !tuning) return;
+    const facts = { tuning, subjectId: this.subjectId(), ...scrubSummary(waits) };
+    this.store.dispatch(PlayerActions.scrubbed({ facts }));
+  }
+
+  private noteScrubbed(frame: number): void {
+    if (this.scrubbed?.frame !== frame) return;
+    this.scrubWaits.push(performance.now() - this.scrubbed.at);
+    this.scrubbed = undefined;
   }
 
   step(frames: number): void {
@@ -162,11 +207,7 @@ export class Playback {
     this.player.setPlan(plan);
   }
 
-  private finished(
-    log: Parameters<typeof PlayerActions.runFinished>[0]['log'],
-    leversMoved: boolean,
-    clock: 'sound' | 'system',
-  ): void {
+  private finished(log: FrameLog, { pressedAt, ...measured }: MeasuredFacts): void {
     this.logs.live.set(null);
     const project = this.project();
     const plan = this.givenPlan;
@@ -178,11 +219,13 @@ export class Playback {
       firstFrame: log.firstFrame,
       rate: plan.preview.graph.rate,
       tuning: project.tuning,
+      subjectId: this.subjectId(),
       copiedSources,
-      leversMoved,
-      clock,
+      ...measured,
       decodeWorkers: this.player.decodeWorkers,
+      rigId: this.rig()?.id ?? null,
+      driveId: this.driveId(),
     };
-    this.store.dispatch(PlayerActions.runFinished({ facts, log }));
+    this.store.dispatch(PlayerActions.runFinished({ facts, log, pressedAt }));
   }
 }

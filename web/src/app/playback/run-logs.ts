@@ -1,6 +1,6 @@
 import { inject, Injectable, signal, type Signal } from '@angular/core';
 import type { RunRecord } from '@hone/core/api';
-import { FrameLog } from '@hone/core/playback';
+import { FrameLog, type RunSample } from '@hone/core/playback';
 import { Api } from '../api/api';
 
 const KEPT = 12;
@@ -12,6 +12,11 @@ export class RunLogs {
   private readonly logs = signal<ReadonlyMap<string, FrameLog>>(new Map());
   private readonly asked = new Set<string>();
 
+  private readonly sampled = signal<ReadonlyMap<string, readonly RunSample[]>>(new Map());
+
+  /** What was seen of the machine during runs, as far as it is here. */
+  readonly samples: Signal<ReadonlyMap<string, readonly RunSample[]>> = this.sampled.asReadonly();
+
   /** The log of the run that is under way; it fills without telling. */
   readonly live = signal<FrameLog | null>(null);
 
@@ -21,6 +26,20 @@ export class RunLogs {
   remember(id: string, log: FrameLog): void {
     const kept = [...this.logs()].filter(([key]) => key !== id).slice(1 - KEPT);
     this.logs.set(new Map([...kept, [id, log]]));
+  }
+
+  /** Fetches the samples of a run unless they are here. */
+  wantSamples(run: RunRecord | null): void {
+    const key = `samples of ${run?.id}`;
+    if (!run || this.sampled().has(run.id) || this.asked.has(key)) return;
+    this.asked.add(key);
+    void this.api
+      .runSamples(run.id)
+      .then((samples) =>
+        this.sampled.update((all) => new Map([...[...all].slice(1 - KEPT), [run.id, samples]])),
+      )
+      .catch(() => undefined)
+      .finally(() => this.asked.delete(key));
   }
 
   /** Fetches the log of a run unless it is here. */

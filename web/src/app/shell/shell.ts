@@ -1,14 +1,16 @@
-import { Component, effect, inject, signal } from '@angular/core';
+import { Component, computed, effect, inject, signal } from '@angular/core';
 import { RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { Store } from '@ngrx/store';
+import { simulatedDrive } from '@hone/core/rig';
 import { ServerEvents } from '../api/server-events';
 import { BackgroundWork } from '../background/background-work';
 import { ProjectMenu } from '../projects/project-menu';
 import { ShortcutSheet } from '../shortcuts/shortcut-sheet';
-import { ProjectActions } from '../state/actions';
+import { ProjectActions, RigActions } from '../state/actions';
 import { projectFeature } from '../state/features';
+import { machineFeature } from '../state/machine.feature';
 
 const THEME = 'hone.theme';
 
@@ -26,9 +28,12 @@ export class Shell {
   readonly notice = this.store.selectSignal(projectFeature.selectNotice);
   readonly connected = this.store.selectSignal(projectFeature.selectConnected);
   readonly light = signal(localStorage.getItem(THEME) === 'light');
+  private readonly driveId = this.store.selectSignal(machineFeature.selectDriveId);
+  readonly simulated = computed(() => simulatedDrive(this.driveId())?.name ?? null);
   readonly pages = [
     { path: 'work', name: 'Work' },
     { path: 'sources', name: 'Sources' },
+    { path: 'rig', name: 'Rig' },
     { path: 'runs', name: 'Runs' },
     { path: 'export', name: 'Export' },
   ];
@@ -36,10 +41,15 @@ export class Shell {
   constructor() {
     inject(ServerEvents).listen();
     this.store.dispatch(ProjectActions.pageOpened());
+    this.store.dispatch(RigActions.pageOpened());
     effect(() => {
       document.documentElement.classList.toggle('light', this.light());
       localStorage.setItem(THEME, this.light() ? 'light' : 'dark');
     });
+  }
+
+  endSimulation(): void {
+    this.store.dispatch(RigActions.driveChosen({ driveId: null }));
   }
 
   readNotice(): void {

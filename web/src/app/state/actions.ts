@@ -6,12 +6,20 @@ import type {
   NewProject,
   Project,
   ProjectEntry,
+  MachineNow,
+  MachineSettings,
+  Rigs,
   RunRecord,
+  ScrubRecord,
+  Simulation,
   Source,
+  SourceChange,
 } from '@hone/core/api';
 import type { Tuning } from '@hone/core/levers';
 import type { CopyDivisor } from '@hone/core/media';
-import type { FrameLog, RunFacts } from '@hone/core/playback';
+import type { Condition, SourceFilter } from '@hone/core/media';
+import type { FrameLog, RunFacts, ScrubFacts } from '@hone/core/playback';
+import type { Rig } from '@hone/core/rig';
 import type { Delivery } from '@hone/core/render';
 import type { FrameSize, Timeline } from '@hone/core/timeline';
 import type { PictureOrigin, PlayerState } from '@hone/player';
@@ -25,6 +33,8 @@ export const ServerActions = createActionGroup({
     'Connection lost': emptyProps(),
     'Job changed': props<{ job: Job }>(),
     'Source changed': props<{ source: Source }>(),
+    'Source gone': props<{ sourceId: string }>(),
+    'Simulation changed': props<{ simulation: Simulation }>(),
     'Copy changed': props<{ copy: LightCopy }>(),
     'Copy gone': props<{ copyId: string }>(),
     'Project changed': props<{ project: Project }>(),
@@ -45,6 +55,7 @@ export const ProjectActions = createActionGroup({
       copies: LightCopy[];
       jobs: Job[];
       runs: RunRecord[];
+      scrubs: ScrubRecord[];
       exports: ExportRecord[];
     }>(),
     Failed: props<{ message: string }>(),
@@ -80,7 +91,16 @@ export const PlayerActions = createActionGroup({
     'Picture at rest': props<{ frame: number }>(),
     'Pixels changed': props<{ size: FrameSize; from: PictureOrigin[] }>(),
     'Marks set': props<{ inFrame: number | null; outFrame: number | null }>(),
-    'Run finished': props<{ facts: RunFacts; log: FrameLog }>(),
+    /** Play was pressed; a run begins. */
+    'Run begun': emptyProps(),
+    'Run finished': props<{ facts: RunFacts; log: FrameLog; pressedAt: number }>(),
+    'Run noted': props<{ runId: string; notes: string }>(),
+    'Run changed': props<{ run: RunRecord }>(),
+    /** Someone wants to look at a frame on the page Work. */
+    'Place asked': props<{ frame: number }>(),
+    'Subject chosen': props<{ sourceId: string | null }>(),
+    Scrubbed: props<{ facts: ScrubFacts }>(),
+    'Scrub kept': props<{ scrub: ScrubRecord }>(),
     'Run kept': props<{ run: RunRecord }>(),
     'Run removed': props<{ runId: string }>(),
     'Runs compared': props<{ runId: string | null; beforeId: string | null }>(),
@@ -91,4 +111,63 @@ export const PlayerActions = createActionGroup({
 export const ExportActions = createActionGroup({
   source: 'Export',
   events: { Asked: emptyProps() },
+});
+
+export type SourcesView = 'table' | 'grid';
+
+/** By which column sources are sorted, and which way. */
+export interface SourceOrder {
+  readonly column: string;
+  readonly descending: boolean;
+}
+
+/** The page Sources. */
+export const SourcesActions = createActionGroup({
+  source: 'Sources',
+  events: {
+    'View chosen': props<{ view: SourcesView }>(),
+    'Conditions changed': props<{ conditions: Condition[] }>(),
+    'Order chosen': props<{ order: SourceOrder }>(),
+    'Columns chosen': props<{ columns: string[] }>(),
+    'Selection changed': props<{ selected: string[] }>(),
+    'Source opened': props<{ sourceId: string | null }>(),
+    'Filters changed': props<{ filters: SourceFilter[] }>(),
+    'Change asked': props<{ change: SourceChange }>(),
+    'Removal asked': props<{ sourceIds: string[] }>(),
+  },
+});
+
+/** A measurement that is under way. */
+export interface Measuring {
+  readonly what: string;
+  readonly thorough: boolean;
+  /** 0 to 1. */
+  readonly done: number;
+  readonly secondsLeft: number;
+}
+
+/** The machine and its measurement. */
+export const RigActions = createActionGroup({
+  source: 'Rig',
+  events: {
+    'Page opened': emptyProps(),
+    'Machine read': props<{
+      rigs: Rigs;
+      now: MachineNow;
+      settings: MachineSettings;
+      simulation: Simulation;
+    }>(),
+    'Measurement asked': props<{ thorough: boolean }>(),
+    'Measurement cancelled': emptyProps(),
+    'Measurement progressed': props<{ measuring: Measuring }>(),
+    'Measurement ended': props<{ message: string | null }>(),
+    Measured: props<{ rig: Rig }>(),
+    'Rig chosen': props<{ rigId: string }>(),
+    'File chosen': props<{ file: File }>(),
+    'Rig loaded': props<{ rig: Rig }>(),
+    'Rig removed': props<{ rigId: string }>(),
+    'Drive chosen': props<{ driveId: string | null }>(),
+    'Ceiling chosen': props<{ memoryCeilingBytes: number }>(),
+    'Settings read': props<{ settings: MachineSettings }>(),
+  },
 });

@@ -39,6 +39,8 @@ const opened = ProjectActions.opened({
 });
 const init = { type: 'init' };
 
+const ORIGIN = { choice: 'light copy', decoder: 'browser' } as const;
+
 describe('the state of the project', () => {
   const { reducer } = projectFeature;
   const open = reducer(reducer(undefined, init), opened);
@@ -189,8 +191,8 @@ describe('the state of playback', () => {
   });
 
   it('knows what stands in the viewer', () => {
-    const shown = reducer(open, PlayerActions.pixelsChanged({ size: SIZE, from: ['light copy'] }));
-    expect(shown.pixels).toEqual({ size: SIZE, from: ['light copy'] });
+    const shown = reducer(open, PlayerActions.pixelsChanged({ size: SIZE, from: [ORIGIN] }));
+    expect(shown.pixels).toEqual({ size: SIZE, from: [ORIGIN] });
     expect(reducer(shown, PlayerActions.stateChanged({ state: 'playing', frame: 7 }))).toMatchObject({
       state: 'playing',
       frame: 7,

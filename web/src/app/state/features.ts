@@ -6,13 +6,16 @@ import type {
   Project,
   ProjectEntry,
   RunRecord,
+  ScrubRecord,
   Source,
 } from '@hone/core/api';
 import type { FrameSize, Timeline } from '@hone/core/timeline';
 import type { PictureOrigin, PlayerState } from '@hone/player';
 import { createFeature, createReducer, on, type ActionReducerMap } from '@ngrx/store';
 import { framesPerSecond, pixels } from '../words/quantities';
-import { CopyActions, PlayerActions, ProjectActions, ServerActions } from './actions';
+import { CopyActions, PlayerActions, ProjectActions, ServerActions, SourcesActions } from './actions';
+import { machineFeature, type MachineState } from './machine.feature';
+import { sourcesPageFeature, type SourcesPageState } from './sources-page.feature';
 
 export interface ProjectState {
   readonly list: readonly ProjectEntry[];
@@ -91,6 +94,9 @@ export const projectFeature = createFeature({
           }
         : state;
     }),
+    on(SourcesActions.filtersChanged, (state, { filters }) =>
+      state.open ? { ...state, open: { ...state.open, filters } } : state,
+    ),
     on(ProjectActions.deliveryEdited, (state, { delivery }) =>
       state.open ? { ...state, open: { ...state.open, delivery }, edits: state.edits + 1 } : state,
     ),
@@ -176,6 +182,11 @@ export const mediaFeature = createFeature({
     })),
     on(ProjectActions.sourcesAdded, (state, { sources }) => sources.reduce(withSource, state)),
     on(ServerActions.sourceChanged, (state, { source }) => withSource(state, source)),
+    on(ServerActions.sourceGone, (state, { sourceId }) => ({
+      ...state,
+      sources: without(state.sources, sourceId),
+      order: state.order.filter((id) => id !== sourceId),
+    })),
     on(ServerActions.copyChanged, (state, { copy }) =>
       copy.projectId === state.projectId ? { ...state, copies: { ...state.copies, [copy.id]: copy } } : state,
     ),
@@ -217,6 +228,9 @@ export interface PlaybackState {
   /** The run on the work page, and the one beside it. */
   readonly runId: string | null;
   readonly beforeId: string | null;
+  readonly scrubs: readonly ScrubRecord[];
+  /** The source that is played alone; null for the timeline. */
+  readonly subjectId: string | null;
 }
 
 const atRest: PlaybackState = {
@@ -228,21 +242,46 @@ const atRest: PlaybackState = {
   runs: [],
   runId: null,
   beforeId: null,
+  scrubs: [],
+  subjectId: null,
 };
+
+/** The two newest runs of what is played now. */
+function newest(
+  runs: readonly RunRecord[],
+  subjectId: string | null,
+): Pick<PlaybackState, 'runId' | 'beforeId'> {
+  const own = runs.filter(({ facts }) => facts.subjectId === subjectId);
+  return { runId: own[0]?.id ?? null, beforeId: own[1]?.id ?? null };
+}
 
 export const playbackFeature = createFeature({
   name: 'playback',
   reducer: createReducer<PlaybackState>(
     atRest,
-    on(ProjectActions.opened, (_state, { runs }) => ({
+    on(ProjectActions.opened, (_state, { runs, scrubs }) => ({
       ...atRest,
       runs,
-      runId: runs[0]?.id ?? null,
-      beforeId: runs[1]?.id ?? null,
+      scrubs,
+      ...newest(runs, null),
+    })),
+    on(PlayerActions.subjectChosen, (state, { sourceId }) => ({
+      ...state,
+      subjectId: sourceId,
+      frame: 0,
+      inFrame: null,
+      outFrame: null,
+      ...newest(state.runs, sourceId),
+    })),
+    on(PlayerActions.scrubKept, (state, { scrub }) => ({ ...state, scrubs: [scrub, ...state.scrubs] })),
+    on(PlayerActions.runChanged, (state, { run }) => ({
+      ...state,
+      runs: state.runs.map((each) => (each.id === run.id ? run : each)),
     })),
     on(PlayerActions.stateChanged, (state, { state: now, frame }) => ({ ...state, state: now, frame })),
     on(PlayerActions.pictureAtRest, (state, { frame }) => ({ ...state, frame })),
     on(PlayerActions.pixelsChanged, (state, { size, from }) => ({ ...state, pixels: { size, from } })),
+    on(PlayerActions.placeAsked, (state, { frame }) => ({ ...state, frame })),
     on(PlayerActions.marksSet, (state, { inFrame, outFrame }) => ({ ...state, inFrame, outFrame })),
     on(PlayerActions.runKept, (state, { run }) => ({
       ...state,
@@ -268,10 +307,14 @@ interface AppState {
   readonly project: ProjectState;
   readonly media: MediaState;
   readonly playback: PlaybackState;
+  readonly machine: MachineState;
+  readonly sourcesPage: SourcesPageState;
 }
 
 export const features: ActionReducerMap<AppState> = {
   project: projectFeature.reducer,
   media: mediaFeature.reducer,
   playback: playbackFeature.reducer,
+  machine: machineFeature.reducer,
+  sourcesPage: sourcesPageFeature.reducer,
 };

@@ -20,6 +20,7 @@ const project: Project = {
   timeline: emptyTimeline({ num: 24, den: 1 }, SIZE),
   tuning: FIRST_TUNING,
   delivery: defaultDelivery(SIZE),
+  filters: [],
   revision: 3,
   createdAt: '',
 };
@@ -27,7 +28,15 @@ const project: Project = {
 /** The effects over a real reducer and a server that answers when the test says so. */
 function setUp() {
   const actions = new Subject<Action>();
-  const opened = ProjectActions.opened({ project, sources: [], copies: [], jobs: [], runs: [], exports: [] });
+  const opened = ProjectActions.opened({
+    project,
+    sources: [],
+    copies: [],
+    jobs: [],
+    runs: [],
+    scrubs: [],
+    exports: [],
+  });
   const state = new BehaviorSubject(projectFeature.reducer(undefined, opened));
   const dispatch = (action: Action): void => {
     state.next(projectFeature.reducer(state.value, action));

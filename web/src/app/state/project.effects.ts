@@ -185,16 +185,17 @@ export class ProjectEffects {
 
   private async read(id: string): Promise<ReturnType<typeof ProjectActions.opened>> {
     const { api } = this;
-    const [project, sources, copies, jobs, runs, exports] = await Promise.all([
+    const [project, sources, copies, jobs, runs, scrubs, exports] = await Promise.all([
       api.project(id),
       api.sources(id),
       api.copies(id),
       api.jobs(id),
       api.runs(id),
+      api.scrubs(id),
       api.exports(id),
     ]);
     localStorage.setItem(LAST_PROJECT, id);
-    return ProjectActions.opened({ project, sources, copies, jobs, runs, exports });
+    return ProjectActions.opened({ project, sources, copies, jobs, runs, scrubs, exports });
   }
 
   // What another window kept is shown again, so that nothing is edited that cannot be kept.

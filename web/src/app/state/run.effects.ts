@@ -1,7 +1,17 @@
 import { inject, Injectable } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
-import { catchError, concatMap, EMPTY, from, map, mergeMap, switchMap, withLatestFrom } from 'rxjs';
+import {
+  catchError,
+  concatMap,
+  EMPTY,
+  from,
+  ignoreElements,
+  map,
+  mergeMap,
+  switchMap,
+  withLatestFrom,
+} from 'rxjs';
 import { Api } from '../api/api';
 import { RunLogs } from '../playback/run-logs';
 import { PlayerActions } from './actions';
@@ -20,13 +30,47 @@ export class RunEffects {
     this.actions.pipe(
       ofType(PlayerActions.runFinished),
       withLatestFrom(this.store.select(selectProject)),
-      concatMap(([{ facts, log }, project]) =>
+      concatMap(([{ facts, log, pressedAt }, project]) =>
         project
-          ? from(this.api.keepRun(project.id, { facts, log: base64(log.values) })).pipe(
+          ? from(this.api.keepRun(project.id, { facts, log: base64(log.values), pressedAt })).pipe(
               map((run) => {
                 this.logs.remember(run.id, log);
                 return PlayerActions.runKept({ run });
               }),
+              catchError(failed),
+            )
+          : EMPTY,
+      ),
+    ),
+  );
+
+  readonly sample = createEffect(() =>
+    this.actions.pipe(
+      ofType(PlayerActions.runBegun),
+      mergeMap(() => from(this.api.startSampling()).pipe(ignoreElements(), catchError(failed))),
+    ),
+  );
+
+  readonly note = createEffect(() =>
+    this.actions.pipe(
+      ofType(PlayerActions.runNoted),
+      concatMap(({ runId, notes }) =>
+        from(this.api.noteRun(runId, notes)).pipe(
+          map((run) => PlayerActions.runChanged({ run })),
+          catchError(failed),
+        ),
+      ),
+    ),
+  );
+
+  readonly keepScrub = createEffect(() =>
+    this.actions.pipe(
+      ofType(PlayerActions.scrubbed),
+      withLatestFrom(this.store.select(selectProject)),
+      concatMap(([{ facts }, project]) =>
+        project
+          ? from(this.api.keepScrub(project.id, facts)).pipe(
+              map((scrub) => PlayerActions.scrubKept({ scrub })),
               catchError(failed),
             )
           : EMPTY,

@@ -41,6 +41,7 @@ function state(tuning: Partial<Tuning> = {}, copies: LightCopy[] = []) {
     timeline,
     tuning: { ...FIRST_TUNING, ...tuning },
     delivery: defaultDelivery(UHD),
+    filters: [],
     revision: 0,
     createdAt: '',
   };

@@ -1,11 +1,22 @@
 import type { CopyEstimate, Job, LightCopy, Source } from '@hone/core/api';
-import { previewSize } from '@hone/core/levers';
-import { copySize, fittingDivisor, shownSize, type CopyDivisor } from '@hone/core/media';
+import { previewSize, type Tuning } from '@hone/core/levers';
+import {
+  copySize,
+  fittingDivisor,
+  matches,
+  placeable,
+  shownSize,
+  type CopyDivisor,
+  type FilterContext,
+} from '@hone/core/media';
 import { placementOf, renderGraph, sourcesOf } from '@hone/core/render';
-import { timelineLength } from '@hone/core/timeline';
+import { soloTimeline, timelineLength, type Timeline } from '@hone/core/timeline';
 import { planFor } from '@hone/player';
 import { createSelector } from '@ngrx/store';
+import { simulatedDrive } from '@hone/core/rig';
 import { mediaFeature, playbackFeature, projectFeature } from './features';
+import { machineFeature } from './machine.feature';
+import { sourcesPageFeature } from './sources-page.feature';
 
 export const selectProject = projectFeature.selectOpen;
 
@@ -20,7 +31,22 @@ const selectCopies = createSelector(mediaFeature.selectCopies, (copies): readonl
   Object.values(copies),
 );
 
-export const selectTimeline = createSelector(selectProject, (project) => project?.timeline ?? null);
+/** The source that is played alone, if one is. */
+export const selectSubject = createSelector(
+  playbackFeature.selectSubjectId,
+  mediaFeature.selectSources,
+  (id, sources) => (id === null ? null : (sources[id] ?? null)),
+);
+
+/** What is played: the project's timeline, or one source alone as a timeline of its own. */
+export const selectTimeline = createSelector(selectProject, selectSubject, (project, subject) =>
+  project && subject?.facts
+    ? soloTimeline(placeable(subject.id, subject.name, subject.facts), {
+        rate: subject.facts.picture?.rate ?? project.timeline.rate,
+        size: subject.facts.picture ? shownSize(subject.facts.picture) : project.timeline.size,
+      })
+    : (project?.timeline ?? null),
+);
 export const selectTuning = createSelector(selectProject, (project) => project?.tuning ?? null);
 
 export const selectLength = createSelector(selectTimeline, (timeline) =>
@@ -65,45 +91,111 @@ export interface CopyRow {
   readonly estimate: CopyEstimate | null;
 }
 
-/** The pictures of the timeline and their copies, at the divisor that fits the preview scale while playing. */
+type CopyRowOf = (source: Source) => CopyRow | null;
+
+/** The light copy of each source, or the one that would fit the preview scale while playing on a timeline. */
+const copyRowsFor = (
+  timeline: Timeline | null,
+  tuning: Tuning | null,
+  copies: readonly LightCopy[],
+  jobs: Readonly<Record<string, Job>>,
+  estimates: readonly CopyEstimate[],
+): CopyRowOf => {
+  if (!timeline || !tuning) return () => null;
+  const frame = previewSize(timeline.size, tuning.playScale);
+  return (source) => {
+    if (!source.facts?.picture || source.state !== 'ready') return null;
+    const size = shownSize(source.facts.picture);
+    const divisor = fittingDivisor(size, placementOf(source.facts, frame));
+    const own = copies.filter((copy) => copy.sourceId === source.id && copy.state !== 'stale');
+    const copy = own.find((each) => each.divisor === divisor) ?? null;
+    const isBusy = ({ kind, subjectId, state }: Job): boolean =>
+      kind === 'copy' && subjectId === copy?.id && (state === 'running' || state === 'waiting');
+    const estimate = estimates.find((each) => each.sourceId === source.id && each.divisor === divisor);
+    return {
+      source,
+      copy,
+      job: Object.values(jobs).find(isBusy) ?? null,
+      divisor,
+      size: copySize(size, divisor),
+      estimate: estimate ?? null,
+    };
+  };
+};
+
+const selectCopyRowOf = createSelector(
+  selectTimeline,
+  selectTuning,
+  selectCopies,
+  mediaFeature.selectJobs,
+  mediaFeature.selectEstimates,
+  copyRowsFor,
+);
+
+/** The pictures of what is played and their copies, at the divisor that fits the preview scale while playing. */
 export const selectCopyRows = createSelector(
   selectTimeline,
+  selectSources,
+  selectCopyRowOf,
+  (timeline, sources, rowOf): readonly CopyRow[] => {
+    if (!timeline) return [];
+    const known = new Map(sources.map((source) => [source.id, source]));
+    const graph = renderGraph(timeline, (id) => known.get(id)?.facts ?? undefined);
+    return sourcesOf(graph).flatMap((id) => {
+      const source = known.get(id);
+      const row = source && rowOf(source);
+      return row ? [row] : [];
+    });
+  },
+);
+
+/** The same for every source of the project, by its identifier, whether it is used or not. */
+export const selectAllCopyRows = createSelector(
+  selectProject,
   selectTuning,
   selectSources,
   selectCopies,
   mediaFeature.selectJobs,
   mediaFeature.selectEstimates,
-  (timeline, tuning, sources, copies, jobs, estimates): readonly CopyRow[] => {
-    if (!timeline || !tuning) return [];
-    const known = new Map(sources.map((source) => [source.id, source]));
-    const graph = renderGraph(timeline, (id) => known.get(id)?.facts ?? undefined);
-    const frame = previewSize(timeline.size, tuning.playScale);
-    return sourcesOf(graph).flatMap((id) => {
-      const source = known.get(id);
-      if (!source?.facts?.picture || source.state !== 'ready') return [];
-      const size = shownSize(source.facts.picture);
-      const divisor = fittingDivisor(size, placementOf(source.facts, frame));
-      const own = copies.filter((copy) => copy.sourceId === id && copy.state !== 'stale');
-      const copy = own.find((each) => each.divisor === divisor) ?? null;
-      const job = Object.values(jobs).find(
-        (each) =>
-          each.kind === 'copy' &&
-          each.subjectId === copy?.id &&
-          (each.state === 'running' || each.state === 'waiting'),
-      );
-      const estimate = estimates.find((each) => each.sourceId === id && each.divisor === divisor);
-      return [
-        {
-          source,
-          copy,
-          job: job ?? null,
-          divisor,
-          size: copySize(size, divisor),
-          estimate: estimate ?? null,
-        },
-      ];
-    });
+  (project, tuning, sources, copies, jobs, estimates): ReadonlyMap<string, CopyRow> => {
+    const rowOf = copyRowsFor(project?.timeline ?? null, tuning, copies, jobs, estimates);
+    const rows = sources.map((source) => rowOf(source)).filter((row) => row !== null);
+    return new Map(rows.map((row) => [row.source.id, row]));
   },
+);
+
+/** Identifiers of the sources that the project's timeline uses. */
+export const selectUsedIds = createSelector(selectProject, (project): ReadonlySet<string> => {
+  const clips = project?.timeline.tracks.flatMap((track) => track.clips) ?? [];
+  return new Set(clips.map(({ sourceId }) => sourceId));
+});
+
+/** What the filters of the page Sources compare with. */
+const selectFilterContext = createSelector(
+  selectProject,
+  selectUsedIds,
+  selectCopies,
+  machineFeature.selectOwn,
+  machineFeature.selectDriveId,
+  (project, usedIds, copies, rig, driveId): FilterContext | null =>
+    project && {
+      workingSize: project.timeline.size,
+      rate: project.timeline.rate,
+      usedIds,
+      copies,
+      driveReads: (drive) =>
+        simulatedDrive(driveId)?.readBytesPerSecond ??
+        rig?.drives.find((each) => each.drive === drive)?.readBytesPerSecond?.value,
+    },
+);
+
+/** The sources that the conditions of the page Sources find. */
+export const selectFoundSources = createSelector(
+  selectSources,
+  sourcesPageFeature.selectConditions,
+  selectFilterContext,
+  (sources, conditions, context): readonly Source[] =>
+    context ? sources.filter((source) => matches(source, conditions, context)) : [],
 );
 
 /** Which pixels the viewer shows, for the plate under it. */

@@ -25,14 +25,17 @@ const FULL = 200;
   styleUrl: './stage-bars.scss',
 })
 export class StageBars {
-  readonly loads = input.required<Readonly<Record<Stage, number>>>();
+  /** null for a stage that was not measured. */
+  readonly loads = input.required<Readonly<Record<Stage, number | null>>>();
   readonly limiting = input<Stage | null>(null);
   readonly bars = computed(() =>
     STAGES.map((stage) => ({
       stage,
       name: STAGE_NAMES[stage],
-      width: Math.min(100, (100 * this.loads()[stage]) / FULL),
-      text: percentOf(this.loads()[stage]),
+      width: Math.min(100, (100 * (this.loads()[stage] ?? 0)) / FULL),
+      text: textOf(this.loads()[stage]),
     })),
   );
 }
+
+const textOf = (load: number | null): string => (load === null ? '–' : percentOf(load));

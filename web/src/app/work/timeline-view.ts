@@ -39,7 +39,7 @@ interface Row {
 })
 export class TimelineView {
   private readonly store = inject(Store);
-  private readonly playback = inject(Playback);
+  readonly playback = inject(Playback);
   private readonly logs = inject(RunLogs);
   private readonly range = inject(TimelineRange);
   private readonly still = viewChild.required<ElementRef<HTMLCanvasElement>>('still');
@@ -99,7 +99,8 @@ export class TimelineView {
     if (event.buttons !== 1) return;
     const surface = this.surface().nativeElement;
     if (event.type === 'pointerdown') surface.setPointerCapture(event.pointerId);
-    this.playback.seek(Math.floor(frameOf(this.axis(surface.clientWidth), event.offsetX)));
+    const frame = Math.floor(frameOf(this.axis(surface.clientWidth), event.offsetX));
+    this.playback.scrubTo(frame, event.timeStamp);
   }
 
   onWheel(event: WheelEvent): void {

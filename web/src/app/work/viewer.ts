@@ -14,6 +14,7 @@ import { Playback } from '../playback/playback';
 import { playbackFeature } from '../state/features';
 import { selectLength, selectPlate, selectTimeline } from '../state/selectors';
 import { pixels } from '../words/quantities';
+import { originText } from '../words/source-words';
 
 /** The picture, which pixels it consists of, and the transport. */
 @Component({
@@ -38,7 +39,8 @@ export class Viewer {
   readonly plateText = computed(() => {
     const plate = this.plate();
     if (!plate) return 'no picture yet';
-    return `preview ${pixels(plate.size)} of ${pixels(plate.full)} · ${plate.from.join(' and ') || 'no clip'}`;
+    const from = plate.from.map(originText).join(' and ') || 'no clip';
+    return `preview ${pixels(plate.size)} of ${pixels(plate.full)} · ${from}`;
   });
   readonly label = computed(() => `Picture of the timeline: ${this.plateText()}`);
 

@@ -6,7 +6,7 @@ import { takeOffAt } from '@hone/core/timeline';
 import { Store } from '@ngrx/store';
 import { Playback } from '../playback/playback';
 import { ProjectActions } from '../state/actions';
-import { selectLength, selectPlan, selectTimeline, selectTuning } from '../state/selectors';
+import { selectLength, selectPlan, selectSubject, selectTimeline, selectTuning } from '../state/selectors';
 import { TimelineRange } from './timeline-range';
 
 /** The keys of the work page. */
@@ -18,6 +18,7 @@ export class WorkKeys {
   private readonly plan = this.store.selectSignal(selectPlan);
   private readonly length = this.store.selectSignal(selectLength);
   private readonly timeline = this.store.selectSignal(selectTimeline);
+  private readonly subject = this.store.selectSignal(selectSubject);
   private readonly tuning = this.store.selectSignal(selectTuning);
 
   private readonly actions: Readonly<Record<string, (event: KeyboardEvent) => void>> = {
@@ -78,7 +79,8 @@ export class WorkKeys {
 
   private takeOff(): void {
     const timeline = this.timeline();
-    if (!timeline) return;
+    // A source that is played alone has no timeline to edit.
+    if (!timeline || this.subject()) return;
     const edited = takeOffAt(timeline, this.playback.here);
     if (edited !== timeline) this.store.dispatch(ProjectActions.timelineEdited({ timeline: edited }));
   }

@@ -4,7 +4,8 @@ import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
 import { Playback } from '../playback/playback';
 import { projectFeature } from '../state/features';
-import { selectLength, selectProject, selectSources } from '../state/selectors';
+import { PlayerActions } from '../state/actions';
+import { selectLength, selectProject, selectSources, selectSubject } from '../state/selectors';
 import { FindingPanel } from './finding-panel';
 import { LeverBoard } from './lever-board';
 import { RunFigures } from './run-figures';
@@ -28,9 +29,14 @@ export class WorkPage {
   readonly opening = this.store.selectSignal(projectFeature.selectOpening);
   private readonly length = this.store.selectSignal(selectLength);
   private readonly sources = this.store.selectSignal(selectSources);
+  readonly subject = this.store.selectSignal(selectSubject);
   readonly isEmpty = computed(() => this.length() === 0);
   readonly expected = computed(() => this.sources().filter(({ state }) => state === 'expected').length);
   readonly missing = computed(() =>
     this.sources().filter(({ state }) => state === 'missing' || state === 'unreadable'),
   );
+
+  toTimeline(): void {
+    this.store.dispatch(PlayerActions.subjectChosen({ sourceId: null }));
+  }
 }

@@ -1,0 +1,144 @@
+import type { DecodeFigures, DriveFigures, Rig } from './rig.js';
+
+/** What a frame of a source is to a decoder. */
+export interface DecodeLoad {
+  readonly decoder: DecodeFigures['decoder'];
+  readonly codec: string;
+  readonly bitDepth: number;
+  readonly megapixels: number;
+  readonly megabits: number;
+}
+
+/** ms a frame = base + perMegapixel × megapixels + perMegabit × megabits. */
+export interface DecodeCost {
+  readonly baseMs: number;
+  readonly msPerMegapixel: number;
+  readonly msPerMegabit: number;
+  /** Measurements that it was fitted to. */
+  readonly points: number;
+}
+
+interface Point {
+  readonly megapixels: number;
+  readonly megabits: number;
+  readonly ms: number;
+}
+
+/** Sets of terms that are tried, the plainest first. */
+const TERMS = [
+  ['msPerMegapixel'],
+  ['msPerMegapixel', 'msPerMegabit'],
+  ['baseMs', 'msPerMegapixel'],
+  ['baseMs', 'msPerMegapixel', 'msPerMegabit'],
+] as const;
+
+const valueOf = (
+  term: (typeof TERMS)[number][number],
+  { megapixels, megabits }: Omit<Point, 'ms'>,
+): number => (term === 'baseMs' ? 1 : term === 'msPerMegapixel' ? megapixels : megabits);
+
+/**
+ * Fits the cost of decoding to measurements, by least squares of the relative error, with no negative term: of the
+ * sets of terms that the measurements can carry, the one that fits best.
+ * @throws RangeError when there is nothing to fit to
+ */
+export function fitDecodeCost(points: readonly Point[]): DecodeCost {
+  if (points.length === 0) throw new RangeError('There is no measurement to fit a cost to.');
+  let best: { cost: DecodeCost; error: number } | undefined;
+  for (const terms of TERMS) {
+    if (terms.length > points.length) continue;
+    const solved = leastSquares(
+      points.map((point) => terms.map((term) => valueOf(term, point) / point.ms)),
+      points.map(() => 1),
+    );
+    if (!solved || solved.some((value) => value < 0)) continue;
+    const cost: DecodeCost = {
+      baseMs: 0,
+      msPerMegapixel: 0,
+      msPerMegabit: 0,
+      ...Object.fromEntries(terms.map((term, at) => [term, solved[at]])),
+      points: points.length,
+    };
+    const error = points.reduce((sum, point) => sum + (msOf(cost, point) / point.ms - 1) ** 2, 0);
+    // A term more must pay for itself.
+    if (!best || error < 0.9 * best.error) best = { cost, error };
+  }
+  return best!.cost;
+}
+
+const msOf = ({ baseMs, msPerMegapixel, msPerMegabit }: DecodeCost, load: Omit<Point, 'ms'>): number =>
+  baseMs + msPerMegapixel * load.megapixels + msPerMegabit * load.megabits;
+
+// Solves the normal equations by elimination; undefined when they have no single answer.
+function leastSquares(rows: readonly (readonly number[])[], wanted: readonly number[]): number[] | undefined {
+  const width = rows[0]!.length;
+  const matrix = Array.from({ length: width }, (_, i) => [
+    ...Array.from({ length: width }, (__, j) => rows.reduce((sum, row) => sum + row[i]! * row[j]!, 0)),
+    rows.reduce((sum, row, at) => sum + row[i]! * wanted[at]!, 0),
+  ]);
+  for (let column = 0; column < width; column++) {
+    let pivot = column;
+    for (let row = column; row < width; row++)
+      if (Math.abs(matrix[row]![column]!) > Math.abs(matrix[pivot]![column]!)) pivot = row;
+    [matrix[column], matrix[pivot]] = [matrix[pivot]!, matrix[column]!];
+    const lead = matrix[column]!;
+    if (Math.abs(lead[column]!) < 1e-12) return undefined;
+    for (let row = 0; row < width; row++) {
+      if (row === column) continue;
+      const factor = matrix[row]![column]! / lead[column]!;
+      for (let at = column; at <= width; at++) matrix[row]![at]! -= factor * lead[at]!;
+    }
+  }
+  return matrix.map((row, at) => row[width]! / row[at]!);
+}
+
+/** The cost of decoding one codec on a rig; undefined when nothing like it was measured. */
+export function decodeCostOf(
+  rig: Rig,
+  load: Pick<DecodeLoad, 'decoder' | 'codec' | 'bitDepth'>,
+): DecodeCost | undefined {
+  const points = rig.decoders.flatMap((figures) => {
+    const isSame =
+      figures.decoder === load.decoder && figures.codec === load.codec && figures.bitDepth === load.bitDepth;
+    if (!isSame || !figures.msPerFrame) return [];
+    const megapixels = (figures.width * figures.height) / 1e6;
+    return [{ megapixels, megabits: figures.bitsPerFrame / 1e6, ms: figures.msPerFrame.value }];
+  });
+  return points.length ? fitDecodeCost(points) : undefined;
+}
+
+/** ms that a rig needs to decode a frame; undefined when nothing like it was measured. */
+export function decodeMs(rig: Rig, load: DecodeLoad): number | undefined {
+  const cost = decodeCostOf(rig, load);
+  return cost && msOf(cost, load);
+}
+
+/** ms that reading a frame takes from a drive; undefined when it was not measured. */
+export function readMs(drive: Pick<DriveFigures, 'readBytesPerSecond'>, bytes: number): number | undefined {
+  return drive.readBytesPerSecond ? (1000 * bytes) / drive.readBytesPerSecond.value : undefined;
+}
+
+/** ms of a kernel of one stage on the processor for a number of megapixels; undefined when it was not measured. */
+export function kernelMs(rig: Rig, kernel: string, megapixels: number): number | undefined {
+  const figures = rig.kernels.find((each) => each.kernel === kernel && each.on === 'processor');
+  return figures && figures.msPerMegapixel.value * megapixels;
+}
+
+/** ms that showing a picture of a size takes, between the sizes that were measured; undefined when none was. */
+export function showMs(rig: Rig, megapixels: number): number | undefined {
+  const shows = rig.shows
+    .map(({ width, height, ms }) => ({ megapixels: (width * height) / 1e6, ms: ms.value }))
+    .sort((a, b) => a.megapixels - b.megapixels);
+  const first = shows[0];
+  if (!first) return undefined;
+  const above = shows.findIndex((show) => show.megapixels >= megapixels);
+  const [low, high] =
+    above > 0
+      ? [shows[above - 1]!, shows[above]!]
+      : above === 0
+        ? [undefined, first]
+        : [undefined, shows.at(-1)!];
+  if (!low) return high.ms * (above === 0 ? 1 : megapixels / high.megapixels);
+  const part = (megapixels - low.megapixels) / (high.megapixels - low.megapixels);
+  return low.ms + part * (high.ms - low.ms);
+}

@@ -1,0 +1,43 @@
+/** How the memory that Hone may take is shared out, bytes. */
+export interface MemoryShares {
+  readonly ceilingBytes: number;
+  /** Pictures that wait to be shown. */
+  readonly framePoolBytes: number;
+  /** What a file is read ahead, for each decode worker. */
+  readonly readAheadBytes: number;
+  readonly decodeWorkers: number;
+  /** Threads of one ffmpeg. */
+  readonly ffmpegThreads: number;
+}
+
+const GIB = 2 ** 30;
+const MIB = 2 ** 20;
+/** Below this the player could not hold the frames that it needs. */
+export const LOWEST_CEILING = 1 * GIB;
+/** The page, its workers' code and the server take about this much by themselves. */
+const STANDING_BYTES = 400 * MIB;
+/** A decoder of 3840 × 2160 holds about seventeen frames of 12.4 MB. */
+const DECODER_BYTES = 220 * MIB;
+/** What one more thread of ffmpeg takes at 3840 × 2160. */
+const THREAD_BYTES = 60 * MIB;
+
+/** A sensible ceiling: half of the machine's memory, at least one and at most eight gibibytes. */
+export function usualCeiling(memoryBytes: number): number {
+  return Math.min(8 * GIB, Math.max(LOWEST_CEILING, Math.floor(memoryBytes / 2 / MIB) * MIB));
+}
+
+/**
+ * Shares out a ceiling among page, workers, server and ffmpeg, which together keep to it.
+ * @param cores of the machine
+ */
+export function memoryShares(ceilingBytes: number, cores: number): MemoryShares {
+  const free = Math.max(0, Math.max(LOWEST_CEILING, ceilingBytes) - STANDING_BYTES);
+  const decodeWorkers = Math.max(1, Math.min(4, cores - 1, Math.floor((0.4 * free) / DECODER_BYTES)));
+  return {
+    ceilingBytes,
+    framePoolBytes: Math.min(256 * MIB, Math.floor(0.2 * free)),
+    readAheadBytes: Math.min(96 * MIB, Math.floor((0.15 * free) / decodeWorkers)),
+    decodeWorkers,
+    ffmpegThreads: Math.max(1, Math.min(16, cores, Math.floor((0.2 * free) / THREAD_BYTES))),
+  };
+}

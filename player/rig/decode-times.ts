@@ -1,0 +1,100 @@
+import type { EncodedPacket } from 'mediabunny';
+import { PictureFiles, type PictureFile } from '../decode/picture-file.js';
+import type { DecodeTimes } from './messages.js';
+
+/** Frames over which one repetition is taken: a multiple of what most groups of pictures repeat after. */
+const GROUP = 12;
+/** Frames that the first repetition does not count: starting a decoder costs once. */
+const WARM = 12;
+const IN_FLIGHT = 8;
+
+/** Decodes a file flat out, with several decoders at once if so asked, and shows nothing. */
+export async function decodeTimes(url: string, seconds: number, decoders: number): Promise<DecodeTimes> {
+  const files = new PictureFiles();
+  let file: PictureFile;
+  try {
+    file = await files.get(url);
+  } catch (error) {
+    const problem = error instanceof Error ? error.message : String(error);
+    return { msPerFrame: null, framesPerSecond: 0, acceleration: 'none', problem };
+  }
+  const acceleration = await accelerationOf(file.config);
+  try {
+    const stamps = await Promise.all(Array.from({ length: decoders }, () => flatOut(file, seconds)));
+    const groups = stamps.flatMap(groupTimes);
+    const framesPerSecond = stamps.reduce((sum, each) => sum + rateOf(each), 0);
+    if (groups.length === 0) {
+      return {
+        msPerFrame: null,
+        framesPerSecond: 0,
+        acceleration,
+        problem: 'The clip is too short to measure.',
+      };
+    }
+    return { msPerFrame: groups, framesPerSecond, acceleration, problem: null };
+  } catch (error) {
+    const problem = error instanceof Error ? error.message : String(error);
+    return { msPerFrame: null, framesPerSecond: 0, acceleration: 'none', problem };
+  }
+}
+
+async function accelerationOf(config: VideoDecoderConfig): Promise<DecodeTimes['acceleration']> {
+  const can = async (hardwareAcceleration: HardwareAcceleration): Promise<boolean> =>
+    (await VideoDecoder.isConfigSupported({ ...config, hardwareAcceleration })).supported === true;
+  try {
+    if (await can('prefer-hardware')) return 'hardware';
+    return (await can('prefer-software')) ? 'software' : 'unknown';
+  } catch {
+    return 'unknown';
+  }
+}
+
+/** When each frame came out, ms. */
+async function flatOut({ config, packets, firstPacket }: PictureFile, seconds: number): Promise<number[]> {
+  const stamps: number[] = [];
+  let failure: Error | undefined;
+  let wake: (() => void) | undefined;
+  const decoder = new VideoDecoder({
+    output: (frame) => {
+      stamps.push(performance.now());
+      frame.close();
+    },
+    error: (error) => {
+      failure = error;
+      wake?.();
+    },
+  });
+  decoder.ondequeue = () => wake?.();
+  const fed = (): boolean => decoder.decodeQueueSize >= IN_FLIGHT;
+  try {
+    decoder.configure(config);
+    const end = performance.now() + 1000 * seconds;
+    let packet: EncodedPacket | null = firstPacket;
+    while (packet && performance.now() < end) {
+      decoder.decode(packet.toEncodedVideoChunk());
+      while (!failure && fed()) await new Promise<void>((resolve) => (wake = resolve));
+      if (failure) throw failure;
+      packet = await packets.getNextPacket(packet);
+    }
+    await decoder.flush();
+    return stamps;
+  } finally {
+    if (decoder.state !== 'closed') decoder.close();
+  }
+}
+
+/** ms a frame of each group of frames after the first ones. */
+function groupTimes(stamps: readonly number[]): number[] {
+  const times: number[] = [];
+  for (let at = WARM; at + GROUP < stamps.length; at += GROUP)
+    times.push((stamps[at + GROUP]! - stamps[at]!) / GROUP);
+  return times;
+}
+
+function rateOf(stamps: readonly number[]): number {
+  const first = stamps[WARM];
+  const last = stamps.at(-1);
+  return first === undefined || last === undefined || last <= first
+    ? 0
+    : (1000 * (stamps.length - 1 - WARM)) / (last - first);
+}

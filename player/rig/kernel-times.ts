@@ -1,0 +1,104 @@
+import { scaleKernel } from '@hone/core/rig';
+import type { FrameSize } from '@hone/core/timeline';
+import { reduceFrame, reductionBytes } from '../decode/reduce-frame.js';
+import { Workspace } from '../decode/workspace.js';
+import { Screen } from '../engine/screen.js';
+import type { ReadyPicture } from '../engine/stream-set.js';
+import { FIRST_FREE, PAGE, type Kernels } from '../shared/kernels.js';
+import { planarBytes, VIDEO_BT709 } from '../shared/picture.js';
+import type { KernelTimes, ShowTimes } from './messages.js';
+
+const SOURCE = { width: 3840, height: 2160 };
+const SCALES = [1, 2, 4, 8, 16];
+/** A preview that is no whole part of its source. */
+const ODD = { width: 1042, height: 586 };
+
+const megapixels = ({ width, height }: FrameSize): number => (width * height) / 1e6;
+const even = (value: number): number => 2 * Math.round(value / 2);
+
+/** The same functions that play, timed on made-up pictures. */
+export class KernelBench {
+  private readonly memory: WebAssembly.Memory;
+  private readonly workspace: Workspace;
+  private readonly target: number;
+  private readonly composed: number;
+  private readonly colours: number;
+
+  constructor(
+    private readonly kernels: Kernels,
+    memory: WebAssembly.Memory,
+  ) {
+    this.memory = memory;
+    const work = Workspace.bytesFor(reductionBytes(SOURCE, SOURCE));
+    const picture = planarBytes(SOURCE.width, SOURCE.height) + 64;
+    this.target = FIRST_FREE + Math.ceil(work / 64) * 64;
+    this.composed = this.target + Math.ceil(picture / 64) * 64;
+    this.colours = this.composed + Math.ceil(picture / 64) * 64;
+    const bytes = this.colours + 4 * SOURCE.width * SOURCE.height;
+    const missing = bytes - memory.buffer.byteLength;
+    if (missing > 0) memory.grow(Math.ceil(missing / PAGE));
+    this.workspace = new Workspace(memory, kernels, FIRST_FREE, work);
+  }
+
+  async kernelTimes(rounds: number): Promise<KernelTimes[]> {
+    const frame = madeUpFrame(SOURCE);
+    const times: KernelTimes[] = [];
+    try {
+      const targets = SCALES.map((scale) => ({
+        kernel: scaleKernel(scale),
+        target: { width: even(SOURCE.width / scale), height: even(SOURCE.height / scale) },
+      }));
+      for (const { kernel, target } of [...targets, { kernel: 'resample', target: ODD }]) {
+        const ms: number[] = [];
+        for (let round = -1; round < rounds; round++) {
+          const start = performance.now();
+          const reduction = { target, quarters: 0, address: this.target };
+          await reduceFrame(frame, reduction, this.memory, this.kernels, this.workspace);
+          if (round >= 0) ms.push(performance.now() - start);
+        }
+        times.push({ stage: 'scale', kernel, megapixels: megapixels(SOURCE), of: 'source', ms });
+      }
+    } finally {
+      frame.close();
+    }
+    const size = { width: 960, height: 540 };
+    times.push({
+      stage: 'compose',
+      kernel: 'compose two',
+      megapixels: megapixels(size),
+      of: 'result',
+      ms: this.draw(size, rounds, 2).map(({ composeMs }) => composeMs),
+    });
+    return times;
+  }
+
+  showTimes(sizes: readonly FrameSize[], rounds: number): ShowTimes[] {
+    return sizes.map((size) => ({ size, ms: this.draw(size, rounds, 1).map(({ showMs }) => showMs) }));
+  }
+
+  private draw(size: FrameSize, rounds: number, layers: number): { composeMs: number; showMs: number }[] {
+    const screen = new Screen(new OffscreenCanvas(size.width, size.height), this.memory, this.kernels);
+    const picture: ReadyPicture = {
+      address: this.target,
+      placement: { x: 0, y: 0, ...size },
+      coding: VIDEO_BT709,
+      decoder: 'browser',
+    };
+    const pictures = Array.from({ length: layers }, () => picture);
+    const took = Array.from({ length: rounds + 1 }, () =>
+      screen.draw(pictures, size, this.composed, this.colours),
+    );
+    return took.slice(1);
+  }
+}
+
+/** A picture without a pattern that a codec or a cache could make use of. */
+export function madeUpFrame({ width, height }: FrameSize): VideoFrame {
+  const data = new Uint8Array(planarBytes(width, height));
+  let state = 1;
+  for (let at = 0; at < data.length; at++) {
+    state = (1_103_515_245 * state + 12_345) & 0x7fffffff;
+    data[at] = 16 + ((state >> 16) % 200);
+  }
+  return new VideoFrame(data, { format: 'I420', codedWidth: width, codedHeight: height, timestamp: 0 });
+}

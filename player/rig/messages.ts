@@ -1,0 +1,53 @@
+import type { DecodeFigures } from '@hone/core/rig';
+import type { FrameSize } from '@hone/core/timeline';
+
+/** Page to rig worker. Each request gets one reply with its number. */
+export type RigRequest =
+  | { kind: 'init'; wasm: ArrayBuffer }
+  | { kind: 'kernels'; rounds: number }
+  | { kind: 'shows'; sizes: readonly FrameSize[]; rounds: number }
+  | { kind: 'decode'; url: string; seconds: number; decoders: number }
+  | { kind: 'graphics'; rounds: number };
+
+/** ms for each repetition. */
+export interface KernelTimes {
+  readonly stage: 'scale' | 'compose';
+  readonly kernel: string;
+  /** What the times are divided by. */
+  readonly megapixels: number;
+  readonly of: 'source' | 'result';
+  readonly ms: readonly number[];
+}
+
+export interface ShowTimes {
+  readonly size: FrameSize;
+  readonly ms: readonly number[];
+}
+
+export interface DecodeTimes {
+  /** null when the browser does not decode it; `problem` says why. */
+  readonly msPerFrame: readonly number[] | null;
+  readonly framesPerSecond: number;
+  readonly acceleration: DecodeFigures['acceleration'];
+  readonly problem: string | null;
+}
+
+export interface GraphicsTimes {
+  readonly renderer: string;
+  readonly software: boolean;
+  /** Uploading a decoded picture and drawing it smaller; empty without a graphics context. */
+  readonly ms: readonly number[];
+  readonly megapixels: number;
+}
+
+export type RigReply =
+  | { kind: 'init' }
+  | { kind: 'kernels'; times: readonly KernelTimes[] }
+  | { kind: 'shows'; times: readonly ShowTimes[] }
+  | { kind: 'decode'; times: DecodeTimes }
+  | { kind: 'graphics'; times: GraphicsTimes };
+
+export type NumberedRequest = RigRequest & { readonly number: number };
+export type NumberedReply =
+  | (RigReply & { readonly number: number })
+  | { readonly kind: 'failed'; readonly number: number; readonly message: string };

@@ -1,0 +1,87 @@
+import type { FrameSize } from '@hone/core/timeline';
+import { channel, type Channel } from '../shared/messages.js';
+import type {
+  DecodeTimes,
+  GraphicsTimes,
+  KernelTimes,
+  NumberedReply,
+  NumberedRequest,
+  RigReply,
+  RigRequest,
+  ShowTimes,
+} from './messages.js';
+
+/** Measures what the browser's part of playback costs on this machine, in a worker of its own. */
+export class RigProbe {
+  private readonly waiting = new Map<
+    number,
+    { resolve: (reply: RigReply) => void; reject: (error: Error) => void }
+  >();
+  private next = 1;
+
+  private constructor(
+    private readonly worker: Worker,
+    private readonly port: Channel<NumberedRequest, NumberedReply>,
+  ) {
+    port.onMessage((reply) => this.receive(reply));
+    worker.onerror = (event) => this.fail(new Error(`The measurement stopped: ${event.message}`));
+  }
+
+  /** @param assets where the player's workers and kernels.wasm are served, ending in a slash */
+  static async create(assets: string): Promise<RigProbe> {
+    const reply = await fetch(`${assets}kernels.wasm`);
+    if (!reply.ok)
+      throw new Error(`The player's kernels could not be loaded: ${reply.status}. Start Hone anew.`);
+    const wasm = await reply.arrayBuffer();
+    const worker = new Worker(`${assets}rig.js`, { type: 'module', name: 'rig' });
+    const probe = new RigProbe(worker, channel(worker));
+    await probe.ask({ kind: 'init', wasm }, [wasm]);
+    return probe;
+  }
+
+  async kernels(rounds: number): Promise<readonly KernelTimes[]> {
+    return (await this.ask({ kind: 'kernels', rounds })).times;
+  }
+
+  async shows(sizes: readonly FrameSize[], rounds: number): Promise<readonly ShowTimes[]> {
+    return (await this.ask({ kind: 'shows', sizes, rounds })).times;
+  }
+
+  /** Decodes a file flat out for some seconds with one or several decoders. */
+  async decode(url: string, seconds: number, decoders: number): Promise<DecodeTimes> {
+    return (await this.ask({ kind: 'decode', url, seconds, decoders })).times;
+  }
+
+  async graphics(rounds: number): Promise<GraphicsTimes> {
+    return (await this.ask({ kind: 'graphics', rounds })).times;
+  }
+
+  /** Ends everything; what still waits is rejected. */
+  dispose(): void {
+    this.worker.terminate();
+    this.fail(new Error('The measurement was cancelled.'));
+  }
+
+  private ask<K extends RigRequest['kind']>(
+    request: Extract<RigRequest, { kind: K }>,
+    transfer: Transferable[] = [],
+  ): Promise<Extract<RigReply, { kind: K }>> {
+    const number = this.next++;
+    return new Promise((resolve, reject) => {
+      this.waiting.set(number, { resolve: resolve as (reply: RigReply) => void, reject });
+      this.port.send({ ...(request as RigRequest), number }, transfer);
+    });
+  }
+
+  private receive(reply: NumberedReply): void {
+    const waiting = this.waiting.get(reply.number);
+    this.waiting.delete(reply.number);
+    if (reply.kind === 'failed') waiting?.reject(new Error(reply.message));
+    else waiting?.resolve(reply);
+  }
+
+  private fail(error: Error): void {
+    for (const { reject } of this.waiting.values()) reject(error);
+    this.waiting.clear();
+  }
+}

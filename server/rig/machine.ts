@@ -1,0 +1,59 @@
+import { readdir, readFile } from 'node:fs/promises';
+import { cpus, totalmem } from 'node:os';
+import { join } from 'node:path';
+import type { Rig } from '@hone/core/rig';
+import { clockAndHeat, loadOver, power, usedMemory } from './system.js';
+
+/** What the system says of the processor, the memory and the power now. */
+export async function machineNow(): Promise<Rig['machine']> {
+  const cores = cpus();
+  const loadByOthers = await loadOver(500);
+  return {
+    model: cores[0]?.model.trim() ?? 'unknown',
+    cores: Math.max(1, cores.length),
+    memoryBytes: totalmem(),
+    freeMemoryBytes: totalmem() - (await usedMemory()),
+    power: await power(),
+    ...(await clockAndHeat()),
+    loadByOthers,
+  };
+}
+
+const BUS = '/sys/bus/pci/devices';
+/** The first two digits of a display controller's class (PCI Code and ID Assignment Specification). */
+const DISPLAY = '0x03';
+
+/** A graphics processor on the machine's bus. */
+export interface GraphicsDevice {
+  /** As the bus numbers its maker. */
+  readonly vendor: string;
+  readonly device: string;
+  readonly driver: string | null;
+  /** Memory of its own that the bus shows, bytes: a separate card has much, an integrated one little. */
+  readonly memoryBytes: number;
+}
+
+/** Graphics processors that the system has; empty where it does not tell. */
+export async function graphicsDevices(): Promise<GraphicsDevice[]> {
+  const found: GraphicsDevice[] = [];
+  for (const name of await readdir(BUS).catch(() => [])) {
+    const read = (file: string): Promise<string> =>
+      readFile(join(BUS, name, file), 'utf8').then(
+        (text) => text.trim(),
+        () => '',
+      );
+    if (!(await read('class')).startsWith(DISPLAY)) continue;
+    const driver = /DRIVER=(\S+)/.exec(await read('uevent'))?.[1] ?? null;
+    const memoryBytes = largestWindow(await read('resource'));
+    found.push({ vendor: await read('vendor'), device: await read('device'), driver, memoryBytes });
+  }
+  return found;
+}
+
+function largestWindow(resource: string): number {
+  const sizes = resource.split('\n').map((line) => {
+    const [start, end] = line.split(' ').map(Number);
+    return start !== undefined && end !== undefined && end > start ? end - start + 1 : 0;
+  });
+  return Math.max(0, ...sizes);
+}

@@ -1,0 +1,57 @@
+import { usualCeiling, LOWEST_CEILING, type Rig } from '@hone/core/rig';
+import type { MachineSettings } from '@hone/core/api';
+import { eq } from 'drizzle-orm';
+import { totalmem } from 'node:os';
+import { UserError } from '../http/problems.js';
+import type { Database } from '../store/database.js';
+import { rigs, settings } from '../store/tables.js';
+
+/** The rig that was measured here has this identifier. */
+export const OWN_RIG = 'own';
+const CEILING = 'memoryCeiling';
+
+/** Rigs that were measured or loaded, and what Hone may take of this machine. */
+export class RigStore {
+  constructor(private readonly database: Database) {}
+
+  async own(): Promise<Rig | null> {
+    const [row] = await this.database.select().from(rigs).where(eq(rigs.id, OWN_RIG));
+    return row?.rig ?? null;
+  }
+
+  async loaded(): Promise<Rig[]> {
+    return (await this.database.select().from(rigs)).filter(({ id }) => id !== OWN_RIG).map(({ rig }) => rig);
+  }
+
+  async keep(rig: Rig): Promise<Rig> {
+    await this.database
+      .insert(rigs)
+      .values({ id: rig.id, rig })
+      .onConflictDoUpdate({ target: rigs.id, set: { rig } });
+    return rig;
+  }
+
+  async remove(id: string): Promise<void> {
+    await this.database.delete(rigs).where(eq(rigs.id, id));
+  }
+
+  async settings(): Promise<MachineSettings> {
+    const [row] = await this.database.select().from(settings).where(eq(settings.key, CEILING));
+    const kept = typeof row?.value === 'number' ? row.value : undefined;
+    return { memoryCeilingBytes: kept ?? usualCeiling(totalmem()), memoryBytes: totalmem() };
+  }
+
+  /** @throws UserError when it is too low to play anything, or more than there is */
+  async setCeiling(bytes: number): Promise<MachineSettings> {
+    if (bytes < LOWEST_CEILING || bytes > totalmem()) {
+      const gib = (value: number): string => `${(value / 2 ** 30).toFixed(1)} GB`;
+      const detail = `Hone can be held to between ${gib(LOWEST_CEILING)} and ${gib(totalmem())} of memory.`;
+      throw new UserError(400, 'No such ceiling', detail);
+    }
+    await this.database
+      .insert(settings)
+      .values({ key: CEILING, value: bytes })
+      .onConflictDoUpdate({ target: settings.key, set: { value: bytes } });
+    return this.settings();
+  }
+}

@@ -1,0 +1,122 @@
+import { randomUUID } from 'node:crypto';
+import { availableParallelism } from 'node:os';
+import { join } from 'node:path';
+import { checked, ceilingSchema, drivesToMeasureSchema, measureSchema } from '@hone/core/api';
+import { decoderSamples, rigSchema } from '@hone/core/rig';
+import { json, Router, type Request, type Response } from 'express';
+import type { Config } from '../config.js';
+import { leadingFile } from '../ffmpeg/input.js';
+import type { SourceStore } from '../media/source-store.js';
+import { driveUses, measureDrive, type DriveUse } from './drive-measurement.js';
+import { decodeRate, hardwarePaths, serverDecoders } from './ffmpeg-measurement.js';
+import { graphicsDevices, machineNow } from './machine.js';
+import { OWN_RIG, type RigStore } from './rig-store.js';
+import { loadOver } from './system.js';
+
+/** A load by others above which a measurement counts as disturbed. */
+const DISTURBED = 0.3;
+
+export function rigRoutes(rigs: RigStore, sources: SourceStore, config: Config): Router {
+  const router = Router();
+  const large = json({ limit: '4mb' });
+
+  const ended = (response: Response): AbortSignal => {
+    const abort = new AbortController();
+    response.on('close', () => abort.abort());
+    return abort.signal;
+  };
+
+  router.get('/rigs', async (_request, response) => {
+    response.json({ own: await rigs.own(), loaded: await rigs.loaded() });
+  });
+
+  router.put('/rigs/own', large, async (request, response) => {
+    const rig = checked(rigSchema, request.body, 'the rig');
+    response.json(await rigs.keep({ ...rig, id: OWN_RIG, simulated: false }));
+  });
+
+  router.post('/rigs', large, async (request, response) => {
+    const rig = checked(rigSchema, request.body, 'the rig');
+    response.status(201).json(await rigs.keep({ ...rig, id: randomUUID(), simulated: true }));
+  });
+
+  router.delete('/rigs/:id', async (request, response) => {
+    await rigs.remove(request.params.id);
+    response.status(204).end();
+  });
+
+  router.get('/machine', async (_request, response) => {
+    response.json({
+      machine: await machineNow(),
+      graphics: await graphicsDevices(),
+      measuresItself: config.measuresItself,
+    });
+  });
+
+  router.get('/machine/settings', async (_request, response) => {
+    response.json(await rigs.settings());
+  });
+
+  router.put('/machine/settings', large, async (request, response) => {
+    const { memoryCeilingBytes } = checked(ceilingSchema, request.body, 'the ceiling');
+    response.json(await rigs.setCeiling(memoryCeilingBytes));
+  });
+
+  const uses = async (): Promise<DriveUse[]> => {
+    const places = [
+      { path: join(config.dataFolder, 'copies'), holds: 'light copies', writable: true },
+      { path: join(config.dataFolder, 'exports'), holds: 'exports', writable: true },
+    ];
+    const files = (await sources.all()).filter(({ state }) => state === 'ready').map(leadingFile);
+    return driveUses(places, files);
+  };
+
+  router.get('/measurements/drives', async (_request, response) => {
+    response.json((await uses()).map(({ mount, holds }) => ({ drive: mount.point, holds })));
+  });
+
+  router.post('/measurements/drives', large, async (request, response) => {
+    const { thorough, drive } = checked(drivesToMeasureSchema, request.body, 'the request');
+    const signal = ended(response);
+    const use = (await uses()).find(({ mount }) => mount.point === drive);
+    const disturbed = (await loadOver(400)) > DISTURBED;
+    response.json(use ? await measureDrive(use, { thorough, disturbed, signal }) : null);
+  });
+
+  const measured = async (request: Request, response: Response) => {
+    const { thorough, projectId } = checked(measureSchema, request.body, 'the request');
+    const rows = (await sources.list(projectId)).filter(({ state }) => state === 'ready');
+    const samples = decoderSamples(rows);
+    const disturbed = (await loadOver(400)) > DISTURBED;
+    const signal = ended(response);
+    return {
+      samples,
+      thorough,
+      how: { ffmpeg: config.ffmpeg, seconds: thorough ? 4 : 1, disturbed, signal },
+    };
+  };
+
+  router.post('/measurements/processor', large, async (request, response) => {
+    const { samples, how } = await measured(request, response);
+    const heaviest = samples[0];
+    const oneCoreFps = heaviest ? await decodeRate(heaviest, 1, how) : null;
+    const allCoresFps = heaviest ? await decodeRate(heaviest, availableParallelism(), how) : null;
+    response.json({ oneCoreFps, allCoresFps });
+  });
+
+  router.post('/measurements/server-decoders', large, async (request, response) => {
+    const { samples, thorough, how } = await measured(request, response);
+    response.json(await serverDecoders(samples.slice(0, thorough ? 24 : 4), how));
+  });
+
+  router.post('/measurements/hardware-paths', large, async (request, response) => {
+    const { samples, how } = await measured(request, response);
+    response.json(await hardwarePaths(samples[0], how));
+  });
+
+  router.get('/measurements/load', async (_request, response) => {
+    response.json({ load: await loadOver(400) });
+  });
+
+  return router;
+}

@@ -1,0 +1,310 @@
+import { inject, Injectable } from '@angular/core';
+import { Store } from '@ngrx/store';
+import type { MachineNow } from '@hone/core/api';
+import {
+  decoderSamples,
+  figureOf,
+  strongerGraphics,
+  type DecodeFigures,
+  type Figure,
+  type Rig,
+} from '@hone/core/rig';
+import { RigProbe } from '@hone/player';
+import { Api, sentenceOf } from '../api/api';
+import { RigActions } from '../state/actions';
+import { selectProject, selectSources } from '../state/selectors';
+
+/** A quick measurement leaves out what it would begin later than this. */
+const QUICK_BUDGET_MS = 45_000;
+/** A load by others above which a measurement is repeated once, and else marked. */
+const DISTURBED = 0.3;
+const CALM_MS = 3000;
+
+const SHOWN_SIZES = [
+  { width: 480, height: 270 },
+  { width: 960, height: 540 },
+  { width: 1920, height: 1080 },
+  { width: 3840, height: 2160 },
+];
+
+/** A part of the measurement, with a guess of what it takes, for the progress. */
+interface Step {
+  readonly what: string;
+  readonly seconds: number;
+  run(): Promise<void>;
+}
+
+class Cancelled extends Error {}
+
+/** Measures the machine: what the browser does in a worker, the rest by the server. One measurement at a time. */
+@Injectable({ providedIn: 'root' })
+export class RigMeasurement {
+  private readonly store = inject(Store);
+  private readonly api = inject(Api);
+  private readonly project = this.store.selectSignal(selectProject);
+  private readonly sources = this.store.selectSignal(selectSources);
+  private abort: AbortController | undefined;
+  private probe: RigProbe | undefined;
+
+  get isRunning(): boolean {
+    return this.abort !== undefined;
+  }
+
+  cancel(): void {
+    this.abort?.abort();
+    this.probe?.dispose();
+  }
+
+  /** Measures and keeps the rig. Ends quietly when it is cancelled. */
+  async measure(thorough: boolean): Promise<void> {
+    if (this.abort) return;
+    const abort = new AbortController();
+    this.abort = abort;
+    try {
+      const rig = await this.measured(thorough, abort.signal);
+      const own = await this.api.keepRig(rig);
+      this.store.dispatch(RigActions.measured({ rig: own }));
+    } catch (error) {
+      const message = abort.signal.aborted ? null : sentenceOf(error);
+      this.store.dispatch(RigActions.measurementEnded({ message }));
+    } finally {
+      this.probe?.dispose();
+      this.probe = undefined;
+      this.abort = undefined;
+    }
+  }
+
+  private async measured(thorough: boolean, signal: AbortSignal): Promise<Rig> {
+    const started = performance.now();
+    const about = { projectId: this.project()?.id ?? '', thorough };
+    const rig: { -readonly [K in keyof Rig]: Rig[K] } = emptyRig(thorough);
+    let now: MachineNow | undefined;
+    const rounds = thorough ? 24 : 6;
+    const probe = await RigProbe.create('/player/');
+    this.probe = probe;
+    const steps: Step[] = [
+      {
+        what: 'the machine',
+        seconds: 1,
+        run: async () => {
+          now = await this.api.machine(signal);
+          rig.machine = now.machine;
+        },
+      },
+      {
+        what: 'the graphics processor',
+        seconds: thorough ? 8 : 2,
+        run: async () => {
+          const disturbed = await this.calm(signal);
+          const { renderer, software, ms, megapixels } = await probe.graphics(thorough ? 12 : 3);
+          const stronger = strongerGraphics(renderer, now?.graphics ?? []);
+          rig.graphics = { ...rig.graphics, renderer, software, stronger };
+          const method = software ? 'WebGL, software renderer' : 'WebGL';
+          if (ms.length) {
+            const msPerMegapixel = perMegapixel(ms, megapixels, method, disturbed);
+            const kernel = 'upload and reduce 1:4';
+            rig.kernels.push({
+              stage: 'scale',
+              kernel,
+              on: 'graphics processor',
+              msPerMegapixel,
+              of: 'source',
+            });
+          }
+        },
+      },
+      {
+        what: 'scaling and composing',
+        seconds: thorough ? 6 : 2,
+        run: async () => {
+          const disturbed = await this.calm(signal);
+          for (const { ms, megapixels, ...kernel } of await probe.kernels(rounds)) {
+            const msPerMegapixel = perMegapixel(ms, megapixels, 'the player’s own functions', disturbed);
+            rig.kernels.push({ ...kernel, on: 'processor', msPerMegapixel });
+          }
+        },
+      },
+      {
+        what: 'showing',
+        seconds: thorough ? 5 : 2,
+        run: async () => {
+          const disturbed = await this.calm(signal);
+          for (const { size, ms } of await probe.shows(SHOWN_SIZES, rounds)) {
+            rig.shows.push({ ...size, ms: figure(ms, 'colours and canvas, in a worker', disturbed) });
+          }
+          rig.graphics = { ...rig.graphics, displayHz: await displayRate() };
+        },
+      },
+      ...this.decodeSteps(rig, probe, thorough, signal, started),
+      ...(await this.driveSteps(rig, thorough, signal)),
+      {
+        what: 'the cores',
+        seconds: thorough ? 22 : 7,
+        run: async () => {
+          Object.assign(rig, await this.api.measureProcessor(about, signal));
+        },
+      },
+      {
+        what: 'decoding by the server',
+        seconds: thorough ? 40 : 9,
+        run: async () => {
+          rig.decoders.push(...(await this.api.measureServerDecoders(about, signal)));
+        },
+      },
+      {
+        what: 'hardware paths of ffmpeg',
+        seconds: 4,
+        run: async () => {
+          rig.hardwarePaths = await this.api.measureHardwarePaths(about, signal);
+        },
+      },
+    ];
+    await this.runAll(steps, signal, thorough);
+    return { ...rig, measuredAt: new Date().toISOString() };
+  }
+
+  private async runAll(steps: readonly Step[], signal: AbortSignal, thorough: boolean): Promise<void> {
+    const total = steps.reduce((sum, { seconds }) => sum + seconds, 0);
+    const started = performance.now();
+    let done = 0;
+    for (const { what, seconds, run } of steps) {
+      if (signal.aborted) throw new Cancelled();
+      const elapsed = (performance.now() - started) / 1000;
+      // What is left, at the pace so far.
+      const pace = done > 2 ? elapsed / done : 1;
+      this.store.dispatch(
+        RigActions.measurementProgressed({
+          measuring: { what, thorough, done: done / total, secondsLeft: (total - done) * pace },
+        }),
+      );
+      await run();
+      done += seconds;
+    }
+    if (signal.aborted) throw new Cancelled();
+  }
+
+  private decodeSteps(
+    rig: { decoders: DecodeFigures[] },
+    probe: RigProbe,
+    thorough: boolean,
+    signal: AbortSignal,
+    started: number,
+  ): Step[] {
+    const samples = decoderSamples(this.sources());
+    return samples.slice(0, thorough ? 24 : 6).map((source) => ({
+      what: `decoding ${source.name}`,
+      seconds: thorough ? 9 : 2,
+      run: async () => {
+        if (!thorough && performance.now() - started > QUICK_BUDGET_MS) return;
+        const disturbed = await this.calm(signal);
+        const url = `/media/sources/${source.id}`;
+        const alone = await probe.decode(url, thorough ? 4 : 1.2, 1);
+        const together = [];
+        for (const decoders of thorough && alone.msPerFrame ? [2, 3] : []) {
+          const several = await probe.decode(url, 2, decoders);
+          if (several.msPerFrame) together.push({ decoders, framesPerSecond: several.framesPerSecond });
+        }
+        const { codec, profile, chroma, bitDepth, size } = source.facts!.picture!;
+        rig.decoders.push({
+          ...{ decoder: 'browser', codec, profile, chroma, bitDepth, width: size.width, height: size.height },
+          bitsPerFrame: source.structure?.bitsPerFrame ?? 0,
+          acceleration: alone.acceleration,
+          msPerFrame: alone.msPerFrame && figure(alone.msPerFrame, 'decoded flat out', disturbed),
+          together,
+          problem: alone.problem,
+        });
+      },
+    }));
+  }
+
+  private async driveSteps(
+    rig: { drives: Rig['drives'] },
+    thorough: boolean,
+    signal: AbortSignal,
+  ): Promise<Step[]> {
+    const drives = await this.api.drivesToMeasure(signal);
+    return drives.map(({ drive }) => ({
+      what: `the drive at ${drive}`,
+      seconds: thorough ? 30 : 8,
+      run: async () => {
+        const figures = await this.api.measureDrive({ drive, thorough }, signal);
+        if (figures) rig.drives.push(figures);
+      },
+    }));
+  }
+
+  /** Waits a moment when others keep the machine busy. @returns whether they still do */
+  private async calm(signal: AbortSignal): Promise<boolean> {
+    if ((await this.api.loadNow(signal)) <= DISTURBED) return false;
+    await new Promise((resolve) => setTimeout(resolve, CALM_MS));
+    return (await this.api.loadNow(signal)) > DISTURBED;
+  }
+}
+
+const figure = (values: readonly number[], method: string, disturbed: boolean): Figure =>
+  figureOf(values, { method, measuredAt: new Date().toISOString(), disturbed });
+
+const perMegapixel = (
+  ms: readonly number[],
+  megapixels: number,
+  method: string,
+  disturbed: boolean,
+): Figure =>
+  figure(
+    ms.map((each) => each / megapixels),
+    method,
+    disturbed,
+  );
+
+const DISPLAY_FRAMES = 40;
+
+/** How often the display asks for a picture, from the middle of the times between its calls; null when it is hidden. */
+async function displayRate(): Promise<number | null> {
+  if (document.hidden) return null;
+  const stamps: number[] = [];
+  await new Promise<void>((resolve) => {
+    const giveUp = setTimeout(resolve, 2000);
+    const take = (at: number): void => {
+      stamps.push(at);
+      if (stamps.length < DISPLAY_FRAMES) requestAnimationFrame(take);
+      else {
+        clearTimeout(giveUp);
+        resolve();
+      }
+    };
+    requestAnimationFrame(take);
+  });
+  const steps = stamps.slice(1).map((at, index) => at - stamps[index]!);
+  steps.sort((a, b) => a - b);
+  const middle = steps[Math.floor(steps.length / 2)];
+  return middle ? Math.round(10_000 / middle) / 10 : null;
+}
+
+const emptyRig = (thorough: boolean): Rig => ({
+  version: 1,
+  id: 'own',
+  name: 'This machine',
+  simulated: false,
+  note: '',
+  thoroughness: thorough ? 'thorough' : 'quick',
+  measuredAt: new Date().toISOString(),
+  machine: {
+    model: '',
+    cores: navigator.hardwareConcurrency,
+    memoryBytes: 0,
+    freeMemoryBytes: 0,
+    power: 'unknown',
+    clockMhz: null,
+    temperatureC: null,
+    loadByOthers: 0,
+  },
+  browser: navigator.userAgent,
+  graphics: { renderer: '', software: true, stronger: null, displayHz: null },
+  oneCoreFps: null,
+  allCoresFps: null,
+  drives: [],
+  decoders: [],
+  kernels: [],
+  shows: [],
+  hardwarePaths: [],
+});

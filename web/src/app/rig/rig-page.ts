@@ -1,0 +1,213 @@
+import { Component, computed, inject, signal } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
+import { MatFormFieldModule } from '@angular/material/form-field';
+import { MatProgressBarModule } from '@angular/material/progress-bar';
+import { MatSelectModule } from '@angular/material/select';
+import { Store } from '@ngrx/store';
+import { serverDecodeReason } from '@hone/core/media';
+import {
+  decoderSamples,
+  LOWEST_CEILING,
+  memoryShares,
+  SIMULATED_DRIVES,
+  SIMULATED_RIGS,
+  simulatedDrive,
+  staleReasons,
+  stageLoads,
+  type Workload,
+} from '@hone/core/rig';
+import { STAGES } from '@hone/core/playback';
+import { toNumber } from '@hone/core/time';
+import { RigActions } from '../state/actions';
+import { machineFeature } from '../state/machine.feature';
+import { selectProject, selectSources } from '../state/selectors';
+import { STAGE_NAMES } from '../words/finding-words';
+import { bytes, count, framesPerSecond, pixels, wait } from '../words/quantities';
+import { figureRows, machineLines } from '../words/rig-words';
+import { StageBars } from '../work/stage-bars';
+
+const GIB = 2 ** 30;
+
+/** The machine as Hone knows it: what each stage can do, every figure with where it comes from, and stand-ins. */
+@Component({
+  selector: 'hone-rig-page',
+  imports: [MatButtonModule, MatFormFieldModule, MatProgressBarModule, MatSelectModule, StageBars],
+  templateUrl: './rig-page.html',
+  styleUrl: './rig-page.scss',
+})
+export class RigPage {
+  private readonly store = inject(Store);
+  private readonly state = this.store.selectSignal(machineFeature.selectMachineState);
+  private readonly project = this.store.selectSignal(selectProject);
+  private readonly sources = this.store.selectSignal(selectSources);
+  private readonly workId = signal<string | null>(null);
+  readonly measuring = this.store.selectSignal(machineFeature.selectMeasuring);
+  readonly problem = this.store.selectSignal(machineFeature.selectProblem);
+  readonly driveId = this.store.selectSignal(machineFeature.selectDriveId);
+  readonly simulatedDrives = SIMULATED_DRIVES;
+  readonly rigs = computed(() => [...this.state().loaded, ...SIMULATED_RIGS]);
+  readonly isKnown = computed(() => this.state().known);
+  readonly chosenId = computed(() => this.state().chosenId ?? 'own');
+  readonly rig = computed(() => {
+    const { own, chosenId } = this.state();
+    return chosenId === null ? own : (this.rigs().find(({ id }) => id === chosenId) ?? own);
+  });
+  readonly isLoaded = computed(() => this.state().loaded.some(({ id }) => id === this.chosenId()));
+  readonly lines = computed(() => {
+    const rig = this.rig();
+    return rig ? machineLines(rig) : [];
+  });
+  readonly rows = computed(() => {
+    const rig = this.rig();
+    return rig ? figureRows(rig) : [];
+  });
+  readonly about = computed(() => {
+    const rig = this.rig();
+    if (!rig) return '';
+    if (rig.simulated) return rig.note || 'A rig that was loaded from a file.';
+    const how = rig.thoroughness === 'thorough' ? 'Measured thoroughly' : 'Measured quickly';
+    const disturbed = this.rows().filter(({ remark }) => remark.includes('kept the machine busy')).length;
+    const note = disturbed
+      ? ` ${disturbed} figures were disturbed by other work; measure again when it is quiet.`
+      : '';
+    return `${how}, ${new Date(rig.measuredAt).toLocaleString('en-GB')}.${note}`;
+  });
+  readonly stale = computed(() => {
+    const { own, now } = this.state();
+    if (!own || !now || this.chosenId() !== 'own') return null;
+    const { machine } = now;
+    const reasons = staleReasons(own, {
+      ...machine,
+      browser: navigator.userAgent,
+      renderer: own.graphics.renderer,
+    });
+    return reasons.length ? `These figures are of ${reasons.join(' and ')}. Measure again.` : null;
+  });
+  readonly progress = computed(() => {
+    const measuring = this.measuring();
+    return measuring && `Measuring ${measuring.what} · ${wait(measuring.secondsLeft)} left`;
+  });
+
+  readonly works = computed(() => decoderSamples(this.sources()));
+  readonly work = computed(
+    () => this.works().find(({ id }) => id === this.workId()) ?? this.works()[0] ?? null,
+  );
+  private readonly workload = computed((): Workload | null => {
+    const work = this.work();
+    const project = this.project();
+    const picture = work?.facts?.picture;
+    if (!work || !project || !picture) return null;
+    const bits = work.structure?.bitsPerFrame ?? work.facts.bitsPerSecond / toNumber(picture.rate);
+    // Faster sources are decoded whole for a slower timeline.
+    const decodedPerFrame = Math.max(1, toNumber(picture.rate) / toNumber(project.timeline.rate));
+    return {
+      decoder: serverDecodeReason(work.facts, work.stills) ? 'server' : 'browser',
+      codec: picture.codec,
+      bitDepth: picture.bitDepth,
+      megapixels: (picture.size.width * picture.size.height) / 1e6,
+      megabits: bits / 1e6,
+      drive: work.drive,
+      bytesPerFrame: (bits / 8) * decodedPerFrame,
+      decodedPerFrame,
+      scale: project.tuning.playScale,
+      framesPerSecond: toNumber(project.timeline.rate),
+    };
+  });
+  readonly loads = computed(() => {
+    const rig = this.rig();
+    const workload = this.workload();
+    return rig && workload ? stageLoads(rig, workload) : null;
+  });
+  /** The stage that ends first, and at how many frames a second. */
+  readonly limit = computed(() => {
+    const loads = this.loads();
+    const rate = this.workload()?.framesPerSecond;
+    if (!loads || !rate) return null;
+    const known = STAGES.flatMap((stage) => (loads[stage] === null ? [] : [{ stage, load: loads[stage] }]));
+    const most = known.reduce((a, b) => (b.load > a.load ? b : a));
+    const most100 = (100 * rate) / most.load;
+    return {
+      stage: most.stage,
+      text: `${STAGE_NAMES[most.stage]} ends first: at most ${framesPerSecond(most100)}.`,
+    };
+  });
+  readonly workText = computed(() => {
+    const work = this.work();
+    const project = this.project();
+    if (!work || !project) return '';
+    const { size, rate } = work.facts!.picture!;
+    return `One frame of ${work.name} (${pixels(size)}, ${framesPerSecond(toNumber(rate))}) at preview scale 1:${project.tuning.playScale} on a timeline of ${framesPerSecond(toNumber(project.timeline.rate))}`;
+  });
+
+  readonly drive = computed(() => simulatedDrive(this.driveId()));
+  readonly driveText = computed(() => {
+    const drive = this.drive();
+    if (!drive) return 'Media and light copies are read as fast as their drives give them.';
+    return `${drive.note} ${bytes(drive.readBytesPerSecond)}/s, ${drive.seekMs} ms to go elsewhere. Playback really waits for it; exports never do.`;
+  });
+
+  readonly settings = computed(() => this.state().settings);
+  readonly ceilingGb = computed(() => {
+    const settings = this.settings();
+    return settings ? Math.round((10 * settings.memoryCeilingBytes) / GIB) / 10 : 0;
+  });
+  readonly mostGb = computed(() => Math.floor((10 * (this.settings()?.memoryBytes ?? 0)) / GIB) / 10);
+  readonly leastGb = LOWEST_CEILING / GIB;
+  readonly shareText = computed(() => {
+    const settings = this.settings();
+    if (!settings) return '';
+    const shares = memoryShares(settings.memoryCeilingBytes, navigator.hardwareConcurrency);
+    return `${count(shares.decodeWorkers, 'decode worker', 'decode workers')}, ${bytes(shares.framePoolBytes)} of waiting pictures, ${bytes(shares.readAheadBytes)} read ahead for each, ${count(shares.ffmpegThreads, 'thread', 'threads')} for each ffmpeg. The player takes a new ceiling when the page Work is opened again.`;
+  });
+
+  choose(rigId: string): void {
+    this.store.dispatch(RigActions.rigChosen({ rigId }));
+  }
+
+  chooseWork(id: string): void {
+    this.workId.set(id);
+  }
+
+  measure(thorough: boolean): void {
+    this.store.dispatch(RigActions.rigChosen({ rigId: 'own' }));
+    this.store.dispatch(RigActions.measurementAsked({ thorough }));
+  }
+
+  cancel(): void {
+    this.store.dispatch(RigActions.measurementCancelled());
+  }
+
+  save(): void {
+    const rig = this.rig();
+    if (!rig) return;
+    const address = URL.createObjectURL(
+      new Blob([JSON.stringify(rig, null, 2)], { type: 'application/json' }),
+    );
+    const link = document.createElement('a');
+    link.href = address;
+    link.download = `rig ${rig.name.replace(/[^\p{L}\p{N}]+/gu, ' ').trim()}.json`;
+    link.click();
+    URL.revokeObjectURL(address);
+  }
+
+  load(event: Event): void {
+    const field = event.target as HTMLInputElement;
+    const file = field.files?.[0];
+    if (file) this.store.dispatch(RigActions.fileChosen({ file }));
+    field.value = '';
+  }
+
+  remove(): void {
+    this.store.dispatch(RigActions.rigRemoved({ rigId: this.chosenId() }));
+  }
+
+  simulate(driveId: string): void {
+    this.store.dispatch(RigActions.driveChosen({ driveId: driveId || null }));
+  }
+
+  setCeiling(event: Event): void {
+    const value = Number((event.target as HTMLInputElement).value);
+    if (Number.isFinite(value))
+      this.store.dispatch(RigActions.ceilingChosen({ memoryCeilingBytes: Math.round(value * GIB) }));
+  }
+}

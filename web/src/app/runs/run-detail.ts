@@ -1,0 +1,167 @@
+import { Component, computed, effect, ElementRef, inject, input, viewChild } from '@angular/core';
+import { Router } from '@angular/router';
+import { MatButtonModule } from '@angular/material/button';
+import { Store } from '@ngrx/store';
+import type { RunRecord } from '@hone/core/api';
+import { limitingStage } from '@hone/core/findings';
+import {
+  frameBudgetMs,
+  latenessHistogram,
+  worstMoments,
+  type Moment,
+  type RunSample,
+} from '@hone/core/playback';
+import { formatTimecode, timecodeFormatOf, toNumber } from '@hone/core/time';
+import { paletteOf, prepared, type Area } from '../drawing/axis';
+import { atFrames, drawDepth, drawHistogram, drawSamples, drawStack } from '../drawing/run-charts';
+import { drawLateness } from '../drawing/run-drawing';
+import { RunLogs } from '../playback/run-logs';
+import { PlayerActions } from '../state/actions';
+import { selectProject } from '../state/selectors';
+import { findingSentence, STAGE_NAMES } from '../words/finding-words';
+import { bytes, count, milliseconds, percentOf } from '../words/quantities';
+
+const LABELS = 150;
+const LATE = 30;
+const STACK = 84;
+const LANE = 30;
+const GAP = 4;
+const CHART_HEIGHT = LATE + STACK + 4 * LANE + 6 * GAP;
+const HISTOGRAM_HEIGHT = 130;
+
+/** One run: what each frame took, how full the queue was, what the machine did meanwhile, and the worst moments. */
+@Component({
+  selector: 'hone-run-detail',
+  imports: [MatButtonModule],
+  templateUrl: './run-detail.html',
+  styleUrl: './run-detail.scss',
+})
+export class RunDetail {
+  private readonly store = inject(Store);
+  private readonly router = inject(Router);
+  private readonly logs = inject(RunLogs);
+  readonly run = input.required<RunRecord>();
+  private readonly project = this.store.selectSignal(selectProject);
+  private readonly chart = viewChild<ElementRef<HTMLCanvasElement>>('chart');
+  private readonly histogramChart = viewChild<ElementRef<HTMLCanvasElement>>('histogram');
+  readonly chartHeight = CHART_HEIGHT;
+  readonly histogramHeight = HISTOGRAM_HEIGHT;
+  private readonly log = computed(() => this.logs.all().get(this.run().id));
+  private readonly samples = computed(() => this.logs.samples().get(this.run().id) ?? []);
+  private readonly budgetMs = computed(() => frameBudgetMs(this.run().facts.rate));
+  readonly sentence = computed(() => {
+    const { summary, facts } = this.run();
+    const log = this.log();
+    const finding = log && limitingStage(log, summary, facts.rate);
+    return finding ? findingSentence(finding, toNumber(facts.rate)) : '';
+  });
+  readonly moments = computed(() => {
+    const log = this.log();
+    return log ? worstMoments(log, this.budgetMs()) : [];
+  });
+  readonly facts = computed(() => {
+    const { facts } = this.run();
+    const seconds = (this.log()?.length ?? 0) / toNumber(facts.rate);
+    const samples = this.samples();
+    const mixed =
+      seconds > 0 ? `, mixing took ${percentOf(facts.sound.mixMs / seconds / 10)} of the time` : '';
+    return [
+      `preview 1:${facts.tuning.playScale}`,
+      facts.copiedSources.length
+        ? `light copies of ${count(facts.copiedSources.length, 'source', 'sources')}`
+        : 'originals',
+      facts.serverDecoded.length
+        ? `${count(facts.serverDecoded.length, 'source', 'sources')} decoded by the server`
+        : '',
+      count(facts.decodeWorkers, 'decode worker', 'decode workers'),
+      `sound: ${facts.sound.gapSamples ? `${milliseconds(facts.sound.gapSamples / 48)} silent because it was not ready` : 'no gaps'}${mixed}`,
+      facts.driveId ? `simulated drive ${facts.driveId}` : '',
+      samples[0] && samples[0].power !== 'unknown' ? `on ${samples[0].power}` : '',
+      samples.length ? '' : 'the machine was not looked at during this run',
+    ].filter(Boolean);
+  });
+  readonly label = computed(() => {
+    const { shown, wanted } = this.run().summary;
+    return `Along the timeline: lateness, what each stage took, waiting frames, cores, drive and memory. ${shown} of ${wanted} frames were shown.`;
+  });
+
+  constructor() {
+    effect(() => {
+      this.logs.want(this.run());
+      this.logs.wantSamples(this.run());
+    });
+    effect(() => this.draw());
+    effect(() => this.drawHistogram());
+  }
+
+  momentText({ frame, droppedFrames, standstillMs, stage }: Moment): string {
+    const where = formatTimecode(this.startFrame() + frame, timecodeFormatOf(this.run().facts.rate));
+    const why = stage ? ` · ${STAGE_NAMES[stage]} worked longest` : '';
+    return `${where} · ${count(droppedFrames, 'frame', 'frames')} dropped, stood ${milliseconds(standstillMs)}${why}`;
+  }
+
+  jump({ frame }: Moment): void {
+    this.store.dispatch(PlayerActions.subjectChosen({ sourceId: this.run().facts.subjectId }));
+    this.store.dispatch(PlayerActions.placeAsked({ frame }));
+    void this.router.navigate(['/work']);
+  }
+
+  note(event: Event): void {
+    const { value } = event.target as HTMLTextAreaElement;
+    if (value !== this.run().notes)
+      this.store.dispatch(PlayerActions.runNoted({ runId: this.run().id, notes: value }));
+  }
+
+  private startFrame(): number {
+    return this.run().facts.subjectId ? 0 : (this.project()?.timeline.startFrame ?? 0);
+  }
+
+  private draw(): void {
+    const canvas = this.chart()?.nativeElement;
+    const log = this.log();
+    const samples = this.samples();
+    const budget = this.budgetMs();
+    if (!canvas) return;
+    const { context, width } = prepared(canvas);
+    const palette = paletteOf(canvas);
+    const first = log?.firstFrame ?? 0;
+    const axis = { from: first, to: first + Math.max(1, log?.length ?? 1), left: LABELS, right: width - 4 };
+    let top = 0;
+    const row = (label: string, height: number, draw: (area: Area) => void): void => {
+      draw({ top, height });
+      context.fillStyle = palette.quiet;
+      context.fillText(label, 0, top + height / 2, LABELS - 8);
+      top += height + GAP;
+    };
+    const of = (valueOf: (sample: RunSample) => number | null) =>
+      log ? atFrames(samples, log, budget, valueOf) : [];
+    row('Late', LATE, (area) => drawLateness(context, axis, area, log, budget, palette));
+    row('Stages, to 200 % of budget', STACK, (area) => drawStack(context, axis, area, log, budget, palette));
+    let deepest = 0;
+    row('', LANE, (area) => (deepest = drawDepth(context, axis, area, log, palette)));
+    context.fillStyle = palette.quiet;
+    context.fillText(`Frames waiting, to ${deepest}`, 0, top - GAP - LANE / 2, LABELS - 8);
+    const cores = of(
+      ({ cores: shares }) => shares.reduce((sum, share) => sum + share, 0) / Math.max(1, shares.length),
+    );
+    row('Cores busy, to 100 %', LANE, (area) => drawSamples(context, axis, area, cores, 1, palette));
+    const reads = of(({ readBytesPerSecond }) => readBytesPerSecond);
+    const mostRead = Math.max(1e6, ...reads.map(({ value }) => value));
+    row(`Drives, to ${bytes(mostRead)}/s`, LANE, (area) =>
+      drawSamples(context, axis, area, reads, mostRead, palette),
+    );
+    const memory = of(({ usedMemoryBytes }) => usedMemoryBytes);
+    const mostMemory = Math.max(1, ...memory.map(({ value }) => value));
+    row(`Memory, to ${bytes(mostMemory)}`, LANE, (area) =>
+      drawSamples(context, axis, area, memory, mostMemory, palette),
+    );
+  }
+
+  private drawHistogram(): void {
+    const canvas = this.histogramChart()?.nativeElement;
+    const log = this.log();
+    if (!canvas || !log) return;
+    const { context, width, height } = prepared(canvas);
+    drawHistogram(context, width, height, latenessHistogram(log, this.budgetMs()), paletteOf(canvas));
+  }
+}

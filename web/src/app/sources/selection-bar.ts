@@ -1,0 +1,154 @@
+import { Component, computed, effect, inject, input } from '@angular/core';
+import { Router } from '@angular/router';
+import { MatButtonModule } from '@angular/material/button';
+import { Store } from '@ngrx/store';
+import type { Source, SourceChange } from '@hone/core/api';
+import { placeable, type CopyDivisor } from '@hone/core/media';
+import { appendSource } from '@hone/core/timeline';
+import { sentenceOf } from '../api/api';
+import { CopyActions, PlayerActions, ProjectActions, SourcesActions } from '../state/actions';
+import { mediaFeature } from '../state/features';
+import { selectAllCopyRows, selectProject, selectUsedIds, type CopyRow } from '../state/selectors';
+import { bytes, count, wait } from '../words/quantities';
+
+/** What can be done to the chosen sources, be it one or a thousand. What cannot be done says why. */
+@Component({
+  selector: 'hone-selection-bar',
+  imports: [MatButtonModule],
+  templateUrl: './selection-bar.html',
+  styleUrl: './selection-bar.scss',
+})
+export class SelectionBar {
+  private readonly store = inject(Store);
+  private readonly router = inject(Router);
+  readonly chosen = input.required<readonly Source[]>();
+  private readonly project = this.store.selectSignal(selectProject);
+  private readonly rows = this.store.selectSignal(selectAllCopyRows);
+  private readonly used = this.store.selectSignal(selectUsedIds);
+  private readonly estimating = this.store.selectSignal(mediaFeature.selectEstimating);
+  readonly ids = computed(() => this.chosen().map(({ id }) => id));
+  readonly title = computed(() => `${count(this.chosen().length, 'source', 'sources')} chosen`);
+  private readonly chosenRows = computed(() => this.ids().flatMap((id) => this.rows().get(id) ?? []));
+  private readonly uncopied = computed(() =>
+    this.chosenRows().filter(({ copy }) => !copy || copy.state === 'failed'),
+  );
+  private readonly copied = computed(() => this.chosenRows().filter(({ copy }) => copy?.state === 'ready'));
+  readonly placeable = computed(() => this.chosen().filter(({ state, facts }) => state === 'ready' && facts));
+  readonly copyText = computed(() => {
+    const rows = this.uncopied();
+    if (rows.length === 0) return 'Make light copies';
+    const what = `Make copies of ${count(rows.length, 'clip', 'clips')}`;
+    if (rows.some(({ estimate }) => estimate === null))
+      return this.estimating() ? `${what} · measuring …` : what;
+    const sum = (of: (row: CopyRow) => number): number => rows.reduce((total, row) => total + of(row), 0);
+    return `${what} · about ${wait(sum(({ estimate }) => estimate!.seconds))} · ${bytes(sum(({ estimate }) => estimate!.bytes))}`;
+  });
+  readonly canCopy = computed(() => this.uncopied().length > 0);
+  readonly deleteText = computed(() => {
+    const rows = this.copied();
+    const freed = rows.reduce((sum, { copy }) => sum + copy!.bytes, 0);
+    return rows.length
+      ? `Delete ${count(rows.length, 'copy', 'copies')} · frees ${bytes(freed)}`
+      : 'Delete copies';
+  });
+  readonly canDelete = computed(() => this.copied().length > 0);
+  private readonly inUse = computed(() => this.chosen().filter(({ id }) => this.used().has(id)));
+  readonly canRemove = computed(() => this.inUse().length === 0);
+  /** Reasons for whatever is not on offer, in one line. */
+  readonly why = computed(() => {
+    const reasons = [];
+    if (!this.placeable().length) reasons.push('None of them is ready to be put on the timeline.');
+    if (!this.canCopy()) reasons.push('No copies to make: each has one, or has no picture.');
+    if (!this.canDelete()) reasons.push('None of them has a copy to delete.');
+    if (!this.canRemove())
+      reasons.push(
+        `${count(this.inUse().length, 'source is', 'sources are')} on the timeline and cannot be removed.`,
+      );
+    return reasons.join(' ');
+  });
+
+  constructor() {
+    // A few are measured at once; many only when asked for, since each takes a second or so.
+    effect(() => {
+      const missing = this.uncopied().filter(({ estimate }) => estimate === null);
+      if (missing.length > 0 && missing.length <= MEASURED_AT_ONCE && !this.estimating())
+        this.estimate(missing);
+    });
+  }
+
+  place(): void {
+    const project = this.project();
+    if (!project) return;
+    try {
+      const timeline = this.placeable().reduce(
+        (line, { id, name, facts }) =>
+          appendSource(line, placeable(id, name, facts!), () => crypto.randomUUID()),
+        project.timeline,
+      );
+      this.store.dispatch(ProjectActions.timelineEdited({ timeline }));
+    } catch (error) {
+      this.store.dispatch(ProjectActions.failed({ message: sentenceOf(error) }));
+    }
+  }
+
+  playAlone(): void {
+    this.store.dispatch(PlayerActions.subjectChosen({ sourceId: this.ids()[0]! }));
+    void this.router.navigate(['/work']);
+  }
+
+  makeCopies(): void {
+    for (const [divisor, sourceIds] of byDivisor(this.uncopied()))
+      this.store.dispatch(CopyActions.asked({ sourceIds, divisor }));
+  }
+
+  deleteCopies(): void {
+    for (const { copy } of this.copied()) this.store.dispatch(CopyActions.removed({ copyId: copy!.id }));
+  }
+
+  moveTo(field: HTMLInputElement): void {
+    const bin = field.value
+      .split('/')
+      .map((part) => part.trim())
+      .filter(Boolean)
+      .join('/');
+    this.change({ bin });
+    field.value = '';
+  }
+
+  tag(field: HTMLInputElement): void {
+    const addTag = field.value.trim();
+    if (addTag) this.change({ addTag });
+    field.value = '';
+  }
+
+  untag(field: HTMLInputElement): void {
+    const removeTag = field.value.trim();
+    if (removeTag) this.change({ removeTag });
+    field.value = '';
+  }
+
+  remove(): void {
+    this.store.dispatch(SourcesActions.removalAsked({ sourceIds: [...this.ids()] }));
+  }
+
+  clear(): void {
+    this.store.dispatch(SourcesActions.selectionChanged({ selected: [] }));
+  }
+
+  private change(change: Omit<SourceChange, 'sourceIds'>): void {
+    this.store.dispatch(SourcesActions.changeAsked({ change: { sourceIds: this.ids(), ...change } }));
+  }
+
+  private estimate(rows: readonly CopyRow[]): void {
+    for (const [divisor, sourceIds] of byDivisor(rows))
+      this.store.dispatch(CopyActions.estimateAsked({ sourceIds, divisor }));
+  }
+}
+
+const MEASURED_AT_ONCE = 6;
+
+function byDivisor(rows: readonly CopyRow[]): Map<CopyDivisor, string[]> {
+  const groups = new Map<CopyDivisor, string[]>();
+  for (const { source, divisor } of rows) groups.set(divisor, [...(groups.get(divisor) ?? []), source.id]);
+  return groups;
+}

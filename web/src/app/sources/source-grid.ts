@@ -1,0 +1,79 @@
+import { ScrollingModule } from '@angular/cdk/scrolling';
+import {
+  afterNextRender,
+  Component,
+  computed,
+  DestroyRef,
+  ElementRef,
+  inject,
+  input,
+  output,
+  signal,
+} from '@angular/core';
+import { MatCheckboxModule } from '@angular/material/checkbox';
+import type { Source } from '@hone/core/api';
+import { toNumber } from '@hone/core/time';
+import { bitRate, pixels } from '../words/quantities';
+import { lengthText } from '../words/source-words';
+import { StripPicture } from './strip-picture';
+
+const CARD_WIDTH = 200;
+
+/** Sources as pictures, in rows; only those in sight are in the page. */
+@Component({
+  selector: 'hone-source-grid',
+  imports: [MatCheckboxModule, ScrollingModule, StripPicture],
+  template: `
+    <cdk-virtual-scroll-viewport [itemSize]="rowHeight()" minBufferPx="600" maxBufferPx="900">
+      <div *cdkVirtualFor="let row of rows()" class="row" [style.height.px]="rowHeight()">
+        @for (source of row; track source.id) {
+          <div class="card" [class.open]="openId() === source.id">
+            <hone-strip-picture [source]="source" />
+            <div class="line">
+              <mat-checkbox
+                [checked]="selected().has(source.id)"
+                (change)="toggled.emit(source)"
+                [aria-label]="'Choose ' + source.name"
+              />
+              <button type="button" class="name" (click)="opened.emit(source)">{{ source.name }}</button>
+            </div>
+            <span class="quiet">{{ about(source) }}</span>
+          </div>
+        }
+      </div>
+    </cdk-virtual-scroll-viewport>
+  `,
+  styleUrl: './source-grid.scss',
+})
+export class SourceGrid {
+  readonly sources = input.required<readonly Source[]>();
+  readonly selected = input.required<ReadonlySet<string>>();
+  readonly openId = input.required<string | null>();
+  readonly toggled = output<Source>();
+  readonly opened = output<Source>();
+  private readonly width = signal(CARD_WIDTH);
+  private readonly perRow = computed(() => Math.max(1, Math.floor(this.width() / CARD_WIDTH)));
+  readonly rowHeight = computed(() => Math.round(((this.width() / this.perRow() - 12) * 9) / 16) + 62);
+  readonly rows = computed(() => {
+    const perRow = this.perRow();
+    const sources = this.sources();
+    const count = Math.ceil(sources.length / perRow);
+    return Array.from({ length: count }, (_, row) => sources.slice(row * perRow, (row + 1) * perRow));
+  });
+
+  constructor() {
+    const element = inject<ElementRef<HTMLElement>>(ElementRef).nativeElement;
+    const destroy = inject(DestroyRef);
+    afterNextRender(() => {
+      const observer = new ResizeObserver(() => this.width.set(element.clientWidth));
+      observer.observe(element);
+      destroy.onDestroy(() => observer.disconnect());
+    });
+  }
+
+  about({ facts, state }: Source): string {
+    if (!facts) return state;
+    const parts = [lengthText(toNumber(facts.duration)), bitRate(facts.bitsPerSecond)];
+    return [...(facts.picture ? [pixels(facts.picture.size)] : []), ...parts].join(' · ');
+  }
+}

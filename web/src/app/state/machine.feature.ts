@@ -1,0 +1,70 @@
+import type { MachineNow, MachineSettings } from '@hone/core/api';
+import type { Rig } from '@hone/core/rig';
+import { createFeature, createReducer, on } from '@ngrx/store';
+import { RigActions, ServerActions, type Measuring } from './actions';
+
+export interface MachineState {
+  /** Whether the machine was asked about. */
+  readonly known: boolean;
+  readonly own: Rig | null;
+  readonly loaded: readonly Rig[];
+  /** The rig that the page shows; null for the one measured here. */
+  readonly chosenId: string | null;
+  readonly now: MachineNow | null;
+  readonly settings: MachineSettings | null;
+  /** The simulated drive that media are read through; null for the real ones. */
+  readonly driveId: string | null;
+  readonly measuring: Measuring | null;
+  /** Why the last measurement ended early. */
+  readonly problem: string | null;
+}
+
+const unknown: MachineState = {
+  known: false,
+  own: null,
+  loaded: [],
+  chosenId: null,
+  now: null,
+  settings: null,
+  driveId: null,
+  measuring: null,
+  problem: null,
+};
+
+export const machineFeature = createFeature({
+  name: 'machine',
+  reducer: createReducer<MachineState>(
+    unknown,
+    on(RigActions.machineRead, (state, { rigs, now, settings, simulation }) => ({
+      ...state,
+      known: true,
+      ...rigs,
+      now,
+      settings,
+      driveId: simulation.driveId,
+    })),
+    on(ServerActions.simulationChanged, (state, { simulation }) => ({
+      ...state,
+      driveId: simulation.driveId,
+    })),
+    on(RigActions.measurementProgressed, (state, { measuring }) => ({ ...state, measuring, problem: null })),
+    on(RigActions.measurementEnded, (state, { message }) => ({
+      ...state,
+      measuring: null,
+      problem: message,
+    })),
+    on(RigActions.measured, (state, { rig }) => ({ ...state, own: rig, measuring: null, problem: null })),
+    on(RigActions.rigChosen, (state, { rigId }) => ({ ...state, chosenId: rigId === 'own' ? null : rigId })),
+    on(RigActions.rigLoaded, (state, { rig }) => ({
+      ...state,
+      loaded: [...state.loaded, rig],
+      chosenId: rig.id,
+    })),
+    on(RigActions.rigRemoved, (state, { rigId }) => ({
+      ...state,
+      loaded: state.loaded.filter(({ id }) => id !== rigId),
+      chosenId: state.chosenId === rigId ? null : state.chosenId,
+    })),
+    on(RigActions.settingsRead, (state, { settings }) => ({ ...state, settings })),
+  ),
+});

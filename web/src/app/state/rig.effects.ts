@@ -1,0 +1,205 @@
+import { inject, Injectable } from '@angular/core';
+import { Actions, createEffect, ofType } from '@ngrx/effects';
+import { Store } from '@ngrx/store';
+import { decodeObservations, refine } from '@hone/core/rig';
+import {
+  catchError,
+  combineLatest,
+  concatMap,
+  debounceTime,
+  EMPTY,
+  filter,
+  from,
+  ignoreElements,
+  map,
+  mergeMap,
+  switchMap,
+  tap,
+  withLatestFrom,
+} from 'rxjs';
+import { Api } from '../api/api';
+import { RigMeasurement } from '../rig/rig-measurement';
+import { PlayerActions, RigActions, ServerActions } from './actions';
+import { mediaFeature, playbackFeature } from './features';
+import { machineFeature } from './machine.feature';
+import { failed } from './project.effects';
+import { selectBusyJobs, selectPlan, selectProject, selectSources } from './selectors';
+
+/** Quiet that must last before the machine is measured without being asked, and before it is measured thoroughly. */
+const QUIET_MS = 4000;
+const IDLE_MS = 240_000;
+
+/** Reads what is known of the machine, and has it measured when it is not known and nothing plays. */
+@Injectable()
+export class RigEffects {
+  private readonly actions = inject(Actions);
+  private readonly store = inject(Store);
+  private readonly api = inject(Api);
+  private readonly measurement = inject(RigMeasurement);
+
+  readonly read = createEffect(() =>
+    this.actions.pipe(
+      ofType(RigActions.pageOpened, ServerActions.connectionFound),
+      switchMap(() =>
+        from(
+          Promise.all([
+            this.api.rigs(),
+            this.api.machine(),
+            this.api.machineSettings(),
+            this.api.simulation(),
+          ]),
+        ).pipe(
+          map(([rigs, now, settings, simulation]) =>
+            RigActions.machineRead({ rigs, now, settings, simulation }),
+          ),
+          catchError(failed),
+        ),
+      ),
+    ),
+  );
+
+  readonly measure = createEffect(
+    () =>
+      this.actions.pipe(
+        ofType(RigActions.measurementAsked),
+        tap(({ thorough }) => void this.measurement.measure(thorough)),
+      ),
+    { dispatch: false },
+  );
+
+  /** Whoever presses play wants to play: the measurement makes way, and would be disturbed anyway. */
+  readonly makeWay = createEffect(
+    () =>
+      this.actions.pipe(
+        ofType(RigActions.measurementCancelled, PlayerActions.runBegun),
+        tap(() => this.measurement.cancel()),
+      ),
+    { dispatch: false },
+  );
+
+  private readonly isQuiet = combineLatest([
+    this.store.select(selectProject),
+    this.store.select(selectBusyJobs),
+    this.store.select(playbackFeature.selectState),
+    this.store.select(selectSources),
+  ]).pipe(
+    map(
+      ([project, jobs, state, sources]) =>
+        project !== null &&
+        jobs.length === 0 &&
+        state === 'still' &&
+        sources.some((source) => source.state === 'ready'),
+    ),
+  );
+
+  /** A machine that is not known is measured quickly as soon as it is quiet. */
+  readonly measureItself = createEffect(() =>
+    combineLatest([this.store.select(machineFeature.selectMachineState), this.isQuiet]).pipe(
+      debounceTime(QUIET_MS),
+      filter(([{ known, own, now, measuring, problem }, quiet]) => {
+        return quiet && known && !own && !measuring && !problem && now?.measuresItself === true && !skipped();
+      }),
+      map(() => RigActions.measurementAsked({ thorough: false })),
+    ),
+  );
+
+  /** One that was only measured quickly is measured thoroughly when nothing has happened for a while. */
+  readonly deepenItself = createEffect(() =>
+    combineLatest([this.store.select(machineFeature.selectMachineState), this.isQuiet]).pipe(
+      debounceTime(IDLE_MS),
+      filter(([{ own, now, measuring, problem }, quiet]) => {
+        return (
+          quiet && own?.thoroughness === 'quick' && !measuring && !problem && now?.measuresItself === true
+        );
+      }),
+      map(() => RigActions.measurementAsked({ thorough: true })),
+    ),
+  );
+
+  readonly skip = createEffect(
+    () =>
+      this.actions.pipe(
+        ofType(RigActions.measurementCancelled),
+        tap(() => sessionStorage.setItem(SKIPPED, 'yes')),
+      ),
+    { dispatch: false },
+  );
+
+  /** Every run on this machine tells more of its decoders. */
+  readonly refine = createEffect(() =>
+    this.actions.pipe(
+      ofType(PlayerActions.runFinished),
+      withLatestFrom(
+        this.store.select(machineFeature.selectOwn),
+        this.store.select(selectPlan),
+        this.store.select(selectSources),
+        this.store.select(mediaFeature.selectCopies),
+      ),
+      concatMap(([{ facts, log }, own, plan, sources, copies]) => {
+        if (!own || !plan || facts.leversMoved || facts.driveId) return EMPTY;
+        const graph = plan.preview.graph;
+        const seen = decodeObservations(log, facts, graph, sources, Object.values(copies));
+        if (seen.length === 0) return EMPTY;
+        return from(this.api.keepRig(refine(own, seen, new Date().toISOString()))).pipe(
+          map((rig) => RigActions.measured({ rig })),
+          catchError(failed),
+        );
+      }),
+    ),
+  );
+
+  readonly load = createEffect(() =>
+    this.actions.pipe(
+      ofType(RigActions.fileChosen),
+      mergeMap(({ file }) =>
+        from(file.text()).pipe(
+          mergeMap((text) => from(this.api.loadRig(parsed(text, file.name)))),
+          map((rig) => RigActions.rigLoaded({ rig })),
+          catchError(failed),
+        ),
+      ),
+    ),
+  );
+
+  readonly remove = createEffect(() =>
+    this.actions.pipe(
+      ofType(RigActions.rigRemoved),
+      mergeMap(({ rigId }) => from(this.api.removeRig(rigId)).pipe(ignoreElements(), catchError(failed))),
+    ),
+  );
+
+  readonly simulate = createEffect(() =>
+    this.actions.pipe(
+      ofType(RigActions.driveChosen),
+      concatMap(({ driveId }) =>
+        from(this.api.simulate(driveId)).pipe(
+          map((simulation) => ServerActions.simulationChanged({ simulation })),
+          catchError(failed),
+        ),
+      ),
+    ),
+  );
+
+  readonly setCeiling = createEffect(() =>
+    this.actions.pipe(
+      ofType(RigActions.ceilingChosen),
+      concatMap(({ memoryCeilingBytes }) =>
+        from(this.api.setCeiling(memoryCeilingBytes)).pipe(
+          map((settings) => RigActions.settingsRead({ settings })),
+          catchError(failed),
+        ),
+      ),
+    ),
+  );
+}
+
+const SKIPPED = 'hone.measurementSkipped';
+const skipped = (): boolean => sessionStorage.getItem(SKIPPED) !== null;
+
+function parsed(text: string, name: string): unknown {
+  try {
+    return JSON.parse(text) as unknown;
+  } catch {
+    throw new Error(`"${name}" is not a rig: it is not written as JSON. Choose a file that Hone has saved.`);
+  }
+}

@@ -1,0 +1,183 @@
+import type { LightCopy, Source } from '@hone/core/api';
+import {
+  serverDecodeReason,
+  shownSize,
+  type Condition,
+  type ConditionKind,
+  type PictureFacts,
+} from '@hone/core/media';
+import { toNumber, type Rational } from '@hone/core/time';
+import type { PictureOrigin } from '@hone/player';
+import { bitRate, bytes, milliseconds, pixels } from './quantities';
+
+/** What a picture in the viewer was made from, for the plate under it. */
+export function originText({ choice, decoder }: PictureOrigin): string {
+  if (decoder === null) return choice;
+  return `${choice}, decoded by the ${decoder}`;
+}
+
+export const rateText = (rate: Rational): string => `${Number(toNumber(rate).toFixed(3))} frames/s`;
+
+export const lengthText = (seconds: number): string => {
+  const minutes = Math.floor(seconds / 60);
+  return minutes ? `${minutes} min ${(seconds % 60).toFixed(1)} s` : `${seconds.toFixed(2)} s`;
+};
+
+export const STATE_TEXTS: Readonly<Record<Source['state'], string>> = {
+  ready: 'ready',
+  expected: 'being made',
+  growing: 'still growing',
+  missing: 'missing',
+  unreadable: 'unreadable',
+};
+
+export function copyText(copy: LightCopy | null | undefined): string {
+  if (!copy) return 'none';
+  if (copy.state === 'ready') return `${pixels(copy)} · ${bytes(copy.bytes)}`;
+  return { making: 'being made', failed: 'could not be made', stale: 'of an older file' }[copy.state];
+}
+
+/** A group of facts with a heading, for the detail panel. */
+export interface FactGroup {
+  readonly title: string;
+  readonly facts: readonly (readonly [name: string, value: string])[];
+}
+
+const fraction = ({ num, den }: Rational): string => (den === 1 ? String(num) : `${num}/${den}`);
+
+function pictureGroup(picture: PictureFacts, source: Source): FactGroup {
+  const { colour } = picture;
+  const tags = [colour.matrix, colour.primaries, colour.transfer].map((tag) => tag ?? 'not said');
+  const spread = source.structure && !source.structure.constantRate ? source.structure.stepMs : null;
+  return {
+    title: 'Picture',
+    facts: [
+      ['Codec', [picture.codec, picture.profile].filter(Boolean).join(', ')],
+      ['Level', picture.level === null ? 'none' : String(picture.level)],
+      ['Size', pixels(picture.size)],
+      ['Shown as', `${pixels(shownSize(picture))}, turned by ${picture.rotation}°`],
+      ['Pixel aspect', fraction(picture.pixelAspect)],
+      ['Rate', `${rateText(picture.rate)} (${fraction(picture.rate)})`],
+      [
+        'Average and real rate',
+        `${rateText(picture.averageRate)}, ${picture.realRate ? rateText(picture.realRate) : 'not said'}`,
+      ],
+      [
+        'Constant',
+        picture.constantRate && !spread
+          ? 'yes'
+          : spread
+            ? `no: ${milliseconds(spread.shortest)} to ${milliseconds(spread.longest)} between frames`
+            : 'no',
+      ],
+      ['Frames', String(picture.frameCount)],
+      ['Scan', picture.scan],
+      [
+        'Samples',
+        `${picture.chroma}, ${picture.bitDepth} bits${picture.alpha ? ', alpha' : ''} (${picture.pixelFormat})`,
+      ],
+      ['Colour', `${tags.join(' / ')}, ${colour.range ?? 'range not said'}`],
+      [
+        'Decoded by',
+        serverDecodeReason(source.facts!, source.stills)
+          ? `the server: ${serverDecodeReason(source.facts!, source.stills)}`
+          : 'the browser, if it can',
+      ],
+    ],
+  };
+}
+
+function structureGroup({ structure }: Source): FactGroup | null {
+  if (!structure) return null;
+  const { gopFrames: gop, coldStartFrames: cold } = structure;
+  const groups =
+    gop.shortest === gop.longest
+      ? `${gop.longest} frames`
+      : `${gop.shortest} to ${gop.longest} frames, mostly ${gop.median}`;
+  return {
+    title: 'Packets',
+    facts: [
+      [
+        'Compression',
+        structure.kind === 'intra' ? 'intra: every frame on its own' : `long-GOP: groups of ${groups}`,
+      ],
+      ['Order', structure.reordered ? 'B-frames: decoded in another order than shown' : 'decoded as shown'],
+      ['Average', bitRate(structure.averageBitsPerSecond)],
+      [
+        'Peak over a second',
+        `${bitRate(structure.peakBitsPerSecond)} at ${structure.peakAtSeconds.toFixed(1)} s`,
+      ],
+      [
+        'A frame',
+        `${bytes(Math.round(structure.bitsPerFrame / 8))}, ${structure.bitsPerPixel.toFixed(3)} bits a pixel`,
+      ],
+      ['Price of a cut', `${cold.mean.toFixed(1)} frames to decode on average, ${cold.most} at most`],
+      ['Packets', `${structure.packets}, ${structure.keyFrames} of them key frames`],
+    ],
+  };
+}
+
+/** Everything that is known of a source, in groups. */
+export function factGroups(source: Source, copy: LightCopy | null): FactGroup[] {
+  const { facts } = source;
+  if (!facts) return [];
+  const file: FactGroup = {
+    title: 'File',
+    facts: [
+      ['Container', facts.container],
+      ['Folder', source.folder],
+      ['Drive', source.drive],
+      ['On disk', bytes(source.bytes)],
+      ['Length', lengthText(toNumber(facts.duration))],
+      ['Timecode', facts.timecode ?? 'none'],
+      ['Fingerprint', source.contentHash ? source.contentHash.slice(0, 16) : 'being computed'],
+    ],
+  };
+  const groups = [file];
+  if (facts.picture) groups.push(pictureGroup(facts.picture, source));
+  const structure = structureGroup(source);
+  if (structure) groups.push(structure);
+  if (facts.sound) {
+    const { codec, sampleRate, channels } = facts.sound;
+    const prepared = source.sound;
+    groups.push({
+      title: 'Sound',
+      facts: [
+        ['Codec', `${codec}, ${sampleRate} Hz, ${channels} channels`],
+        ['Decoding', prepared ? `${Math.round(prepared.timesRealTime)} times real time` : 'not measured yet'],
+        [
+          'Prepared',
+          prepared ? (prepared.decoded ? 'kept decoded' : 'peaks; played from the file') : 'waiting',
+        ],
+      ],
+    });
+  }
+  if (facts.picture) {
+    const about: [string, string][] = [['Light copy', copyText(copy)]];
+    if (copy?.state === 'ready') about.push(['Lies in', copy.folder]);
+    if (copy?.likeness)
+      about.push([
+        'Likeness',
+        `SSIM ${copy.likeness.ssim.toFixed(3)}, ${copy.likeness.psnrDb.toFixed(1)} dB`,
+      ]);
+    groups.push({ title: 'Light copy', facts: about });
+  }
+  return groups;
+}
+
+const CONDITION_TEXTS: Readonly<Record<ConditionKind, readonly [is: string, isNot: string]>> = {
+  larger: ['larger than the working size', 'not larger than the working size'],
+  longGop: ['long-GOP', 'not long-GOP'],
+  bitRate: ['more than {} Mbit/s', 'at most {} Mbit/s'],
+  rate: ['rate differs', 'rate is the timeline’s'],
+  used: ['used on this timeline', 'not used on this timeline'],
+  noCopy: ['no copy yet', 'has a copy'],
+  drive: ['peaks above what its drive reads', 'its drive keeps up'],
+  interlaced: ['interlaced', 'progressive'],
+  server: ['decoded by the server', 'decoded by the browser'],
+  text: ['has “{}”', 'has no “{}”'],
+  bin: ['in {}', 'not in {}'],
+};
+
+export const conditionText = ({ kind, not, value }: Condition): string =>
+  CONDITION_TEXTS[kind][not ? 1 : 0].replace('{}', String(value ?? ''));
