@@ -1,21 +1,24 @@
-/** Bytes before each raw frame that the server sends to the player: a 64-bit and two 32-bit numbers, little-endian. */
-export const FRAME_HEADER_BYTES = 16;
+/** Bytes before each raw frame that the server sends to the player: a 64-bit and three 32-bit numbers, little-endian. */
+export const FRAME_HEADER_BYTES = 20;
 
 export interface FrameHeader {
   /** From the first frame of the source. */
   readonly seconds: number;
   /** ms that decoding, deinterlacing and scaling the frame took. */
   readonly decodeMs: number;
+  /** ms that a simulated drive held it up. */
+  readonly readMs: number;
   /** Bytes of the frame that follow. */
   readonly bytes: number;
 }
 
-export function writeFrameHeader({ seconds, decodeMs, bytes }: FrameHeader): Uint8Array {
+export function writeFrameHeader({ seconds, decodeMs, readMs, bytes }: FrameHeader): Uint8Array {
   const header = new Uint8Array(FRAME_HEADER_BYTES);
   const view = new DataView(header.buffer);
   view.setFloat64(0, seconds, true);
   view.setFloat32(8, decodeMs, true);
-  view.setUint32(12, bytes, true);
+  view.setFloat32(12, readMs, true);
+  view.setUint32(16, bytes, true);
   return header;
 }
 
@@ -24,6 +27,7 @@ export function readFrameHeader(header: Uint8Array): FrameHeader {
   return {
     seconds: view.getFloat64(0, true),
     decodeMs: view.getFloat32(8, true),
-    bytes: view.getUint32(12, true),
+    readMs: view.getFloat32(12, true),
+    bytes: view.getUint32(16, true),
   };
 }

@@ -106,7 +106,7 @@ describe('colours on their way through ffmpeg', () => {
 
 describe('the header of a raw frame', () => {
   it('comes back as it was', () => {
-    const header = { seconds: 12.041666666666666, decodeMs: 8.5, bytes: 777_600 };
+    const header = { seconds: 12.041666666666666, decodeMs: 8.5, readMs: 0.25, bytes: 777_600 };
     expect(readFrameHeader(writeFrameHeader(header))).toEqual(header);
   });
 });

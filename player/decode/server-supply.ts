@@ -89,7 +89,7 @@ export class ServerSupply implements PictureSupply {
       if (!(await reader.fill(header))) break;
       if (!(await reader.fill(picture))) break;
       if (generation !== this.generation) return;
-      const { seconds: at, decodeMs } = readFrameHeader(header);
+      const { seconds: at, decodeMs, readMs } = readFrameHeader(header);
       const frame = new VideoFrame(picture, {
         format: 'I420',
         codedWidth: width,
@@ -97,7 +97,7 @@ export class ServerSupply implements PictureSupply {
         timestamp: Math.round(at * 1e6),
         colorSpace: { matrix: 'bt709', primaries: 'bt709', transfer: 'bt709', fullRange: false },
       });
-      this.waiting.push({ frame, seconds: at, decodeMs, readMs: 0 });
+      this.waiting.push({ frame, seconds: at, decodeMs, readMs });
       this.wakeConsumer?.();
       while (this.waiting.length >= MOST_WAITING && generation === this.generation)
         await new Promise<void>((resolve) => (this.wakeReader = resolve));

@@ -115,9 +115,11 @@ async function writeFrom(
       // Those before belong to the price of this place; nobody needs their pixels.
       if (seconds < from - frameSeconds(source, 1.6)) continue;
       const decodeMs = performance.now() - busyFrom;
+      const beforeRead = performance.now();
       await read?.(frames);
+      const readMs = read ? performance.now() - beforeRead : 0;
       if (signal.aborted) break;
-      target.write(writeFrameHeader({ seconds, decodeMs, bytes: frameBytes }));
+      target.write(writeFrameHeader({ seconds, decodeMs, readMs, bytes: frameBytes }));
       // While nobody reads, ffmpeg stands still, and that time is not its cost.
       if (!target.write(bytes)) await once(target, 'drain', { signal });
       busyFrom = performance.now();
