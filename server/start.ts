@@ -2,6 +2,7 @@ import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { mkdir } from 'node:fs/promises';
 import { join } from 'node:path';
+import { openApi } from '@hone/core/api';
 import express, { json, type Express, type RequestHandler } from 'express';
 import { pino, type Logger } from 'pino';
 import { pinoHttp } from 'pino-http';
@@ -18,6 +19,7 @@ import { EventBus, eventStream } from './http/events.js';
 import { onlyOwnPage, securityHeaders } from './http/guard.js';
 import { pages } from './http/pages.js';
 import { nothingHere, problemHandler } from './http/problems.js';
+import { routesOf } from './http/routes-of.js';
 import type { JobHandler, JobQueue } from './jobs/queue.js';
 import { jobRoutes } from './jobs/routes.js';
 import { SqliteQueue } from './jobs/sqlite-queue.js';
@@ -59,6 +61,8 @@ export interface Services {
 export interface RunningServer {
   readonly url: string;
   readonly services: Services;
+  /** Every route, as "get /api/projects/{id}". */
+  readonly routes: readonly string[];
   stop(): Promise<void>;
 }
 
@@ -88,7 +92,7 @@ export async function startServer(config: Config, options: StartOptions = {}): P
   await options.prepare?.(services);
 
   let port = config.port;
-  const app = application(services, database, bus, log, () => port, options.extraPages);
+  const { app, routes } = application(services, database, bus, log, () => port, options.extraPages);
   const server = createServer(app);
   await listen(server, port);
   port = (server.address() as AddressInfo).port;
@@ -100,6 +104,7 @@ export async function startServer(config: Config, options: StartOptions = {}): P
   return {
     url: `http://127.0.0.1:${port}`,
     services,
+    routes,
     stop: async () => {
       await watcher.stop();
       await own.stop();
@@ -139,7 +144,7 @@ function application(
   log: Logger,
   portOf: () => number,
   extraPages: string | undefined,
-): Express {
+): { app: Express; routes: string[] } {
   const { config, projects, sources, copies, exports, importer, folders, simulation, queue } = services;
   const previews = previewFolder(config);
   const app = express();
@@ -156,6 +161,10 @@ function application(
   api.use(noStore);
   api.get('/health', (_request, response) => {
     response.json({ status: 'ok', upSeconds: Math.round((Date.now() - started) / 1000) });
+  });
+  const description = openApi();
+  api.get('/openapi.json', (_request, response) => {
+    response.json(description);
   });
   api.get('/events', eventStream(bus));
   api.use(runRoutes(new RunStore(database), new Sampler()));
@@ -180,17 +189,15 @@ function application(
   api.use(nothingHere);
 
   app.use('/api', api);
-  app.use(
-    '/media',
-    mediaFiles(sources, copies, exports, previews, simulation),
-    frameRoutes(sources, config.ffmpeg, simulation),
-    nothingHere,
-  );
+  const media = express.Router();
+  media.use(mediaFiles(sources, copies, exports, previews, simulation));
+  media.use(frameRoutes(sources, config.ffmpeg, simulation));
+  app.use('/media', media, nothingHere);
   if (extraPages) app.use('/extra', express.static(extraPages));
   app.use(pages(config.webFolder, config.playerFolder));
   app.use(nothingHere);
   app.use(problemHandler(log));
-  return app;
+  return { app, routes: [...routesOf(api, '/api'), ...routesOf(media, '/media')] };
 }
 
 function listen(server: Server, port: number): Promise<void> {

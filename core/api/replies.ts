@@ -1,0 +1,269 @@
+import {
+  array,
+  boolean,
+  mixed,
+  number,
+  object,
+  string,
+  type AnyObject,
+  type ObjectSchema,
+  type Schema,
+} from 'yup';
+import { tuningSchema } from '../levers/index.js';
+import { COPY_DIVISORS, sourceFiltersSchema } from '../media/index.js';
+import { runFactsSchema, scrubFactsSchema, STAGES } from '../playback/index.js';
+import { deliverySchema } from '../render/index.js';
+import { rigSchema } from '../rig/index.js';
+import { frameSizeSchema, rateSchema, timelineSchema } from '../timeline/index.js';
+
+// Replies as the server gives them; records.ts has the same as types. A test holds real replies against these.
+
+const text = () => string().strict().defined();
+const perhapsText = () => string().strict().nullable().defined();
+const amount = () => number().strict().required();
+const perhapsAmount = () => number().strict().nullable().defined();
+const yes = () => boolean().strict().required();
+const perhaps = <T extends AnyObject>(schema: ObjectSchema<T>) => schema.nullable().defined().default(null);
+const rational = () => object({ num: amount(), den: amount() }).noUnknown();
+const list = (schema: Schema) => array(schema).required();
+
+export const projectReply = object({
+  id: text(),
+  name: text(),
+  timeline: timelineSchema.required(),
+  tuning: tuningSchema.required(),
+  delivery: deliverySchema.required(),
+  filters: sourceFiltersSchema,
+  revision: amount(),
+  createdAt: text(),
+}).noUnknown();
+
+export const projectEntryReply = object({ id: text(), name: text(), createdAt: text() }).noUnknown();
+
+const pictureFacts = object({
+  codec: text(),
+  profile: text(),
+  level: perhapsAmount(),
+  size: frameSizeSchema.required(),
+  pixelAspect: rational().required(),
+  rotation: amount(),
+  rate: rateSchema.required(),
+  averageRate: rational().required(),
+  realRate: perhaps(rational()),
+  constantRate: yes(),
+  frameCount: amount(),
+  pixelFormat: text(),
+  chroma: text(),
+  bitDepth: amount(),
+  alpha: yes(),
+  scan: text(),
+  colour: object({
+    matrix: perhapsText(),
+    primaries: perhapsText(),
+    transfer: perhapsText(),
+    range: perhapsText(),
+  })
+    .noUnknown()
+    .required(),
+  timescale: amount(),
+}).noUnknown();
+
+const sourceFacts = object({
+  version: amount(),
+  container: text(),
+  timecode: perhapsText(),
+  duration: rational().required(),
+  pictureStart: rational().required(),
+  bytes: amount(),
+  bitsPerSecond: amount(),
+  picture: perhaps(pictureFacts),
+  sound: perhaps(object({ codec: text(), sampleRate: amount(), channels: amount() }).noUnknown()),
+}).noUnknown();
+
+const spread = () =>
+  object({ shortest: amount(), median: amount(), longest: amount() }).noUnknown().required();
+
+const structure = object({
+  packets: amount(),
+  keyFrames: amount(),
+  kind: string().strict().oneOf(['intra', 'long-GOP']).required(),
+  gopFrames: spread(),
+  reordered: yes(),
+  pictureBytes: amount(),
+  averageBitsPerSecond: amount(),
+  peakBitsPerSecond: amount(),
+  peakAtSeconds: amount(),
+  bitsPerFrame: amount(),
+  bitsPerPixel: amount(),
+  stepMs: spread(),
+  constantRate: yes(),
+  coldStartFrames: object({ mean: amount(), most: amount() }).noUnknown().required(),
+}).noUnknown();
+
+export const sourceReply = object({
+  id: text(),
+  projectId: text(),
+  name: text(),
+  state: string().strict().oneOf(['expected', 'ready', 'growing', 'unreadable', 'missing']).required(),
+  problem: perhapsText(),
+  bytes: amount(),
+  facts: perhaps(sourceFacts),
+  contentHash: perhapsText(),
+  folder: text(),
+  drive: text(),
+  structure: perhaps(structure),
+  bin: text(),
+  tags: list(text()),
+  stills: perhaps(object({ first: amount(), count: amount(), rate: rational().required() }).noUnknown()),
+  stamp: text(),
+  strip: perhaps(object({ pictures: amount(), width: amount(), height: amount() }).noUnknown()),
+  sound: perhaps(object({ peaksPerSecond: amount(), timesRealTime: amount(), decoded: yes() }).noUnknown()),
+}).noUnknown();
+
+const divisor = () => number().strict().oneOf(COPY_DIVISORS).required();
+
+export const copyReply = object({
+  id: text(),
+  sourceId: text(),
+  projectId: text(),
+  divisor: divisor(),
+  format: text(),
+  folder: text(),
+  state: string().strict().oneOf(['making', 'ready', 'failed', 'stale']).required(),
+  width: amount(),
+  height: amount(),
+  bytes: amount(),
+  likeness: perhaps(object({ ssim: amount(), psnrDb: amount(), frames: amount() }).noUnknown()),
+  madeInMs: perhapsAmount(),
+}).noUnknown();
+
+export const estimateReply = object({
+  sourceId: text(),
+  divisor: divisor(),
+  bytes: amount(),
+  seconds: amount(),
+  width: amount(),
+  height: amount(),
+  sampledFrames: amount(),
+}).noUnknown();
+
+export const jobReply = object({
+  id: text(),
+  projectId: text(),
+  kind: text(),
+  title: text(),
+  subjectId: text(),
+  state: string().strict().oneOf(['waiting', 'running', 'done', 'failed', 'cancelled']).required(),
+  progress: amount(),
+  secondsLeft: perhapsAmount(),
+  problem: perhapsText(),
+  createdAt: text(),
+}).noUnknown();
+
+const pacing = object({
+  wanted: amount(),
+  shown: amount(),
+  dropped: amount(),
+  longestFreezeMs: amount(),
+  firstFrameMs: perhapsAmount(),
+  firstDropMs: perhapsAmount(),
+  meanLatenessMs: perhapsAmount(),
+  framesPerSecondShown: amount(),
+  stageMs: object(Object.fromEntries(STAGES.map((stage) => [stage, amount()])))
+    .noUnknown()
+    .required(),
+  decodedPerFrame: amount(),
+}).noUnknown();
+
+const runFields = {
+  id: text(),
+  projectId: text(),
+  startedAt: text(),
+  facts: runFactsSchema.required(),
+  summary: pacing.required(),
+  notes: text(),
+};
+
+export const runReply = object(runFields).noUnknown();
+
+const sample = object({
+  atMs: amount(),
+  cores: list(amount()),
+  readBytesPerSecond: perhapsAmount(),
+  usedMemoryBytes: amount(),
+  serverMemoryBytes: amount(),
+  power: text(),
+}).noUnknown();
+
+export const samplesReply = list(sample.required());
+
+export const runReportReply = object({
+  ...runFields,
+  samples: samplesReply,
+  frames: list(mixed().required()),
+}).noUnknown();
+
+export const scrubReply = object({
+  id: text(),
+  projectId: text(),
+  startedAt: text(),
+  facts: scrubFactsSchema.required(),
+}).noUnknown();
+
+const proof = object({
+  originals: list(object({ sourceId: text(), name: text(), bytes: amount(), sha256: text() }).noUnknown()),
+  otherInputs: list(text()),
+  graphSha256: text(),
+  filters: text(),
+  frames: list(mixed().required()),
+  frameCount: amount(),
+  expectedFrameCount: amount(),
+  bytes: amount(),
+  sha256: text(),
+}).noUnknown();
+
+export const exportReply = object({
+  id: text(),
+  projectId: text(),
+  name: text(),
+  state: string().strict().oneOf(['making', 'ready', 'failed', 'cancelled']).required(),
+  delivery: deliverySchema.required(),
+  proof: perhaps(proof),
+  bytes: amount(),
+  createdAt: text(),
+}).noUnknown();
+
+export const folderReply = object({
+  id: text(),
+  label: text(),
+  folders: amount(),
+  files: list(object({ id: text(), name: text(), bytes: amount() }).noUnknown()),
+  children: list(object({ id: text(), label: text() }).noUnknown()),
+}).noUnknown();
+
+export const healthReply = object({ status: text(), upSeconds: amount() }).noUnknown();
+export const simulationReply = object({ driveId: perhapsText() }).noUnknown();
+export const rigsReply = object({ own: perhaps(rigSchema), loaded: list(rigSchema.required()) }).noUnknown();
+export const settingsReply = object({ memoryCeilingBytes: amount(), memoryBytes: amount() }).noUnknown();
+export const loadReply = object({ load: amount() }).noUnknown();
+export const drivesReply = list(object({ drive: text(), holds: list(text()) }).noUnknown());
+export const machineReply = object({
+  machine: mixed().required(),
+  graphics: list(mixed().required()),
+  measuresItself: yes(),
+}).noUnknown();
+export const figuresReply = object({
+  oneCoreFps: mixed().nullable(),
+  allCoresFps: mixed().nullable(),
+}).noUnknown();
+export const anyListReply = list(mixed().required());
+export const anyReply = mixed().nullable();
+
+/** Problem details (RFC 9457), with every fault of an input that was not understood. */
+export const problemReply = object({
+  type: text(),
+  title: text(),
+  status: amount(),
+  detail: text(),
+  faults: array(text().required()).optional(),
+}).noUnknown();
