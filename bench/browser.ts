@@ -49,11 +49,18 @@ declare const benchPage: BenchPage;
 export const bareDecoder = (page: Page, sourceId: string, frames: number): Promise<number> =>
   page.evaluate(([id, count]) => benchPage.bareDecoder(id, count), [sourceId, frames] as const);
 
-export const flatOut = (page: Page, projectId: string, sourceId: string, frames: number): Promise<number> =>
-  page.evaluate(([project, id, count]) => benchPage.flatOut(project, id, count), [
+export const flatOut = (
+  page: Page,
+  projectId: string,
+  sourceId: string,
+  frames: number,
+  byServer = false,
+): Promise<number> =>
+  page.evaluate(([project, id, count, server]) => benchPage.flatOut(project, id, count, server), [
     projectId,
     sourceId,
     frames,
+    byServer,
   ] as const);
 
 export const playWhole = (page: Page, projectId: string, copies: boolean): ReturnType<BenchPage['play']> =>

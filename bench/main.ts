@@ -1,8 +1,16 @@
+import { index } from './index-packets.js';
 import { optimize } from './optimize.js';
 import { player } from './player.js';
+import { serverdecode } from './serverdecode.js';
 import { tuned } from './tuned.js';
 
-const BENCHES: Readonly<Record<string, () => Promise<Record<string, number>>>> = { player, tuned, optimize };
+const BENCHES: Readonly<Record<string, () => Promise<Record<string, number>>>> = {
+  player,
+  tuned,
+  optimize,
+  index,
+  serverdecode,
+};
 
 const name = process.argv[2] ?? '';
 const bench = BENCHES[name];

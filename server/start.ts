@@ -38,6 +38,7 @@ import { sourceRoutes } from './media/routes.js';
 import { SourceStore } from './media/source-store.js';
 import { ProjectStore } from './projects/project-store.js';
 import { projectRoutes } from './projects/routes.js';
+import { MemoryLimits } from './rig/limits.js';
 import { RigStore } from './rig/rig-store.js';
 import { rigRoutes } from './rig/routes.js';
 import { Sampler } from './rig/sampler.js';
@@ -55,6 +56,8 @@ export interface Services {
   readonly importer: Importer;
   readonly folders: Folders;
   readonly simulation: DriveSimulation;
+  readonly rigs: RigStore;
+  readonly limits: MemoryLimits;
   readonly queue: JobQueue;
 }
 
@@ -124,15 +127,17 @@ function assemble(config: Config, database: Database, bus: EventBus, log: Logger
   const importer = new Importer(sources, copies, queue, config);
   const folders = new Folders(config.mediaFolders);
   const simulation = new DriveSimulation(bus);
+  const rigs = new RigStore(database);
+  const limits = new MemoryLimits(rigs);
   const previews = previewFolder(config);
   queue.register(hashHandler(sources));
   queue.register(indexHandler(sources, config.ffprobe));
   queue.register(stripHandler(sources, config.ffmpeg, previews));
   queue.register(soundHandler(sources, config.ffmpeg, previews));
-  queue.register(copyHandler(sources, copies, queue, config));
+  queue.register(copyHandler(sources, copies, queue, limits, config));
   queue.register(likenessHandler(sources, copies, config.ffmpeg));
-  queue.register(exportHandler(sources, exports, config));
-  return { config, projects, sources, copies, exports, importer, folders, simulation, queue };
+  queue.register(exportHandler(sources, exports, limits, config));
+  return { config, projects, sources, copies, exports, importer, folders, simulation, rigs, limits, queue };
 }
 
 const previewFolder = ({ dataFolder }: Config): string => join(dataFolder, 'previews');
@@ -145,7 +150,8 @@ function application(
   portOf: () => number,
   extraPages: string | undefined,
 ): { app: Express; routes: string[] } {
-  const { config, projects, sources, copies, exports, importer, folders, simulation, queue } = services;
+  const { config, projects, sources, copies, exports, importer, folders, simulation, rigs, limits, queue } =
+    services;
   const previews = previewFolder(config);
   const app = express();
   app.disable('x-powered-by');
@@ -168,7 +174,7 @@ function application(
   });
   api.get('/events', eventStream(bus));
   api.use(runRoutes(new RunStore(database), new Sampler()));
-  api.use(rigRoutes(new RigStore(database), sources, config));
+  api.use(rigRoutes(rigs, sources, config));
   api.use(json({ limit: '8mb' }));
   api.use(projectRoutes(projects));
   api.use(
@@ -191,7 +197,7 @@ function application(
   app.use('/api', api);
   const media = express.Router();
   media.use(mediaFiles(sources, copies, exports, previews, simulation));
-  media.use(frameRoutes(sources, config.ffmpeg, simulation));
+  media.use(frameRoutes(sources, config.ffmpeg, simulation, limits));
   app.use('/media', media, nothingHere);
   if (extraPages) app.use('/extra', express.static(extraPages));
   app.use(pages(config.webFolder, config.playerFolder));

@@ -8,7 +8,7 @@ import { planFor, Player } from '@hone/player';
 /** What a benchmark calls from outside the page. */
 export interface BenchPage {
   bareDecoder(sourceId: string, frames: number): Promise<number>;
-  flatOut(projectId: string, sourceId: string, frames: number): Promise<number>;
+  flatOut(projectId: string, sourceId: string, frames: number, byServer?: boolean): Promise<number>;
   play(projectId: string, lightCopies: boolean): Promise<PacingSummary>;
 }
 
@@ -56,7 +56,7 @@ const page: BenchPage = {
   },
 
   /** Frames per second of the whole player, without a clock, at preview scale 1:4. */
-  async flatOut(projectId, sourceId, frames) {
+  async flatOut(projectId, sourceId, frames, byServer = false) {
     const { sources } = await project(projectId);
     const source = sources.find(({ id }) => id === sourceId)!;
     const picture = source.facts!.picture!;
@@ -72,7 +72,10 @@ const page: BenchPage = {
     };
     const timeline = { ...empty, tracks: [{ ...empty.tracks[0]!, clips: [clip] }] };
     const player = await newPlayer();
-    player.setPlan(planFor(timeline, { ...PLAINEST, playScale: 4, restScale: 4 }, sources, []));
+    const plan = planFor(timeline, { ...PLAINEST, playScale: 4, restScale: 4 }, sources, []);
+    const file = plan.pictures[sourceId]!;
+    const pictures = { [sourceId]: byServer ? { ...file, serverOnly: 'it is measured' } : file };
+    player.setPlan({ ...plan, pictures });
     await new Promise((resolve) => player.on('still', resolve));
     const result = await player.playFlatOut(0, frames);
     player.dispose();

@@ -2,7 +2,7 @@ import type { EncodedPacket } from 'mediabunny';
 import type { PictureFile } from './picture-file.js';
 import type { DecodedFrame } from './picture-supply.js';
 
-type DecoderOutput = Omit<DecodedFrame, 'seconds'>;
+type DecoderOutput = Omit<DecodedFrame, 'seconds' | 'frame'> & { readonly frame: VideoFrame };
 
 /** Frames that stand between the file and the consumer, inside the decoder and after it. */
 const IN_FLIGHT = 8;

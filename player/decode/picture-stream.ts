@@ -7,10 +7,9 @@ import type { DecodedFrame, PictureSupply } from './picture-supply.js';
 
 /** Makes a preview picture of a decoded frame at an address. */
 export type Reduce = (
-  frame: VideoFrame,
+  frame: DecodedFrame['frame'],
   spec: StreamSpec,
   address: number,
-  decoder: PictureSupply['decoder'],
 ) => Promise<ColourCoding>;
 
 /** Time stamps reach the decoder in whole microseconds; two that differ by no more are the same. */
@@ -129,7 +128,7 @@ export class PictureStream {
   }
 
   /** Sends one picture for all frames from the next up to `until`. */
-  private async deliver(frame: VideoFrame, until: number): Promise<void> {
+  private async deliver(frame: DecodedFrame['frame'], until: number): Promise<void> {
     let made: { address: number; coding: ColourCoding } | undefined;
     while (this.next < until && !this.isClosed()) {
       const wanted = this.next;
@@ -147,7 +146,7 @@ export class PictureStream {
         const start = performance.now();
         made = {
           address,
-          coding: await this.reduce(frame, this.spec, address, this.supply?.decoder ?? 'browser'),
+          coding: await this.reduce(frame, this.spec, address),
         };
         this.cost.scaleMs += performance.now() - start;
         if (this.isClosed()) return;

@@ -1,6 +1,13 @@
+/** A picture that is already as it is wanted: planes of 8-bit 4:2:0, limited-range BT.709, of the stream's target size. */
+export interface FinishedPicture {
+  readonly planes: Uint8Array;
+  /** Gives the memory back. */
+  close(): void;
+}
+
 /** A decoded frame with what it cost since the frame before it. */
 export interface DecodedFrame {
-  readonly frame: VideoFrame;
+  readonly frame: VideoFrame | FinishedPicture;
   /** From the first frame of the source. */
   readonly seconds: number;
   /** ms that the decoder worked: from its last output, or from the end of its last idle time, to this output. */

@@ -12,6 +12,8 @@ const RESTART_SECONDS = 1;
 export class ServerSupply implements PictureSupply {
   readonly decoder = 'server';
   private readonly waiting: DecodedFrame[] = [];
+  /** Memory of pictures that were used. */
+  private readonly spare: Uint8Array<ArrayBuffer>[] = [];
   private abort = new AbortController();
   private generation = 0;
   private finished = false;
@@ -82,21 +84,16 @@ export class ServerSupply implements PictureSupply {
       const problem = (await reply.json().catch(() => undefined)) as { detail?: string } | undefined;
       throw new Error(problem?.detail ?? `The server could not decode the clip: ${reply.status}.`);
     }
-    const reader = new ExactReader(reply.body.getReader());
-    const header = new Uint8Array(FRAME_HEADER_BYTES);
-    const picture = new Uint8Array(planarBytes(width, height));
+    const reader = new ExactReader(reply.body.getReader({ mode: 'byob' }));
+    // Header and picture stand behind each other in one piece of memory, which the stream fills in place.
+    const bytes = FRAME_HEADER_BYTES + planarBytes(width, height);
     while (generation === this.generation) {
-      if (!(await reader.fill(header))) break;
-      if (!(await reader.fill(picture))) break;
+      const filled = await reader.fill(this.spare.pop() ?? new Uint8Array(bytes));
+      if (!filled) break;
       if (generation !== this.generation) return;
-      const { seconds: at, decodeMs, readMs } = readFrameHeader(header);
-      const frame = new VideoFrame(picture, {
-        format: 'I420',
-        codedWidth: width,
-        codedHeight: height,
-        timestamp: Math.round(at * 1e6),
-        colorSpace: { matrix: 'bt709', primaries: 'bt709', transfer: 'bt709', fullRange: false },
-      });
+      const { seconds: at, decodeMs, readMs } = readFrameHeader(filled);
+      const planes = filled.subarray(FRAME_HEADER_BYTES);
+      const frame = { planes, close: () => void this.spare.push(filled) };
       this.waiting.push({ frame, seconds: at, decodeMs, readMs });
       this.wakeConsumer?.();
       while (this.waiting.length >= MOST_WAITING && generation === this.generation)
@@ -108,28 +105,20 @@ export class ServerSupply implements PictureSupply {
   }
 }
 
-/** Reads pieces of known length from a stream of chunks of any length. */
+/** Reads pieces of known length from a stream, into memory that is handed to and fro. */
 class ExactReader {
-  private chunk: Uint8Array = new Uint8Array(0);
-  private at = 0;
+  constructor(private readonly reader: ReadableStreamBYOBReader) {}
 
-  constructor(private readonly reader: ReadableStreamDefaultReader<Uint8Array>) {}
-
-  /** @returns false when the stream ended before the target was full */
-  async fill(target: Uint8Array): Promise<boolean> {
+  /** @returns the target, filled; undefined when the stream ended before */
+  async fill(target: Uint8Array<ArrayBuffer>): Promise<Uint8Array<ArrayBuffer> | undefined> {
+    let memory = target.buffer;
     let filled = 0;
-    while (filled < target.length) {
-      if (this.at === this.chunk.length) {
-        const { done, value } = await this.reader.read();
-        if (done) return false;
-        this.chunk = value;
-        this.at = 0;
-      }
-      const take = Math.min(target.length - filled, this.chunk.length - this.at);
-      target.set(this.chunk.subarray(this.at, this.at + take), filled);
-      filled += take;
-      this.at += take;
+    while (filled < memory.byteLength) {
+      const { done, value } = await this.reader.read(new Uint8Array(memory, filled));
+      if (done) return undefined;
+      memory = value.buffer;
+      filled += value.byteLength;
     }
-    return true;
+    return new Uint8Array(memory);
   }
 }

@@ -1,5 +1,6 @@
 import { Control } from '../shared/control.js';
 import { loadKernels, type Kernels } from '../shared/kernels.js';
+import { VIDEO_BT709 } from '../shared/picture.js';
 import {
   channel,
   type Decoder,
@@ -11,6 +12,7 @@ import { PacketSupply } from './packet-supply.js';
 import { PictureFiles } from './picture-file.js';
 import { ServerSupply } from './server-supply.js';
 import { PictureStream } from './picture-stream.js';
+import type { DecodedFrame } from './picture-supply.js';
 import { reduceFrame } from './reduce-frame.js';
 import { Workspace } from './workspace.js';
 
@@ -86,15 +88,17 @@ class DecodeWorker {
   }
 
   private reduce(
-    frame: VideoFrame,
+    frame: DecodedFrame['frame'],
     spec: StreamSpec,
     address: number,
-    decoder: Decoder,
   ): ReturnType<typeof reduceFrame> {
+    if ('planes' in frame) {
+      new Uint8Array(this.memory.buffer).set(frame.planes, address);
+      return Promise.resolve(VIDEO_BT709);
+    }
     const workspace = this.workspace;
     if (!workspace) throw new Error('The decode worker has no room yet.');
-    const quarters = decoder === 'server' ? 0 : spec.file.quarters;
-    const reduction = { target: spec.target, quarters, address };
+    const reduction = { target: spec.target, quarters: spec.file.quarters, address };
     const result = this.reducing.then(() =>
       reduceFrame(frame, reduction, this.memory, this.kernels, workspace),
     );

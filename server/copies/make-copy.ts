@@ -7,6 +7,7 @@ import { inputArguments, plainFile } from '../ffmpeg/input.js';
 import { fileArgument, runFfmpeg, type FfmpegTools } from '../ffmpeg/process.js';
 import { stampOf, type SourceRow, type SourceStore } from '../media/source-store.js';
 import type { JobHandler, JobQueue } from '../jobs/queue.js';
+import type { MemoryLimits } from '../rig/limits.js';
 import type { CopyRow, CopyStore } from './copy-store.js';
 
 /** Size of the light copy of a source. @throws TypeError when the source has no picture */
@@ -22,6 +23,7 @@ export function copyHandler(
   sources: SourceStore,
   copies: CopyStore,
   queue: JobQueue,
+  limits: MemoryLimits,
   tools: FfmpegTools,
 ): JobHandler {
   return {
@@ -36,7 +38,7 @@ export function copyHandler(
         throw new Error(source.problem ?? `"${source.name}" is not ready.`);
       await mkdir(dirname(row.path), { recursive: true });
       const started = performance.now();
-      const input = ['-v', 'error', ...inputArguments(source)];
+      const input = ['-v', 'error', ...(await limits.decoderArguments()), ...inputArguments(source)];
       const args = [...input, ...copyArguments(row, picture.scan), fileArgument(aside(row))];
       const onFrame = (frame: number): void => progress(frame / Math.max(1, picture.frameCount));
       await runFfmpeg(tools.ffmpeg, args, { signal, onFrame });

@@ -8,6 +8,7 @@ import { hashOf } from '../media/hash.js';
 import { fileState } from '../media/identity.js';
 import { fileStamp, type SourceRow, type SourceStore } from '../media/source-store.js';
 import type { JobHandler } from '../jobs/queue.js';
+import type { MemoryLimits } from '../rig/limits.js';
 import type { ExportRow, ExportStore } from './export-store.js';
 import { proofOf } from './proof.js';
 
@@ -20,7 +21,12 @@ const ENCODED = 0.8;
  * Makes an export. It is given the timeline and the delivery as they were when it was asked for, and it has no way to
  * learn of a tuning or of a light copy.
  */
-export function exportHandler(sources: SourceStore, exports: ExportStore, tools: FfmpegTools): JobHandler {
+export function exportHandler(
+  sources: SourceStore,
+  exports: ExportStore,
+  limits: MemoryLimits,
+  tools: FfmpegTools,
+): JobHandler {
   return {
     kind: 'export',
     lane: 'heavy',
@@ -36,7 +42,9 @@ export function exportHandler(sources: SourceStore, exports: ExportStore, tools:
         known.set(source.id, hashed);
         progress((HASHED * (index + 1)) / originals.length);
       }
-      const command = exportCommand(graph, (id) => inputArguments(known.get(id)!), factsOf);
+      const threads = await limits.decoderArguments();
+      const inputOf = (id: string): string[] => [...threads, ...inputArguments(known.get(id)!)];
+      const command = exportCommand(graph, inputOf, factsOf);
       await mkdir(dirname(row.path), { recursive: true });
       const { length } = graph.graph;
       await runFfmpeg(tools.ffmpeg, ['-v', 'error', ...command.args, fileArgument(aside(row))], {

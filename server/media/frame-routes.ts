@@ -1,16 +1,21 @@
-import { availableParallelism } from 'node:os';
 import { PacketIndex } from '@hone/core/media';
 import { toNumber } from '@hone/core/time';
 import { Router } from 'express';
 import type { DriveSimulation } from '../drives/simulation.js';
 import { UserError } from '../http/problems.js';
+import type { MemoryLimits } from '../rig/limits.js';
 import { writeFrames, type FrameRequest } from './frames.js';
 import type { SourceRow, SourceStore } from './source-store.js';
 
 const LARGEST_SIDE = 16_384;
 
 /** Decoded frames of sources, for what the browser does not decode. */
-export function frameRoutes(sources: SourceStore, ffmpeg: string, simulation: DriveSimulation): Router {
+export function frameRoutes(
+  sources: SourceStore,
+  ffmpeg: string,
+  simulation: DriveSimulation,
+  limits: MemoryLimits,
+): Router {
   const router = Router();
 
   router.get('/frames/:id', async (request, response) => {
@@ -31,7 +36,7 @@ export function frameRoutes(sources: SourceStore, ffmpeg: string, simulation: Dr
       ffmpeg,
       from: from!,
       size: { width: width!, height: height! },
-      threads: Math.max(1, availableParallelism()),
+      threads: (await limits.shares()).ffmpegThreads,
       signal: abort.signal,
       read: await readerOf(row, from!, sources, simulation, abort.signal),
     });

@@ -1,5 +1,6 @@
 import { spawn } from 'node:child_process';
 import { once } from 'node:events';
+import { constants, setPriority } from 'node:os';
 import { createInterface } from 'node:readline';
 import type { Writable } from 'node:stream';
 import { deinterlacing, scaleColours, writeFrameHeader } from '@hone/core/media';
@@ -36,25 +37,17 @@ export function frameArguments(source: SourceRow, start: number, size: FrameSize
   return [
     ...['-hide_banner', '-nostdin', '-nostats', '-v', 'info', '-threads', String(threads), '-copyts'],
     ...['-ss', start.toFixed(6), '-protocol_whitelist', 'file,pipe', ...inputArguments(source)],
-    ...[
-      '-map',
-      '0:v:0',
-      '-an',
-      '-sn',
-      '-vf',
-      filters,
-      '-fps_mode',
-      'passthrough',
-      '-f',
-      'rawvideo',
-      'pipe:1',
-    ],
+    ...['-map', '0:v:0', '-an', '-sn', '-vf', filters],
+    ...['-fps_mode', 'passthrough', '-f', 'rawvideo', 'pipe:1'],
   ];
 }
 
 // Averaging the area of a smaller picture would show its pixels as blocks.
 const flagsFor = (from: FrameSize, to: FrameSize): string =>
   to.width * to.height > from.width * from.height ? 'bicubic' : 'area';
+
+/** Frames that the connection may hold back before ffmpeg has to wait. */
+const MOST_ON_THE_WAY = 6;
 
 const STAMP = /\bpts_time:\s*(-?[\d.]+|nan)/i;
 
@@ -92,6 +85,7 @@ async function writeFrom(
 ): Promise<Ended> {
   const args = frameArguments(source, start, size, threads);
   const child = spawn(ffmpeg, args, { stdio: ['ignore', 'pipe', 'pipe'] });
+  child.on('spawn', () => lowerPriority(child.pid));
   const failed = new Promise<never>((_, reject) => child.on('error', reject));
   failed.catch(() => undefined);
   const kill = (): void => void child.kill('SIGKILL');
@@ -105,23 +99,29 @@ async function writeFrom(
     else if (lastLines.push(line) > 5) lastLines.shift();
   });
   const frameBytes = size.width * size.height + 2 * ((size.width + 1) >> 1) * ((size.height + 1) >> 1);
+  const spare: Buffer[] = [];
   let frames = 0;
   let busyFrom = performance.now();
   try {
-    for await (const bytes of wholeFrames(child.stdout, frameBytes)) {
+    for await (const bytes of wholeFrames(child.stdout, frameBytes, spare)) {
       const seconds = await clock.next();
       if (frames === 0 && seconds > from + frameSeconds(source, 1.5) && start > 0)
         return { frames, landedLate: true, lastLines };
       // Those before belong to the price of this place; nobody needs their pixels.
-      if (seconds < from - frameSeconds(source, 1.6)) continue;
+      if (seconds < from - frameSeconds(source, 1.6)) {
+        spare.push(bytes);
+        continue;
+      }
       const decodeMs = performance.now() - busyFrom;
       const beforeRead = performance.now();
       await read?.(frames);
       const readMs = read ? performance.now() - beforeRead : 0;
       if (signal.aborted) break;
       target.write(writeFrameHeader({ seconds, decodeMs, readMs, bytes: frameBytes }));
-      // While nobody reads, ffmpeg stands still, and that time is not its cost.
-      if (!target.write(bytes)) await once(target, 'drain', { signal });
+      // A few frames may be on their way; when nobody takes them, ffmpeg stands still, and that is not its cost.
+      const isTaken = target.write(bytes, () => spare.push(bytes));
+      if (!isTaken && target.writableLength > MOST_ON_THE_WAY * frameBytes)
+        await once(target, 'drain', { signal });
       busyFrom = performance.now();
       frames++;
     }
@@ -133,6 +133,15 @@ async function writeFrom(
   }
   if (frames === 0 && child.exitCode === null) await Promise.race([once(child, 'close'), failed]);
   return { frames, landedLate: false, lastLines };
+}
+
+// Whoever takes the frames goes first: they take little, and ffmpeg stands still while they wait for a core.
+function lowerPriority(pid: number | undefined): void {
+  try {
+    if (pid) setPriority(pid, constants.priority.PRIORITY_BELOW_NORMAL);
+  } catch {
+    // A system that refuses a lower priority still does the work.
+  }
 }
 
 /** The times of frames in the order in which they come, as the filter says them on another channel. */
@@ -162,8 +171,13 @@ class FrameClock {
   }
 }
 
-async function* wholeFrames(stream: AsyncIterable<Buffer>, bytes: number): AsyncGenerator<Buffer> {
-  let frame = Buffer.allocUnsafe(bytes);
+// Memory of frames that went out is used again: a new piece for each would keep the collector of garbage busy.
+async function* wholeFrames(
+  stream: AsyncIterable<Buffer>,
+  bytes: number,
+  spare: Buffer[],
+): AsyncGenerator<Buffer> {
+  let frame = spare.pop() ?? Buffer.allocUnsafeSlow(bytes);
   let filled = 0;
   for await (const chunk of stream) {
     for (let at = 0; at < chunk.length;) {
@@ -173,7 +187,7 @@ async function* wholeFrames(stream: AsyncIterable<Buffer>, bytes: number): Async
       at += take;
       if (filled < bytes) continue;
       yield frame;
-      frame = Buffer.allocUnsafe(bytes);
+      frame = spare.pop() ?? Buffer.allocUnsafeSlow(bytes);
       filled = 0;
     }
   }

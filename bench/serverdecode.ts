@@ -1,0 +1,44 @@
+import { spawnSync } from 'node:child_process';
+import { scaleColours } from '@hone/core/media';
+import { SHORT_PROJECT } from '@hone/demo';
+import { buildPage, flatOut, withPage } from './browser.js';
+import { startWithFootage, waitForJobs } from './footage.js';
+
+const ROUNDS = 5;
+const FRAMES = 240;
+const TARGET = { width: 960, height: 540 };
+
+/** The server's decoder into the player at 1:4 against bare ffmpeg to nothing with the same scaling. */
+export async function serverdecode(): Promise<Record<string, number>> {
+  await buildPage();
+  const server = await startWithFootage(SHORT_PROJECT);
+  try {
+    await waitForJobs(server, SHORT_PROJECT);
+    const { sources, config, limits } = server.services;
+    const clip = (await sources.list(SHORT_PROJECT)).find(({ name }) => name.startsWith('Main camera'))!;
+    const threads = await limits.decoderArguments();
+    const filters = `scale=${TARGET.width}:${TARGET.height}:flags=area:${scaleColours(clip.facts!.picture!)},format=yuv420p`;
+    const args = ['-v', 'error', '-nostdin', ...threads, '-i', clip.path, '-an', '-vf', filters];
+    const bare = (): number => {
+      const start = performance.now();
+      const { status } = spawnSync(config.ffmpeg, [...args, '-frames:v', String(FRAMES), '-f', 'null', '-']);
+      if (status !== 0) throw new Error('The bare command failed.');
+      return (1000 * FRAMES) / (performance.now() - start);
+    };
+    return await withPage(server.url, async (page) => {
+      const ratios: number[] = [];
+      for (let round = 0; round < ROUNDS; round++) {
+        const ffmpeg = bare();
+        const hone = await flatOut(page, SHORT_PROJECT, clip.id, FRAMES, true);
+        ratios.push(hone / ffmpeg);
+        console.log(
+          `round ${round + 1}: ffmpeg ${ffmpeg.toFixed(1)} frames/s, Hone ${hone.toFixed(1)} frames/s`,
+        );
+      }
+      ratios.sort((a, b) => a - b);
+      return { vsFfmpeg: ratios[Math.floor(ROUNDS / 2)]! };
+    });
+  } finally {
+    await server.stop();
+  }
+}
