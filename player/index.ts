@@ -3,4 +3,5 @@ export * from './plan.js';
 export type { MeasuredFacts, PictureOrigin, PlayerState } from './shared/messages.js';
 export * from './plan-for.js';
 export { RigProbe } from './rig/probe.js';
+export { currentRenderer } from './rig/renderer.js';
 export type { DecodeTimes, GraphicsTimes, KernelTimes, ShowTimes } from './rig/messages.js';

@@ -1,4 +1,4 @@
-import type { LightCopy } from '@hone/core/api';
+import type { LightCopy, Source } from '@hone/core/api';
 import { PLAINEST } from '@hone/core/levers';
 import { readySource, sourceFacts } from '@hone/core/testing';
 import { appendSource, emptyTimeline } from '@hone/core/timeline';

@@ -100,8 +100,8 @@ function setUp(file: FakeFile, setting: Setting) {
     target: size,
     live: setting.live ?? false,
   };
-  const reduce = (frame: VideoFrame): Promise<typeof VIDEO_BT709> => {
-    reduced.push((frame as unknown as { index: number }).index);
+  const reduce = (frame: unknown): Promise<typeof VIDEO_BT709> => {
+    reduced.push((frame as { index: number }).index);
     return Promise.resolve(VIDEO_BT709);
   };
   const stream = new PictureStream(spec, control, reduce, (reply) => replies.push(reply));

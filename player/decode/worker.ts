@@ -1,13 +1,7 @@
 import { Control } from '../shared/control.js';
 import { loadKernels, type Kernels } from '../shared/kernels.js';
 import { VIDEO_BT709 } from '../shared/picture.js';
-import {
-  channel,
-  type Decoder,
-  type DecodeReply,
-  type DecodeRequest,
-  type StreamSpec,
-} from '../shared/messages.js';
+import { channel, type DecodeReply, type DecodeRequest, type StreamSpec } from '../shared/messages.js';
 import { PacketSupply } from './packet-supply.js';
 import { PictureFiles } from './picture-file.js';
 import { ServerSupply } from './server-supply.js';

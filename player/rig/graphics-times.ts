@@ -1,6 +1,7 @@
 import { isSoftwareRenderer } from '@hone/core/rig';
 import { madeUpFrame } from './kernel-times.js';
 import type { GraphicsTimes } from './messages.js';
+import { rendererName } from './renderer.js';
 
 const SOURCE = { width: 3840, height: 2160 };
 const TARGET = { width: 960, height: 540 };
@@ -23,9 +24,8 @@ void main() { colour = texture(picture, place); }`;
 export function graphicsTimes(rounds: number): GraphicsTimes {
   const megapixels = (SOURCE.width * SOURCE.height) / 1e6;
   const gl = new OffscreenCanvas(TARGET.width, TARGET.height).getContext('webgl2');
-  if (!gl) return { renderer: 'none', software: true, ms: [], megapixels };
-  const names = gl.getExtension('WEBGL_debug_renderer_info');
-  const renderer = String(gl.getParameter(names ? names.UNMASKED_RENDERER_WEBGL : gl.RENDERER));
+  const renderer = rendererName(gl);
+  if (!gl) return { renderer, software: true, ms: [], megapixels };
   const frame = madeUpFrame(SOURCE);
   const ms: number[] = [];
   try {

@@ -198,12 +198,12 @@ function scanOf(fieldOrder: string | undefined): Scan {
 function coloursOf(video: ProbedStream): ColourTags {
   const known = (tag: string | undefined): string | null =>
     tag && tag !== 'unknown' && tag !== 'reserved' ? tag : null;
-  const range = { tv: 'limited', pc: 'full' } as const;
+  const range: Partial<Record<string, ColourTags['range']>> = { tv: 'limited', pc: 'full' };
   return {
     matrix: known(video.color_space),
     primaries: known(video.color_primaries),
     transfer: known(video.color_transfer),
-    range: range[video.color_range as keyof typeof range] ?? null,
+    range: range[video.color_range ?? ''] ?? null,
   };
 }
 

@@ -12,7 +12,6 @@ import {
   SIMULATED_DRIVES,
   SIMULATED_RIGS,
   simulatedDrive,
-  staleReasons,
   stageLoads,
   type Workload,
 } from '@hone/core/rig';
@@ -20,7 +19,7 @@ import { STAGES } from '@hone/core/playback';
 import { toNumber } from '@hone/core/time';
 import { RigActions } from '../state/actions';
 import { machineFeature } from '../state/machine.feature';
-import { selectProject, selectSources } from '../state/selectors';
+import { selectProject, selectSources, selectStaleReasons } from '../state/selectors';
 import { STAGE_NAMES } from '../words/finding-words';
 import { bytes, count, framesPerSecond, pixels, wait } from '../words/quantities';
 import { figureRows, machineLines } from '../words/rig-words';
@@ -72,15 +71,9 @@ export class RigPage {
       : '';
     return `${how}, ${new Date(rig.measuredAt).toLocaleString('en-GB')}.${note}`;
   });
+  private readonly staleReasons = this.store.selectSignal(selectStaleReasons);
   readonly stale = computed(() => {
-    const { own, now } = this.state();
-    if (!own || !now || this.chosenId() !== 'own') return null;
-    const { machine } = now;
-    const reasons = staleReasons(own, {
-      ...machine,
-      browser: navigator.userAgent,
-      renderer: own.graphics.renderer,
-    });
+    const reasons = this.chosenId() === 'own' ? this.staleReasons() : [];
     return reasons.length ? `These figures are of ${reasons.join(' and ')}. Measure again.` : null;
   });
   readonly progress = computed(() => {

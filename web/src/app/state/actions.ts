@@ -156,6 +156,7 @@ export const RigActions = createActionGroup({
       now: MachineNow;
       settings: MachineSettings;
       simulation: Simulation;
+      renderer: string;
     }>(),
     'Measurement asked': props<{ thorough: boolean }>(),
     'Measurement cancelled': emptyProps(),

@@ -1,7 +1,8 @@
 import '@angular/compiler';
-import type { Job, LightCopy, Project, RunRecord, Source } from '@hone/core/api';
+import type { Job, LightCopy, Project, RunRecord } from '@hone/core/api';
 import { FIRST_TUNING } from '@hone/core/levers';
 import { defaultDelivery } from '@hone/core/render';
+import { readySource } from '@hone/core/testing';
 import { emptyTimeline } from '@hone/core/timeline';
 import { describe, expect, it } from 'vitest';
 import { CopyActions, PlayerActions, ProjectActions, ServerActions } from './actions';
@@ -14,20 +15,11 @@ const project: Project = {
   timeline: emptyTimeline({ num: 24, den: 1 }, SIZE),
   tuning: FIRST_TUNING,
   delivery: defaultDelivery(SIZE),
+  filters: [],
   revision: 3,
   createdAt: '2026-01-01T00:00:00Z',
 };
-const source = (id: string, projectId = 'p'): Source => ({
-  id,
-  projectId,
-  name: id,
-  state: 'ready',
-  problem: null,
-  bytes: 1,
-  facts: null,
-  contentHash: null,
-  folder: '/',
-});
+const source = (id: string, projectId = 'p') => readySource(id, undefined, { projectId });
 const run = (id: string): RunRecord => ({ id }) as RunRecord;
 const opened = ProjectActions.opened({
   project,
@@ -35,6 +27,7 @@ const opened = ProjectActions.opened({
   copies: [],
   jobs: [],
   runs: [run('r2'), run('r1')],
+  scrubs: [],
   exports: [],
 });
 const init = { type: 'init' };

@@ -11,6 +11,8 @@ export interface MachineState {
   /** The rig that the page shows; null for the one measured here. */
   readonly chosenId: string | null;
   readonly now: MachineNow | null;
+  /** The graphics processor that the browser draws with now. */
+  readonly renderer: string;
   readonly settings: MachineSettings | null;
   /** The simulated drive that media are read through; null for the real ones. */
   readonly driveId: string | null;
@@ -25,6 +27,7 @@ const unknown: MachineState = {
   loaded: [],
   chosenId: null,
   now: null,
+  renderer: '',
   settings: null,
   driveId: null,
   measuring: null,
@@ -35,12 +38,13 @@ export const machineFeature = createFeature({
   name: 'machine',
   reducer: createReducer<MachineState>(
     unknown,
-    on(RigActions.machineRead, (state, { rigs, now, settings, simulation }) => ({
+    on(RigActions.machineRead, (state, { rigs, now, settings, simulation, renderer }) => ({
       ...state,
       known: true,
       ...rigs,
       now,
       settings,
+      renderer,
       driveId: simulation.driveId,
     })),
     on(ServerActions.simulationChanged, (state, { simulation }) => ({

@@ -2,6 +2,7 @@ import { inject, Injectable } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
 import { decodeObservations, refine } from '@hone/core/rig';
+import { currentRenderer } from '@hone/player';
 import {
   catchError,
   combineLatest,
@@ -23,7 +24,7 @@ import { PlayerActions, RigActions, ServerActions } from './actions';
 import { mediaFeature, playbackFeature } from './features';
 import { machineFeature } from './machine.feature';
 import { failed } from './project.effects';
-import { selectBusyJobs, selectPlan, selectProject, selectSources } from './selectors';
+import { selectBusyJobs, selectPlan, selectProject, selectSources, selectStaleReasons } from './selectors';
 
 /** Quiet that must last before the machine is measured without being asked, and before it is measured thoroughly. */
 const QUIET_MS = 4000;
@@ -50,7 +51,7 @@ export class RigEffects {
           ]),
         ).pipe(
           map(([rigs, now, settings, simulation]) =>
-            RigActions.machineRead({ rigs, now, settings, simulation }),
+            RigActions.machineRead({ rigs, now, settings, simulation, renderer: currentRenderer() }),
           ),
           catchError(failed),
         ),
@@ -92,12 +93,17 @@ export class RigEffects {
     ),
   );
 
-  /** A machine that is not known is measured quickly as soon as it is quiet. */
+  /** A machine that is not known, or has changed, is measured quickly as soon as it is quiet. */
   readonly measureItself = createEffect(() =>
-    combineLatest([this.store.select(machineFeature.selectMachineState), this.isQuiet]).pipe(
+    combineLatest([
+      this.store.select(machineFeature.selectMachineState),
+      this.store.select(selectStaleReasons),
+      this.isQuiet,
+    ]).pipe(
       debounceTime(QUIET_MS),
-      filter(([{ known, own, now, measuring, problem }, quiet]) => {
-        return quiet && known && !own && !measuring && !problem && now?.measuresItself === true && !skipped();
+      filter(([{ known, own, now, measuring, problem }, stale, quiet]) => {
+        const isWanted = known && (!own || stale.length > 0) && now?.measuresItself === true;
+        return isWanted && quiet && !measuring && !problem && !skipped();
       }),
       map(() => RigActions.measurementAsked({ thorough: false })),
     ),

@@ -13,7 +13,7 @@ import { placementOf, renderGraph, sourcesOf } from '@hone/core/render';
 import { soloTimeline, timelineLength, type Timeline } from '@hone/core/timeline';
 import { planFor } from '@hone/player';
 import { createSelector } from '@ngrx/store';
-import { simulatedDrive } from '@hone/core/rig';
+import { simulatedDrive, staleReasons } from '@hone/core/rig';
 import { mediaFeature, playbackFeature, projectFeature } from './features';
 import { machineFeature } from './machine.feature';
 import { sourcesPageFeature } from './sources-page.feature';
@@ -213,6 +213,15 @@ export const selectBefore = createSelector(
   playbackFeature.selectRuns,
   playbackFeature.selectBeforeId,
   (runs, id) => runs.find((run) => run.id === id) ?? null,
+);
+
+/** What has changed since the machine was measured; empty when nothing has, or it is not known. */
+export const selectStaleReasons = createSelector(
+  machineFeature.selectOwn,
+  machineFeature.selectNow,
+  machineFeature.selectRenderer,
+  (own, now, renderer): readonly string[] =>
+    own && now ? staleReasons(own, { ...now.machine, browser: navigator.userAgent, renderer }) : [],
 );
 
 export const selectExports = createSelector(mediaFeature.selectExports, (exports) =>
