@@ -46,6 +46,8 @@ import { runRoutes } from './runs/routes.js';
 import { RunStore } from './runs/run-store.js';
 import { openDatabase, type Database } from './store/database.js';
 
+const KEEP_ALIVE_MS = 600_000;
+
 /** What the parts of the server are made of, for whoever adds a part. */
 export interface Services {
   readonly config: Config;
@@ -97,6 +99,8 @@ export async function startServer(config: Config, options: StartOptions = {}): P
   let port = config.port;
   const { app, routes } = application(services, database, bus, log, () => port, options.extraPages);
   const server = createServer(app);
+  // A page that rests keeps its connections: one closed at the moment it is used again would lose the request.
+  server.keepAliveTimeout = KEEP_ALIVE_MS;
   await listen(server, port);
   port = (server.address() as AddressInfo).port;
   await own.start();

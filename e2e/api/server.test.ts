@@ -1,6 +1,6 @@
 import { request } from 'node:http';
 import type { Problem, Project, RunRecord, ServerEvent } from '@hone/core/api';
-import { FrameLog } from '@hone/core/playback';
+import { FrameLog, OLDER_RUN } from '@hone/core/playback';
 import { FIRST_TUNING } from '@hone/core/levers';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { TestServer } from '../fixtures/server.js';
@@ -142,12 +142,14 @@ describe('the server', () => {
       firstFrame: 24,
       rate: { num: 25, den: 1 },
       tuning: FIRST_TUNING,
+      ...OLDER_RUN,
       copiedSources: [],
       leversMoved: false,
       clock: 'sound',
       decodeWorkers: 1,
     };
-    const body = { facts, log: Buffer.from(log.values.buffer).toString('base64') };
+    const encoded = Buffer.from(log.values.buffer).toString('base64');
+    const body = { facts, log: encoded, pressedAt: Date.now() };
     const kept = (await server.call<RunRecord>('POST', `projects/${project.id}/runs`, body)).body;
     expect(kept.summary).toMatchObject({ wanted: 4, shown: 3, dropped: 1, firstFrameMs: 105 });
     expect(kept.summary.stageMs.decode).toBeCloseTo(30);
@@ -155,7 +157,7 @@ describe('the server', () => {
       await (await fetch(`${server.url}/api/runs/${kept.id}/log`)).arrayBuffer(),
     );
     expect([...values]).toEqual([...log.values]);
-    const cut = { facts, log: body.log.slice(0, 40) };
+    const cut = { ...body, log: body.log.slice(0, 40) };
     expect((await server.call('POST', `projects/${project.id}/runs`, cut)).status).toBe(400);
     await server.call('DELETE', `runs/${kept.id}`);
     expect(await server.get(`projects/${project.id}/runs`)).toEqual([]);

@@ -20,7 +20,7 @@ const project: Project = {
   createdAt: '2026-01-01T00:00:00Z',
 };
 const source = (id: string, projectId = 'p') => readySource(id, undefined, { projectId });
-const run = (id: string): RunRecord => ({ id }) as RunRecord;
+const run = (id: string): RunRecord => ({ id, facts: { subjectId: null } }) as RunRecord;
 const opened = ProjectActions.opened({
   project,
   sources: [source('a'), source('b')],
