@@ -63,5 +63,18 @@ export const flatOut = (
     byServer,
   ] as const);
 
+export const serverPath = (
+  page: Page,
+  sourceId: string,
+  size: { width: number; height: number },
+  frames: number,
+): Promise<number> =>
+  page.evaluate(([id, width, height, count]) => benchPage.serverPath(id, width, height, count), [
+    sourceId,
+    size.width,
+    size.height,
+    frames,
+  ] as const);
+
 export const playWhole = (page: Page, projectId: string, copies: boolean): ReturnType<BenchPage['play']> =>
   page.evaluate(([id, light]) => benchPage.play(id, light), [projectId, copies] as const);

@@ -2,6 +2,7 @@ export * from './player.js';
 export * from './plan.js';
 export type { MeasuredFacts, PictureOrigin, PlayerState } from './shared/messages.js';
 export * from './plan-for.js';
+export { ServerSupply } from './decode/server-supply.js';
 export { RigProbe } from './rig/probe.js';
 export { currentRenderer } from './rig/renderer.js';
 export type { DecodeTimes, GraphicsTimes, KernelTimes, ShowTimes } from './rig/messages.js';

@@ -3,12 +3,13 @@ import type { LightCopy, Project, Source } from '@hone/core/api';
 import { pacingSummary, type PacingSummary } from '@hone/core/playback';
 import { PLAINEST, type Tuning } from '@hone/core/levers';
 import { emptyTimeline } from '@hone/core/timeline';
-import { planFor, Player } from '@hone/player';
+import { planFor, Player, ServerSupply } from '@hone/player';
 
 /** What a benchmark calls from outside the page. */
 export interface BenchPage {
   bareDecoder(sourceId: string, frames: number): Promise<number>;
   flatOut(projectId: string, sourceId: string, frames: number, byServer?: boolean): Promise<number>;
+  serverPath(sourceId: string, width: number, height: number, frames: number): Promise<number>;
   play(projectId: string, lightCopies: boolean): Promise<PacingSummary>;
 }
 
@@ -80,6 +81,21 @@ const page: BenchPage = {
     const result = await player.playFlatOut(0, frames);
     player.dispose();
     return (1000 * result.frames) / result.ms;
+  },
+
+  /** Frames per second that the server decodes and that arrive in the player, by the player's own reader. */
+  async serverPath(sourceId, width, height, frames) {
+    const supply = new ServerSupply(`/media/frames/${sourceId}`, { width, height });
+    const started = performance.now();
+    await supply.startAt(0);
+    for (let count = 0; count < frames; count++) {
+      const next = await supply.next();
+      if (!next) throw new Error(`The clip ended after ${count} frames.`);
+      next.frame.close();
+    }
+    const seconds = (performance.now() - started) / 1000;
+    supply.close();
+    return frames / seconds;
   },
 
   /** Plays a whole timeline in real time. */

@@ -3,7 +3,7 @@ import { once } from 'node:events';
 import { constants, setPriority } from 'node:os';
 import { createInterface } from 'node:readline';
 import type { Writable } from 'node:stream';
-import { deinterlacing, scaleColours, writeFrameHeader } from '@hone/core/media';
+import { deinterlacing, FRAME_HEADER_BYTES, scaleColours, writeFrameHeader } from '@hone/core/media';
 import { toNumber } from '@hone/core/time';
 import type { FrameSize } from '@hone/core/timeline';
 import { inputArguments } from '../ffmpeg/input.js';
@@ -117,7 +117,8 @@ async function writeFrom(
       await read?.(frames);
       const readMs = read ? performance.now() - beforeRead : 0;
       if (signal.aborted) break;
-      target.write(writeFrameHeader({ seconds, decodeMs, readMs, bytes: frameBytes }));
+      // Header and picture go out in one piece: whoever takes them is woken up once.
+      bytes.set(writeFrameHeader({ seconds, decodeMs, readMs, bytes: frameBytes }));
       // A few frames may be on their way; when nobody takes them, ffmpeg stands still, and that is not its cost.
       const isTaken = target.write(bytes, () => spare.push(bytes));
       if (!isTaken && target.writableLength > MOST_ON_THE_WAY * frameBytes)
@@ -171,24 +172,27 @@ class FrameClock {
   }
 }
 
-// Memory of frames that went out is used again: a new piece for each would keep the collector of garbage busy.
+// Pictures, each behind the room for its header. Memory of those that went out is used again: a new piece for each
+// would keep the collector of garbage busy.
 async function* wholeFrames(
   stream: AsyncIterable<Buffer>,
   bytes: number,
   spare: Buffer[],
 ): AsyncGenerator<Buffer> {
-  let frame = spare.pop() ?? Buffer.allocUnsafeSlow(bytes);
-  let filled = 0;
+  const room = FRAME_HEADER_BYTES + bytes;
+  const empty = (): Buffer => spare.pop() ?? Buffer.allocUnsafeSlow(room);
+  let frame = empty();
+  let filled = FRAME_HEADER_BYTES;
   for await (const chunk of stream) {
     for (let at = 0; at < chunk.length;) {
-      const take = Math.min(bytes - filled, chunk.length - at);
+      const take = Math.min(room - filled, chunk.length - at);
       chunk.copy(frame, filled, at, at + take);
       filled += take;
       at += take;
-      if (filled < bytes) continue;
+      if (filled < room) continue;
       yield frame;
-      frame = spare.pop() ?? Buffer.allocUnsafeSlow(bytes);
-      filled = 0;
+      frame = empty();
+      filled = FRAME_HEADER_BYTES;
     }
   }
 }
