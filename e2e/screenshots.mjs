@@ -38,6 +38,12 @@ async function play() {
 await page.goto(url);
 await page.getByTestId('plate').getByText('preview').waitFor();
 await quiet();
+// The machine is measured by itself as soon as it is quiet.
+await open('Rig');
+await page.getByTestId('rig-figures').waitFor({ timeout: 180_000 });
+await page.waitForTimeout(1500);
+await shot('rig');
+await open('Work');
 await play();
 await page.getByTestId('make-copies').getByText('MB').waitFor({ timeout: 120_000 });
 await shot('work-before');
@@ -57,9 +63,20 @@ await quiet();
 await play();
 await shot('work-after');
 await open('Sources');
+await page
+  .getByRole('button', { name: /Main camera/ })
+  .first()
+  .click();
+await page.waitForTimeout(2500);
 await shot('sources');
+await page.getByRole('radio', { name: 'Pictures' }).click();
+await page.waitForTimeout(2500);
+await shot('sources-grid');
 await open('Runs');
-await shot('runs');
+await shot('run-opened');
+await page.getByTestId('compare').click();
+await page.waitForTimeout(2500);
+await shot('runs-compared');
 await open('Export');
 await page.getByTestId('export').click();
 await page.getByTestId('proof').waitFor({ timeout: 1_800_000 });

@@ -1,15 +1,21 @@
-import { Component, computed, effect, ElementRef, inject, input, signal, viewChild } from '@angular/core';
+import { Component, computed, effect, ElementRef, inject, input, viewChild } from '@angular/core';
 import type { RunRecord } from '@hone/core/api';
 import { frameBudgetMs, STAGES } from '@hone/core/playback';
+import { Store } from '@ngrx/store';
+import { formatTimecode, timecodeFormatOf, toNumber } from '@hone/core/time';
 import { paletteOf, prepared, type Area } from '../drawing/axis';
+import { redraw } from '../drawing/redraw';
 import { drawLateness, drawLoadLane } from '../drawing/run-drawing';
+import { drawRuler } from '../drawing/track-drawing';
 import { RunLogs } from '../playback/run-logs';
+import { selectProject } from '../state/selectors';
 import { STAGE_NAMES } from '../words/finding-words';
 import { milliseconds, perCent } from '../words/quantities';
 
 const LABELS = 150;
 const LATE = 26;
 const LANE = 16;
+const RULER = 18;
 
 /** Two runs on one axis: the lateness of both, and each stage of one above the same stage of the other. */
 @Component({
@@ -33,11 +39,11 @@ const LANE = 16;
 })
 export class RunComparison {
   private readonly logs = inject(RunLogs);
+  private readonly project = inject(Store).selectSignal(selectProject);
   readonly run = input.required<RunRecord>();
   readonly before = input.required<RunRecord>();
   private readonly chart = viewChild<ElementRef<HTMLCanvasElement>>('chart');
-  private readonly resized = signal(0);
-  readonly height = 2 * (LATE + 2) + 10 + STAGES.length * (2 * LANE + 8);
+  readonly height = RULER + 2 + 2 * (LATE + 2) + 10 + STAGES.length * (2 * LANE + 8);
   readonly sentence = computed(() => {
     const about = ({ facts, summary, startedAt }: RunRecord): string =>
       `${new Date(startedAt).toLocaleTimeString('en-GB')}, 1:${facts.tuning.playScale}, ${facts.copiedSources.length ? 'light copies' : 'originals'}: ${perCent(summary.dropped / Math.max(1, summary.wanted))} dropped, longest freeze ${milliseconds(summary.longestFreezeMs)}`;
@@ -49,22 +55,10 @@ export class RunComparison {
       this.logs.want(this.run());
       this.logs.want(this.before());
     });
-    effect((onCleanup) => {
-      const chart = this.chart();
-      if (!chart) return;
-      const observer = new ResizeObserver(() => this.resized.update((count) => count + 1));
-      observer.observe(chart.nativeElement);
-      onCleanup(() => observer.disconnect());
-    });
-    effect(() => {
-      this.resized();
-      this.draw();
-    });
+    redraw(this.chart, (canvas) => this.draw(canvas));
   }
 
-  private draw(): void {
-    const canvas = this.chart()?.nativeElement;
-    if (!canvas) return;
+  private draw(canvas: HTMLCanvasElement): void {
     const { context, width } = prepared(canvas);
     const palette = paletteOf(canvas);
     const runs = [
@@ -85,6 +79,10 @@ export class RunComparison {
       context.fillText(label, 0, top + height / 2, LABELS - 8);
       top += height + 2;
     };
+    const { rate, subjectId } = this.run().facts;
+    const start = subjectId ? 0 : (this.project()?.timeline.startFrame ?? 0);
+    const timecode = (frame: number): string => formatTimecode(start + frame, timecodeFormatOf(rate));
+    row('', RULER, (area) => drawRuler(context, axis, area, toNumber(rate), timecode, palette));
     for (const { name, log, budget } of runs)
       row(`${name} · late`, LATE, (area) => drawLateness(context, axis, area, log, budget, palette));
     top += 6;

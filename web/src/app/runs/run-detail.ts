@@ -13,8 +13,10 @@ import {
 } from '@hone/core/playback';
 import { formatTimecode, timecodeFormatOf, toNumber } from '@hone/core/time';
 import { paletteOf, prepared, type Area } from '../drawing/axis';
+import { redraw } from '../drawing/redraw';
 import { atFrames, drawDepth, drawHistogram, drawSamples, drawStack } from '../drawing/run-charts';
 import { drawLateness } from '../drawing/run-drawing';
+import { drawRuler } from '../drawing/track-drawing';
 import { RunLogs } from '../playback/run-logs';
 import { PlayerActions } from '../state/actions';
 import { selectProject } from '../state/selectors';
@@ -26,7 +28,8 @@ const LATE = 30;
 const STACK = 84;
 const LANE = 30;
 const GAP = 4;
-const CHART_HEIGHT = LATE + STACK + 4 * LANE + 6 * GAP;
+const RULER = 18;
+const CHART_HEIGHT = RULER + LATE + STACK + 4 * LANE + 7 * GAP;
 const HISTOGRAM_HEIGHT = 130;
 
 /** One run: what each frame took, how full the queue was, what the machine did meanwhile, and the worst moments. */
@@ -90,12 +93,12 @@ export class RunDetail {
       this.logs.want(this.run());
       this.logs.wantSamples(this.run());
     });
-    effect(() => this.draw());
-    effect(() => this.drawHistogram());
+    redraw(this.chart, (canvas) => this.draw(canvas));
+    redraw(this.histogramChart, (canvas) => this.drawHistogram(canvas));
   }
 
   momentText({ frame, droppedFrames, standstillMs, stage }: Moment): string {
-    const where = formatTimecode(this.startFrame() + frame, timecodeFormatOf(this.run().facts.rate));
+    const where = this.timecode(frame);
     const why = stage ? ` · ${STAGE_NAMES[stage]} worked longest` : '';
     return `${where} · ${count(droppedFrames, 'frame', 'frames')} dropped, stood ${milliseconds(standstillMs)}${why}`;
   }
@@ -112,16 +115,16 @@ export class RunDetail {
       this.store.dispatch(PlayerActions.runNoted({ runId: this.run().id, notes: value }));
   }
 
-  private startFrame(): number {
-    return this.run().facts.subjectId ? 0 : (this.project()?.timeline.startFrame ?? 0);
+  private timecode(frame: number): string {
+    const { subjectId, rate } = this.run().facts;
+    const start = subjectId ? 0 : (this.project()?.timeline.startFrame ?? 0);
+    return formatTimecode(start + frame, timecodeFormatOf(rate));
   }
 
-  private draw(): void {
-    const canvas = this.chart()?.nativeElement;
+  private draw(canvas: HTMLCanvasElement): void {
     const log = this.log();
     const samples = this.samples();
     const budget = this.budgetMs();
-    if (!canvas) return;
     const { context, width } = prepared(canvas);
     const palette = paletteOf(canvas);
     const first = log?.firstFrame ?? 0;
@@ -135,6 +138,10 @@ export class RunDetail {
     };
     const of = (valueOf: (sample: RunSample) => number | null) =>
       log ? atFrames(samples, log, budget, valueOf) : [];
+    const { rate } = this.run().facts;
+    row('', RULER, (area) =>
+      drawRuler(context, axis, area, toNumber(rate), (frame) => this.timecode(frame), palette),
+    );
     row('Late', LATE, (area) => drawLateness(context, axis, area, log, budget, palette));
     row('Stages, to 200 % of budget', STACK, (area) => drawStack(context, axis, area, log, budget, palette));
     let deepest = 0;
@@ -157,10 +164,9 @@ export class RunDetail {
     );
   }
 
-  private drawHistogram(): void {
-    const canvas = this.histogramChart()?.nativeElement;
+  private drawHistogram(canvas: HTMLCanvasElement): void {
     const log = this.log();
-    if (!canvas || !log) return;
+    if (!log) return;
     const { context, width, height } = prepared(canvas);
     drawHistogram(context, width, height, latenessHistogram(log, this.budgetMs()), paletteOf(canvas));
   }

@@ -1,6 +1,6 @@
 import type { LightCopy, Source } from '@hone/core/api';
 import { toNumber } from '@hone/core/time';
-import { copyText, lengthText, rateText, STATE_TEXTS } from '../words/source-words';
+import { containerText, copyText, lengthText, rateText, STATE_TEXTS } from '../words/source-words';
 import { bitRate, bytes, pixels } from '../words/quantities';
 
 /** What a cell may need besides the source. */
@@ -128,7 +128,7 @@ export const SOURCE_COLUMNS: readonly SourceColumn[] = [
   ofText('sound', 'Sound', '90px', ({ facts }) =>
     facts?.sound ? `${facts.sound.codec}, ${facts.sound.channels} ch` : '–',
   ),
-  ofText('container', 'Container', '110px', ({ facts }) => facts?.container.split(',')[0] ?? '–'),
+  ofText('container', 'Container', '110px', ({ facts }) => (facts ? containerText(facts.container) : '–')),
   ofText('bin', 'Bin', '110px', ({ bin }) => bin || '–'),
   ofText('tags', 'Tags', '110px', ({ tags }) => tags.join(', ') || '–'),
   ofText('drive', 'Drive', '110px', ({ drive }) => drive),

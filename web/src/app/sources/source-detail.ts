@@ -6,6 +6,7 @@ import type { LightCopy, Source } from '@hone/core/api';
 import { PacketIndex } from '@hone/core/media';
 import { Api } from '../api/api';
 import { paletteOf, prepared } from '../drawing/axis';
+import { redraw } from '../drawing/redraw';
 import { drawRate, drawWaveform } from '../drawing/source-drawing';
 import { PlayerActions, SourcesActions } from '../state/actions';
 import { factGroups } from '../words/source-words';
@@ -29,8 +30,13 @@ export class SourceDetail {
   readonly source = input.required<Source>();
   readonly copy = input.required<LightCopy | null>();
   private readonly chart = viewChild<ElementRef<HTMLCanvasElement>>('chart');
-  private readonly packets = signal<{ id: string; index: PacketIndex } | null>(null);
-  private readonly peaks = signal<{ id: string; peaks: Uint8Array } | null>(null);
+  private readonly packets = signal<{ key: string; index: PacketIndex } | null>(null);
+  private readonly peaks = signal<{ key: string; peaks: Uint8Array } | null>(null);
+  /** What is to be read, and of which state of the file; changes of anything else of the source read nothing anew. */
+  private readonly readPackets = computed(() => readOf(this.source(), this.source().structure !== null), {
+    equal,
+  });
+  private readonly readPeaks = computed(() => readOf(this.source(), this.source().sound !== null), { equal });
   readonly groups = computed(() => factGroups(this.source(), this.copy()));
   readonly chartText = computed(() => {
     const { structure, sound } = this.source();
@@ -46,22 +52,22 @@ export class SourceDetail {
 
   constructor() {
     effect(() => {
-      const { id, structure, stamp } = this.source();
-      if (structure)
+      const { id, key } = this.readPackets();
+      if (key)
         void this.api.packets(id).then(
-          (bytes) => this.packets.set({ id: id + stamp, index: PacketIndex.from(bytes) }),
+          (bytes) => this.packets.set({ key, index: PacketIndex.from(bytes) }),
           () => undefined,
         );
     });
     effect(() => {
-      const { id, sound, stamp } = this.source();
-      if (sound)
+      const { id, key } = this.readPeaks();
+      if (key)
         void this.api.peaks(id).then(
-          (peaks) => this.peaks.set({ id: id + stamp, peaks }),
+          (peaks) => this.peaks.set({ key, peaks }),
           () => undefined,
         );
     });
-    effect(() => this.draw());
+    redraw(this.chart, (canvas) => this.draw(canvas));
   }
 
   playAlone(): void {
@@ -73,18 +79,29 @@ export class SourceDetail {
     this.store.dispatch(SourcesActions.sourceOpened({ sourceId: null }));
   }
 
-  private draw(): void {
-    const canvas = this.chart()?.nativeElement;
-    const { id, stamp, structure, sound } = this.source();
+  private draw(canvas: HTMLCanvasElement): void {
+    const { structure, sound } = this.source();
     const packets = this.packets();
     const peaks = this.peaks();
-    if (!canvas) return;
     canvas.style.height = `${this.height()}px`;
     const { context, width } = prepared(canvas);
     const palette = paletteOf(canvas);
-    if (structure && packets?.id === id + stamp)
+    if (structure && packets?.key === this.readPackets().key)
       drawRate(context, width, RATE, packets.index, structure.averageBitsPerSecond, palette);
     const wave = structure ? WAVE : { ...WAVE, top: 0 };
-    if (sound && peaks?.id === id + stamp) drawWaveform(context, width, wave, peaks.peaks, palette);
+    if (sound && peaks?.key === this.readPeaks().key)
+      drawWaveform(context, width, wave, peaks.peaks, palette);
   }
 }
+
+interface Reading {
+  readonly id: string;
+  /** null when there is nothing to read. */
+  readonly key: string | null;
+}
+
+const readOf = ({ id, stamp }: Source, isThere: boolean): Reading => ({
+  id,
+  key: isThere ? `${id} ${stamp}` : null,
+});
+const equal = (a: Reading, b: Reading): boolean => a.key === b.key && a.id === b.id;

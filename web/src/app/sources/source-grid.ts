@@ -25,7 +25,12 @@ const CARD_WIDTH = 200;
   imports: [MatCheckboxModule, ScrollingModule, StripPicture],
   template: `
     <cdk-virtual-scroll-viewport [itemSize]="rowHeight()" minBufferPx="600" maxBufferPx="900">
-      <div *cdkVirtualFor="let row of rows()" class="row" [style.height.px]="rowHeight()">
+      <div
+        *cdkVirtualFor="let row of rows()"
+        class="row"
+        [style.height.px]="rowHeight()"
+        [style.--per-row]="perRow()"
+      >
         @for (source of row; track source.id) {
           <div class="card" [class.open]="openId() === source.id">
             <hone-strip-picture [source]="source" />
@@ -37,7 +42,7 @@ const CARD_WIDTH = 200;
               />
               <button type="button" class="name" (click)="opened.emit(source)">{{ source.name }}</button>
             </div>
-            <span class="quiet">{{ about(source) }}</span>
+            <span class="quiet about">{{ about(source) }}</span>
           </div>
         }
       </div>
@@ -52,7 +57,7 @@ export class SourceGrid {
   readonly toggled = output<Source>();
   readonly opened = output<Source>();
   private readonly width = signal(CARD_WIDTH);
-  private readonly perRow = computed(() => Math.max(1, Math.floor(this.width() / CARD_WIDTH)));
+  readonly perRow = computed(() => Math.max(1, Math.floor(this.width() / CARD_WIDTH)));
   readonly rowHeight = computed(() => Math.round(((this.width() / this.perRow() - 12) * 9) / 16) + 62);
   readonly rows = computed(() => {
     const perRow = this.perRow();

@@ -124,7 +124,7 @@ export function factGroups(source: Source, copy: LightCopy | null): FactGroup[] 
   const file: FactGroup = {
     title: 'File',
     facts: [
-      ['Container', facts.container],
+      ['Container', containerText(facts.container)],
       ['Folder', source.folder],
       ['Drive', source.drive],
       ['On disk', bytes(source.bytes)],
@@ -181,3 +181,11 @@ const CONDITION_TEXTS: Readonly<Record<ConditionKind, readonly [is: string, isNo
 
 export const conditionText = ({ kind, not, value }: Condition): string =>
   CONDITION_TEXTS[kind][not ? 1 : 0].replace('{}', String(value ?? ''));
+
+// ffprobe names all containers that one reader of its reads.
+const FAMILIES: Readonly<Record<string, string>> = {
+  'mov,mp4,m4a,3gp,3g2,mj2': 'MP4 or MOV',
+  'matroska,webm': 'Matroska or WebM',
+};
+
+export const containerText = (container: string): string => FAMILIES[container] ?? container;

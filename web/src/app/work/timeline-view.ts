@@ -6,7 +6,6 @@ import {
   effect,
   ElementRef,
   inject,
-  signal,
   viewChild,
 } from '@angular/core';
 import { Store } from '@ngrx/store';
@@ -14,6 +13,7 @@ import { frameBudgetMs, STAGES, type FrameLog } from '@hone/core/playback';
 import { formatTimecode, timecodeFormatOf, toNumber } from '@hone/core/time';
 import type { Timeline } from '@hone/core/timeline';
 import { frameOf, paletteOf, prepared, xOf, type Area, type Axis } from '../drawing/axis';
+import { redraw } from '../drawing/redraw';
 import { drawLateness, drawLoadLane } from '../drawing/run-drawing';
 import { drawRuler, drawTrack, type ClipNote } from '../drawing/track-drawing';
 import { Playback } from '../playback/playback';
@@ -52,7 +52,6 @@ export class TimelineView {
   private readonly before = this.store.selectSignal(selectBefore);
   private readonly inFrame = this.store.selectSignal(playbackFeature.selectInFrame);
   private readonly outFrame = this.store.selectSignal(playbackFeature.selectOutFrame);
-  private readonly resized = signal(0);
   private drawnPlayhead = -1;
 
   readonly rows = computed(() => rowsFor(this.timeline()));
@@ -70,10 +69,6 @@ export class TimelineView {
     });
     const destroy = inject(DestroyRef);
     afterNextRender(() => {
-      const observer = new ResizeObserver(() => this.resized.update((count) => count + 1));
-      observer.observe(this.still().nativeElement);
-      const scheme = new MutationObserver(() => this.resized.update((count) => count + 1));
-      scheme.observe(document.documentElement, { attributeFilter: ['class'] });
       let next = 0;
       const follow = (): void => {
         this.movePlayhead();
@@ -82,14 +77,11 @@ export class TimelineView {
       follow();
       const live = setInterval(() => this.logs.live() && this.drawStill(), LIVE_MS);
       destroy.onDestroy(() => {
-        observer.disconnect();
-        scheme.disconnect();
         cancelAnimationFrame(next);
         clearInterval(live);
       });
     });
-    effect(() => {
-      this.resized();
+    redraw(this.still, () => {
       this.drawStill();
       this.drawnPlayhead = -1;
     });
