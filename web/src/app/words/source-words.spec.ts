@@ -1,0 +1,50 @@
+import { pictureFacts, readySource, sourceFacts } from '@hone/core/testing';
+import { SIMULATED_RIGS } from '@hone/core/rig';
+import { describe, expect, it } from 'vitest';
+import { figureRows, machineLines } from './rig-words';
+import { containerText, factGroups, lengthText, originText, rateText } from './source-words';
+
+describe('words for sources', () => {
+  it('give every fact a name, and none an empty value', () => {
+    const groups = factGroups(readySource('a', sourceFacts({ scan: 'top field first' })), null);
+    expect(groups.map(({ title }) => title)).toContain('Picture');
+    for (const [name, value] of groups.flatMap(({ facts }) => facts)) {
+      expect(name).not.toBe('');
+      expect(value, name).not.toMatch(/^$|undefined|null|NaN/);
+    }
+    const picture = groups.find(({ title }) => title === 'Picture')!;
+    const decoder = picture.facts.find(([name]) => name === 'Decoded by')!;
+    // The browser shows both fields of an interlaced picture at once.
+    expect(decoder[1]).toMatch(/^the server: /);
+  });
+
+  it('say rates as they are', () => {
+    expect(rateText(pictureFacts({ rate: { num: 30_000, den: 1001 } }).rate)).toBe('29.97 frames/s');
+    expect(rateText({ num: 24, den: 1 })).toBe('24 frames/s');
+  });
+
+  it('say lengths, containers and who decodes', () => {
+    expect(lengthText(12)).toBe('12.00 s');
+    expect(lengthText(75.25)).toBe('1 min 15.3 s');
+    expect(containerText('mov,mp4,m4a,3gp,3g2,mj2')).toBe('MP4 or MOV');
+    expect(containerText('mxf')).toBe('mxf');
+    expect(originText({ choice: 'original', decoder: 'server' })).toBe('original, decoded by the server');
+  });
+});
+
+describe('words for rigs', () => {
+  it.each(SIMULATED_RIGS.map((rig) => [rig.name, rig] as const))('list the figures of %s', (_name, rig) => {
+    const rows = figureRows(rig);
+    const stages = rows.map(({ stage }) => stage);
+    expect(stages).toEqual(
+      expect.arrayContaining(['Read', 'Write', 'Decode', 'Scale', 'Compose', 'Show', 'Cores']),
+    );
+    for (const { what, value } of rows) {
+      expect(what).not.toBe('');
+      expect(value).toMatch(/^[\d.,]+ \S+|^–$/);
+    }
+    expect(machineLines(rig).find(([name]) => name === 'Processor')![1]).toContain(
+      `${rig.machine.cores} cores`,
+    );
+  });
+});
