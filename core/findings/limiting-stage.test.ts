@@ -69,7 +69,13 @@ describe('the limiting stage', () => {
 });
 
 describe('the sources that need a lighter copy', () => {
-  const layer = (sourceId: string) => ({ clipId: sourceId, sourceId, clipStart: 0, sourceIn: rational(0) });
+  const layer = (sourceId: string) => ({
+    clipId: sourceId,
+    sourceId,
+    clipStart: 0,
+    sourceIn: rational(0),
+    speed: rational(1),
+  });
   const graph = {
     rate: RATE,
     length: 72,

@@ -2,7 +2,15 @@ import { deinterlacing, scaleColours, type SourceFacts } from '../media/index.js
 import { divide, formatRational, rational, subtract, toNumber, type Rational } from '../time/index.js';
 import type { Timeline } from '../timeline/index.js';
 import type { Delivery, EncoderPace } from './delivery.js';
-import { layerTime, placementOf, renderGraph, sourcesOf, type FactsOf, type RenderGraph } from './graph.js';
+import {
+  layerTime,
+  placementOf,
+  renderGraph,
+  sourcesOf,
+  type FactsOf,
+  type RenderGraph,
+  type Stretch,
+} from './graph.js';
 
 /** The graph of an export and the delivery that it is made for. */
 export interface ExportGraph {
@@ -54,14 +62,15 @@ export function exportCommand(
   // Frames are numbered in seconds of the timeline, whatever time base a filter has chosen.
   const counted = `setpts=N/(${formatRational(graph.rate)})/TB`;
   let inputCount = 0;
-  const open = (sourceId: string, time: Rational, frames: number): number => {
+  const open = (sourceId: string, time: Rational, frames: number, speed: Rational): number => {
     const seek = Math.max(0, Math.floor(toNumber(time) - LEAD_SECONDS));
-    const end = Math.ceil(toNumber(time) + (frames * graph.rate.den) / graph.rate.num + LEAD_SECONDS);
+    const length = (toNumber(speed) * frames) / toNumber(graph.rate);
+    const end = Math.ceil(toNumber(time) + length + LEAD_SECONDS);
     inputs.push('-ss', String(seek), '-t', String(end - seek), ...inputOf(sourceId));
     return inputCount++;
   };
 
-  const parts = graph.stretches.map((stretch, part) => {
+  const parts = graph.stretches.flatMap(inPieces).map((stretch, part) => {
     const frames = stretch.to - stretch.from;
     const { width, height } = delivery.size;
     let below = `base${part}`;
@@ -71,14 +80,17 @@ export function exportCommand(
     );
     stretch.layers.forEach((layer, index) => {
       const facts = known(factsOf, layer.sourceId);
-      const time = layerTime(layer, stretch.from, graph.rate);
-      const input = open(layer.sourceId, time, frames);
+      // Backwards, the last frame is the earliest of the source: frames are picked forwards and then turned round.
+      const backwards = layer.speed.num < 0;
+      const time = layerTime(layer, backwards ? stretch.to - 1 : stretch.from, graph.rate);
+      const speed = { num: Math.abs(layer.speed.num), den: layer.speed.den };
+      const input = open(layer.sourceId, time, frames, speed);
       const placement = placementOf(facts, delivery.size);
       const above = `part${part}layer${index}`;
       filters.push(
-        `[${input}:v:0]${conformFilters(facts, time, graph.rate, frames)},` +
+        `[${input}:v:0]${conformFilters(facts, time, graph.rate, frames, speed)},` +
           `scale=${placement.width}:${placement.height}:flags=bicubic:${scaleColours(facts.picture!)},` +
-          `format=yuv420p,setsar=1,${COLOUR_TAGS},${counted}[${above}]`,
+          `format=yuv420p,setsar=1,${COLOUR_TAGS},${backwards ? 'reverse,' : ''}${counted}[${above}]`,
       );
       const next = `part${part}over${index}`;
       filters.push(
@@ -92,12 +104,13 @@ export function exportCommand(
 
   const sounds = graph.sound.map((part, index) => {
     const facts = known(factsOf, part.sourceId);
-    const input = open(part.sourceId, part.sourceIn, part.to - part.from);
+    const input = open(part.sourceId, part.sourceIn, part.to - part.from, part.speed);
+    const retimed = toNumber(part.speed) === 1 ? '' : retimedSound(part.speed);
     const length = divide(rational(part.to - part.from), graph.rate);
     const zero = part.sourceIn.num / part.sourceIn.den + toNumber(facts.pictureStart);
     const delayMs = (1000 * part.from * graph.rate.den) / graph.rate.num;
     filters.push(
-      `[${input}:a:0]asetpts=PTS-${zero.toFixed(9)}/TB,aresample=${SAMPLE_RATE}:first_pts=0,` +
+      `[${input}:a:0]asetpts=PTS-${zero.toFixed(9)}/TB,aresample=${SAMPLE_RATE}:first_pts=0,${retimed}` +
         `atrim=start=0:end=${toNumber(length).toFixed(9)},asetpts=PTS-STARTPTS,` +
         `aformat=sample_fmts=fltp:channel_layouts=stereo,adelay=${delayMs.toFixed(6)}:all=1[sound${index}]`,
     );
@@ -127,6 +140,21 @@ export function exportCommand(
   };
 }
 
+/** Frames that are turned round in one go: all of them have to be held at once. */
+const TURNED_FRAMES = 16;
+
+function inPieces(stretch: Stretch): Stretch[] {
+  if (stretch.layers.every(({ speed }) => speed.num > 0)) return [stretch];
+  const pieces: Stretch[] = [];
+  for (let from = stretch.from; from < stretch.to; from += TURNED_FRAMES)
+    pieces.push({ ...stretch, from, to: Math.min(stretch.to, from + TURNED_FRAMES) });
+  return pieces;
+}
+
+// Like a tape at another speed: higher or lower by as much.
+const retimedSound = (speed: Rational): string =>
+  `asetrate=${Math.round(SAMPLE_RATE * toNumber(speed))},aresample=${SAMPLE_RATE},`;
+
 const COLOUR_TAGS = 'setparams=range=tv:color_primaries=bt709:color_trc=bt709:colorspace=bt709';
 
 function known(factsOf: FactsOf, sourceId: string): SourceFacts {
@@ -141,12 +169,19 @@ const lcm = (a: number, b: number): number => (a / gcd(a, b)) * b;
 /**
  * Picks `frames` frames of a source at the timeline's rate, beginning at a source time.
  * @param time seconds from the first frame of the source
+ * @param speed source seconds for each second of the timeline, above zero
  */
-export function conformFilters(facts: SourceFacts, time: Rational, rate: Rational, frames: number): string {
+export function conformFilters(
+  facts: SourceFacts,
+  time: Rational,
+  rate: Rational,
+  frames: number,
+  speed: Rational = { num: 1, den: 1 },
+): string {
   const picture = facts.picture!;
   const zero = subtract(time, { num: -facts.pictureStart.num, den: facts.pictureStart.den });
   const perFrame = picture.constantRate ? picture.rate.num : 1;
-  const exact = lcm(lcm(picture.timescale, perFrame), zero.den);
+  const exact = lcm(lcm(picture.timescale, perFrame), zero.den) * speed.num;
   // Clocks of odd files can ask for more ticks than a filter's time base holds; microseconds are then near enough.
   const ticks = 2 * (Number.isSafeInteger(exact) && exact < 2 ** 30 ? exact : 1_000_000);
   const start = Math.round((zero.num / zero.den) * ticks);
@@ -155,10 +190,13 @@ export function conformFilters(facts: SourceFacts, time: Rational, rate: Rationa
     ? `round((PTS*TB-${toNumber(facts.pictureStart)})*${formatRational(picture.rate)})*` +
       `${(ticks * picture.rate.den) / picture.rate.num}+${Math.round(toNumber(facts.pictureStart) * ticks)}`
     : 'PTS';
-  const middle = `(PTS+if(isnan(PREV_INPTS),PTS,PREV_INPTS))/2-${start}`;
+  const since = `(PTS+if(isnan(PREV_INPTS),PTS,PREV_INPTS))/2-${start}`;
+  const middle = speed.num === speed.den ? since : `(${since})*${speed.den}/${speed.num}`;
+  // What lies before the first frame shows the first frame.
+  const early = time.num < 0 ? ':start_time=0' : '';
   return (
     `${deinterlacing(picture.scan)}settb=1/${ticks},setpts='${stamp}',setpts='${middle}',` +
-    `fps=${formatRational(rate)}:round=up,tpad=stop=-1:stop_mode=clone,trim=start_pts=0,setpts=PTS-STARTPTS,` +
+    `fps=${formatRational(rate)}:round=up${early},tpad=stop=-1:stop_mode=clone,trim=start_pts=0,setpts=PTS-STARTPTS,` +
     `trim=end_frame=${frames}`
   );
 }

@@ -1,5 +1,12 @@
 import { sourceTimeAt, type Rational } from '../time/index.js';
-import { clipEnd, timelineLength, type Clip, type FrameSize, type Timeline } from '../timeline/index.js';
+import {
+  clipEnd,
+  speedOf,
+  timelineLength,
+  type Clip,
+  type FrameSize,
+  type Timeline,
+} from '../timeline/index.js';
 import { shownSize, type SourceFacts } from '../media/index.js';
 
 /** Whole pixels from the top left corner of a frame. All four are even, so that chroma samples stay whole. */
@@ -18,6 +25,8 @@ export interface Layer {
   readonly clipStart: number;
   /** Source seconds at `clipStart`. */
   readonly sourceIn: Rational;
+  /** Source seconds for each second of the timeline; below zero it plays backwards. */
+  readonly speed: Rational;
 }
 
 /** Timeline frames [from, to) during which the same layers are seen, the lowest first. */
@@ -34,6 +43,8 @@ export interface SoundPart {
   readonly from: number;
   readonly to: number;
   readonly sourceIn: Rational;
+  /** Above zero; sound is heard higher or lower by as much. */
+  readonly speed: Rational;
 }
 
 /**
@@ -75,7 +86,7 @@ function covers(facts: SourceFacts | undefined, frame: FrameSize): boolean {
 
 /** The source time of a layer in a timeline frame. */
 export function layerTime(layer: Layer, frame: number, rate: Rational): Rational {
-  return sourceTimeAt(layer.sourceIn, frame - layer.clipStart, rate);
+  return sourceTimeAt(layer.sourceIn, frame - layer.clipStart, rate, layer.speed);
 }
 
 /**
@@ -105,13 +116,15 @@ export function renderGraph(timeline: Timeline, factsOf: FactsOf): RenderGraph {
   const sound = timeline.tracks
     .filter((track) => track.kind === 'sound' && track.enabled)
     .flatMap((track) => track.clips)
-    .filter((clip) => clip.enabled && factsOf(clip.sourceId)?.sound)
+    // Sound is not played backwards: such clips are silent, in the preview and in the export alike.
+    .filter((clip) => clip.enabled && speedOf(clip).num > 0 && factsOf(clip.sourceId)?.sound)
     .map((clip) => ({
       clipId: clip.id,
       sourceId: clip.sourceId,
       from: clip.start,
       to: clipEnd(clip),
       sourceIn: clip.sourceIn,
+      speed: speedOf(clip),
     }));
   return { rate: timeline.rate, length, size: timeline.size, stretches, sound };
 }
@@ -126,6 +139,7 @@ function seenAt(pictures: readonly Clip[][], frame: number, size: FrameSize, fac
       sourceId: clip.sourceId,
       clipStart: clip.start,
       sourceIn: clip.sourceIn,
+      speed: speedOf(clip),
     });
     if (covers(factsOf(clip.sourceId), size)) break;
   }

@@ -1,6 +1,7 @@
 import type { Tuning } from '../levers/index.js';
 import { previewSize } from '../levers/index.js';
 import type { FrameSize, Timeline } from '../timeline/index.js';
+import type { Rational } from '../time/index.js';
 import { renderGraph, sourcesOf, type FactsOf, type RenderGraph } from './graph.js';
 
 /** What a source is played from. */
@@ -46,7 +47,8 @@ export interface Passage {
   readonly from: number;
   readonly to: number;
   readonly clipStart: number;
-  readonly sourceIn: { readonly num: number; readonly den: number };
+  readonly sourceIn: Rational;
+  readonly speed: Rational;
 }
 
 /** All passages of a graph, by their first frame. */

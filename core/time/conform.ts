@@ -31,7 +31,15 @@ export function nearestStamp(time: number, stamps: ArrayLike<number>): number {
   return low;
 }
 
-/** Source time of a timeline frame: the clip's in point plus the time since the clip's first frame. */
-export function sourceTimeAt(sourceIn: Rational, framesIntoClip: number, timelineRate: Rational): Rational {
-  return add(sourceIn, timeOfFrame(framesIntoClip, timelineRate));
+/**
+ * Source time of a timeline frame: the clip's in point plus the time since the clip's first frame, at a speed.
+ * @param speed source seconds for each second of the timeline; below zero it runs backwards
+ */
+export function sourceTimeAt(
+  sourceIn: Rational,
+  framesIntoClip: number,
+  timelineRate: Rational,
+  speed: Rational = { num: 1, den: 1 },
+): Rational {
+  return add(sourceIn, multiply(timeOfFrame(framesIntoClip, timelineRate), speed));
 }

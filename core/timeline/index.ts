@@ -1,2 +1,4 @@
 export * from './model.js';
 export * from './schema.js';
+export * from './whole-sources.js';
+export * from './edits/index.js';

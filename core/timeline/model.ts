@@ -1,4 +1,4 @@
-import { compare, floor, multiply, type Rational, ZERO } from '../time/index.js';
+import { compare, type Rational, ZERO } from '../time/index.js';
 
 /** Pixels, positive integers. */
 export interface FrameSize {
@@ -18,6 +18,16 @@ export interface Clip {
   /** Seconds from the first frame of the source to the clip's first frame. */
   readonly sourceIn: Rational;
   readonly enabled: boolean;
+  /** Source seconds for each second of the timeline, 1 when absent; below zero it plays backwards from `sourceIn`. */
+  readonly speed?: Rational | undefined;
+}
+
+/** A note at a frame. */
+export interface Marker {
+  readonly id: string;
+  readonly frame: number;
+  readonly name: string;
+  readonly note: string;
 }
 
 /** Clips are sorted by start and never overlap. */
@@ -36,7 +46,13 @@ export interface Timeline {
   readonly startFrame: number;
   readonly size: FrameSize;
   readonly tracks: readonly Track[];
+  /** Sorted by frame; none when absent. */
+  readonly markers?: readonly Marker[] | undefined;
 }
+
+const NORMAL: Rational = { num: 1, den: 1 };
+
+export const speedOf = (clip: Pick<Clip, 'speed'>): Rational => clip.speed ?? NORMAL;
 
 export const clipEnd = (clip: Clip): number => clip.start + clip.length;
 
@@ -58,81 +74,6 @@ export function emptyTimeline(rate: Rational, size: FrameSize): Timeline {
   };
 }
 
-/** What an edit needs to know of a source. */
-export interface Placeable {
-  readonly sourceId: string;
-  readonly name: string;
-  readonly durationSeconds: Rational;
-  readonly hasPicture: boolean;
-  readonly hasSound: boolean;
-}
-
-/**
- * Puts the whole source after the last clip: its picture on the first picture track, its sound on the first sound
- * track, both at the same frame.
- * @param newId makes an identifier that the timeline does not have yet
- * @throws RangeError when the source is shorter than one frame of the timeline
- */
-export function appendSource(timeline: Timeline, source: Placeable, newId: () => string): Timeline {
-  const start = timelineLength(timeline);
-  const length = floor(multiply(source.durationSeconds, timeline.rate));
-  if (length < 1) throw new RangeError(`"${source.name}" is shorter than one frame of the timeline.`);
-  const wanted = new Set<TrackKind>();
-  if (source.hasPicture) wanted.add('picture');
-  if (source.hasSound) wanted.add('sound');
-  const tracks = timeline.tracks.map((track) => {
-    if (!wanted.delete(track.kind)) return track;
-    const clip: Clip = {
-      id: newId(),
-      name: source.name,
-      sourceId: source.sourceId,
-      start,
-      length,
-      sourceIn: ZERO,
-      enabled: true,
-    };
-    return { ...track, clips: [...track.clips, clip] };
-  });
-  return { ...timeline, tracks };
-}
-
-const even = (side: number): number => side + (side % 2);
-
-/** One whole source as a timeline of its own, to play it before it is used anywhere. */
-export function soloTimeline(
-  source: Placeable,
-  shape: { readonly rate: Rational; readonly size: FrameSize },
-): Timeline {
-  const size = { width: even(shape.size.width), height: even(shape.size.height) };
-  const empty = emptyTimeline(shape.rate, size);
-  let next = 0;
-  return floor(multiply(source.durationSeconds, shape.rate)) < 1
-    ? empty
-    : appendSource(empty, source, () => `solo-${next++}`);
-}
-
-/**
- * Takes off the topmost picture clip at a frame, with the sound of the same source that begins with it, and leaves a
- * gap. Where there is no picture, the first sound clip goes.
- * @returns the same timeline when there is no clip at the frame
- */
-export function takeOffAt(timeline: Timeline, frame: number): Timeline {
-  const at = (kind: TrackKind): Clip[] =>
-    timeline.tracks
-      .filter((track) => track.kind === kind)
-      .flatMap((track) => track.clips.filter((clip) => clip.start <= frame && frame < clipEnd(clip)));
-  const taken = at('picture').at(-1) ?? at('sound')[0];
-  if (!taken) return timeline;
-  const goes = (clip: Clip): boolean =>
-    clip.id === taken.id ||
-    (clip.sourceId === taken.sourceId && clip.start === taken.start && clip.length === taken.length);
-  const tracks = timeline.tracks.map((track) => ({
-    ...track,
-    clips: track.clips.filter((clip) => !goes(clip)),
-  }));
-  return { ...timeline, tracks };
-}
-
 /**
  * Looks for what would make a timeline unplayable.
  * @returns one sentence for each fault; empty when there is none
@@ -149,6 +90,7 @@ export function timelineFaults(timeline: Timeline): string[] {
       if (clip.start < end) faults.push(`"${clip.name}" on ${track.name} overlaps the clip before it.`);
       if (clip.length < 1) faults.push(`"${clip.name}" on ${track.name} has no length.`);
       if (compare(clip.sourceIn, ZERO) < 0) faults.push(`"${clip.name}" begins before its source.`);
+      if (compare(speedOf(clip), ZERO) === 0) faults.push(`"${clip.name}" has no speed.`);
       end = clipEnd(clip);
     }
   }

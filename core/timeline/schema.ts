@@ -1,6 +1,6 @@
 import { array, boolean, number, object, string, type ObjectSchema } from 'yup';
 import type { Rational } from '../time/index.js';
-import { timelineFaults, type Clip, type FrameSize, type Track } from './model.js';
+import { timelineFaults, type Clip, type FrameSize, type Marker, type Track } from './model.js';
 
 const integer = () => number().strict().integer().required();
 const MOST_FRAMES = 100_000_000;
@@ -28,6 +28,17 @@ const identifier = () =>
     .max(64)
     .matches(/^[\w-]+$/, '${path} is not an identifier');
 
+/** From 1 % to 1000 %, forwards or backwards. */
+const speedSchema: ObjectSchema<Rational> = object({
+  num: integer().min(-1_000_000_000).max(1_000_000_000),
+  den: integer().min(1).max(1_000_000_000),
+})
+  .noUnknown()
+  .test('speed', 'A speed lies between 1 % and 1000 %, forwards or backwards.', (value) => {
+    const speed = value ? Math.abs(value.num / value.den) : 1;
+    return speed >= 0.01 && speed <= 10;
+  });
+
 const clipSchema: ObjectSchema<Clip> = object({
   id: identifier(),
   name: string().strict().defined().max(500),
@@ -36,6 +47,14 @@ const clipSchema: ObjectSchema<Clip> = object({
   length: integer().min(1).max(MOST_FRAMES),
   sourceIn: rationalSchema.required(),
   enabled: boolean().strict().required(),
+  speed: speedSchema.optional().default(undefined),
+}).noUnknown();
+
+const markerSchema: ObjectSchema<Marker> = object({
+  id: identifier(),
+  frame: integer().min(0).max(MOST_FRAMES),
+  name: string().strict().defined().max(500),
+  note: string().strict().defined().max(5000),
 }).noUnknown();
 
 const trackSchema = object({
@@ -51,6 +70,7 @@ export const timelineSchema = object({
   startFrame: integer().min(0).max(MOST_FRAMES),
   size: frameSizeSchema.required(),
   tracks: array(trackSchema.required()).required().min(1).max(64),
+  markers: array(markerSchema.required()).optional().max(10_000),
 })
   .noUnknown()
   .test('faults', (value, context) => {

@@ -69,6 +69,7 @@ interface Setting {
   readonly from?: number;
   readonly to: number;
   readonly sourceIn?: Rational;
+  readonly speed?: Rational;
   readonly live?: boolean;
   readonly slots?: number;
 }
@@ -96,6 +97,7 @@ function setUp(file: FakeFile, setting: Setting) {
     to: setting.to,
     clipStart: 0,
     sourceIn: setting.sourceIn ?? { num: 0, den: 1 },
+    speed: setting.speed ?? { num: 1, den: 1 },
     timelineRate: RATE24,
     target: size,
     live: setting.live ?? false,
@@ -248,5 +250,68 @@ describe('a stream', () => {
     const short = new FakeFile(even(4, 24), 4);
     await setUp(short, { rate: RATE24, to: 9 }).run();
     expect([...short.open]).toEqual([]);
+  });
+
+  it('takes fewer frames at twice the speed, and each twice at half of it', async () => {
+    const file = new FakeFile(even(60, 24), 24);
+    const twice = setUp(file, { rate: RATE24, to: 5, speed: { num: 2, den: 1 } });
+    await twice.run();
+    expect(twice.reduced).toEqual([0, 2, 4, 6, 8]);
+    const half = setUp(new FakeFile(even(60, 24), 24), { rate: RATE24, to: 6, speed: { num: 1, den: 2 } });
+    await half.run();
+    // Exactly between two frames stands the later one.
+    expect(half.reduced).toEqual([0, 1, 2, 3]);
+    expect(half.pictures().map(({ frame, repeated }) => [frame, repeated])).toEqual([
+      [0, false],
+      [1, false],
+      [2, true],
+      [3, false],
+      [4, true],
+      [5, false],
+    ]);
+  });
+
+  it.each([true, false])(
+    'plays backwards, in runs as long as there is room (constant rate: %s)',
+    async (constantRate) => {
+      const file = new FakeFile(even(60, 24), 12);
+      const back = { num: -1, den: 1 };
+      const sourceIn = { num: 30, den: 24 };
+      const setting = { rate: RATE24, to: 26, sourceIn, speed: back, constantRate };
+      const { run, pictures, reduced } = setUp(file, setting);
+      await run();
+      expect(pictures().map(({ frame }) => frame)).toEqual(Array.from({ length: 26 }, (_, frame) => frame));
+      const addressOf = new Map(pictures().map(({ frame, address }) => [frame, address]));
+      expect(new Set(addressOf.values()).size).toBe(26);
+      // Each run of twelve is reduced forwards and sent turned round.
+      expect(reduced).toEqual([
+        ...Array.from({ length: 12 }, (_, at) => 19 + at),
+        ...Array.from({ length: 12 }, (_, at) => 7 + at),
+        5,
+        6,
+      ]);
+      expect(file.starts).toEqual([12, 0, 0]);
+      expect(file.open.size).toBe(0);
+    },
+  );
+
+  it('plays backwards with a single place to write to', async () => {
+    const file = new FakeFile(even(60, 24), 12);
+    const sourceIn = { num: 30, den: 24 };
+    const { stream, run, reduced, replies } = setUp(file, {
+      rate: RATE24,
+      to: 3,
+      sourceIn,
+      speed: { num: -1, den: 1 },
+      slots: 1,
+    });
+    const done = run();
+    while (replies.filter(({ kind }) => kind === 'picture').length < 2) {
+      await new Promise((resolve) => setTimeout(resolve, 1));
+      stream.grant(2000 + replies.length);
+    }
+    stream.grant(5000);
+    await done;
+    expect(reduced).toEqual([30, 29, 28]);
   });
 });

@@ -12,6 +12,14 @@ export type Reduce = (
   address: number,
 ) => Promise<ColourCoding>;
 
+interface Made {
+  readonly address: number;
+  readonly coding: ColourCoding;
+}
+
+/** Frames that are decoded in one go when it is played backwards. */
+const MOST_TURNED = 12;
+
 /** Time stamps reach the decoder in whole microseconds; two that differ by no more are the same. */
 const SAME_SECONDS = 1.5e-6;
 
@@ -66,6 +74,7 @@ export class PictureStream {
     if (this.isClosed()) return;
     this.supply = supply;
     try {
+      if (this.spec.speed.num < 0) return await this.deliverBackwards(supply);
       const start = this.startSeconds(this.next);
       await supply.startAt(start);
       await this.lookAhead(start, supply);
@@ -108,28 +117,31 @@ export class PictureStream {
     }
   }
 
+  /** The first timeline frame for which a decoded frame is not the answer any more. */
+  private firstFrameBeyond(decoded: DecodedFrame, before: DecodedFrame | undefined): number {
+    let beyond = this.next;
+    while (beyond < this.spec.to && !this.isBeyond(beyond, decoded, before)) beyond++;
+    return beyond;
+  }
+
   /**
-   * The first timeline frame for which a decoded frame is not the answer any more. With a constant rate that is known
-   * from the frame itself; otherwise from the middle between the frame held and the one after it.
+   * Whether a timeline frame wants something later than what is decoded. With a constant rate that is known from the
+   * frame itself; otherwise from the middle between the frame held and the one after it.
    */
-  private firstFrameBeyond({ seconds }: DecodedFrame, before: DecodedFrame | undefined): number {
+  private isBeyond(frame: number, { seconds }: DecodedFrame, before: DecodedFrame | undefined): boolean {
     const { rate, constantRate } = this.spec.file;
     if (constantRate) {
       const index = Math.round(seconds * toNumber(rate));
-      let beyond = this.next;
-      while (beyond < this.spec.to && nearestFrame(this.sourceTime(beyond), rate) <= index) beyond++;
-      return beyond;
+      return nearestFrame(this.sourceTime(frame), rate) > index;
     }
-    if (!before) return this.next;
+    if (!before) return true;
     const middle = (before.seconds + seconds) / 2;
-    let beyond = this.next;
-    while (beyond < this.spec.to && toNumber(this.sourceTime(beyond)) < middle - SAME_SECONDS) beyond++;
-    return beyond;
+    return toNumber(this.sourceTime(frame)) >= middle - SAME_SECONDS;
   }
 
   /** Sends one picture for all frames from the next up to `until`. */
   private async deliver(frame: DecodedFrame['frame'], until: number): Promise<void> {
-    let made: { address: number; coding: ColourCoding } | undefined;
+    let made: Made | undefined;
     while (this.next < until && !this.isClosed()) {
       const wanted = this.next;
       if (this.spec.live && isTooLate(wanted, this.control.playhead)) {
@@ -157,7 +169,86 @@ export class PictureStream {
     }
   }
 
-  private picture(frame: number, made: { address: number; coding: ColourCoding }, repeated: boolean): void {
+  /**
+   * Backwards, a run of frames is decoded forwards from its last one, into as much room as there is, and sent turned
+   * round. Each run pays for the way from its key frame.
+   */
+  private async deliverBackwards(supply: PictureSupply): Promise<void> {
+    while (!this.isClosed() && this.next < this.spec.to) {
+      if (this.spec.live && isTooLate(this.next, this.control.playhead)) {
+        const late = Math.min(this.spec.to, Math.ceil(this.control.playhead));
+        this.skipped(this.next, Math.max(this.next + 1, late));
+        continue;
+      }
+      const first = await this.slot();
+      if (first === undefined) return;
+      const room = [first, ...this.slots.splice(0, MOST_TURNED - 1)];
+      const from = this.next;
+      const to = Math.min(this.spec.to, from + room.length);
+      this.slots.unshift(...room.splice(to - from));
+      const made = await this.turned(from, to, room, supply);
+      if (this.isClosed()) return;
+      for (let frame = from; frame < to; frame++) {
+        const picture = made.get(frame);
+        if (!picture) throw new Error('The file ends before the frames that the timeline wants.');
+        this.picture(frame, picture, made.get(frame - 1)?.address === picture.address);
+      }
+      // Frames that share a picture leave room over.
+      const used = new Set([...made.values()].map(({ address }) => address));
+      this.slots.unshift(...room.filter((address) => !used.has(address)));
+    }
+  }
+
+  private async turned(
+    from: number,
+    to: number,
+    room: readonly number[],
+    supply: PictureSupply,
+  ): Promise<Map<number, Made>> {
+    const free = [...room];
+    const made = new Map<number, Made>();
+    await supply.startAt(this.startSeconds(to - 1));
+    let before: DecodedFrame | undefined;
+    let wanted = to - 1;
+    const give = async ({ frame }: DecodedFrame, isFor: (frame: number) => boolean): Promise<void> => {
+      let picture: Made | undefined;
+      for (; wanted >= from && isFor(wanted); wanted--) {
+        if (!picture) {
+          const address = free.shift()!;
+          const start = performance.now();
+          picture = { address, coding: await this.reduce(frame, this.spec, address) };
+          this.cost.scaleMs += performance.now() - start;
+        }
+        made.set(wanted, picture);
+      }
+    };
+    try {
+      while (wanted >= from && !this.isClosed()) {
+        const decoded = await supply.next();
+        if (this.isClosed()) {
+          decoded?.frame.close();
+          break;
+        }
+        if (!decoded) {
+          if (before) await give(before, () => true);
+          break;
+        }
+        this.cost.decoded++;
+        this.cost.decodeMs += decoded.decodeMs;
+        this.cost.readMs += decoded.readMs;
+        const held = before;
+        before = decoded;
+        const answer = this.spec.file.constantRate ? decoded : held;
+        if (answer) await give(answer, (frame) => !this.isBeyond(frame, decoded, held));
+        held?.frame.close();
+      }
+    } finally {
+      before?.frame.close();
+    }
+    return made;
+  }
+
+  private picture(frame: number, made: Made, repeated: boolean): void {
     const decoder = this.supply?.decoder ?? 'browser';
     const cost = this.takeCost();
     this.send({ kind: 'picture', stream: this.spec.id, frame, ...made, repeated, decoder, cost });
@@ -206,7 +297,8 @@ export class PictureStream {
   /** The first timeline frame that can be shown when decoding begins at a source time. */
   private entryFrame(seconds: number): number {
     const into = seconds - toNumber(this.spec.sourceIn);
-    return this.spec.clipStart + Math.ceil(into * this.framesPerSecond - 1e-6);
+    const frames = (into * this.framesPerSecond) / toNumber(this.spec.speed);
+    return this.spec.clipStart + Math.ceil(frames - 1e-6);
   }
 
   /** Source time from which on the picture of a timeline frame is decoded; a quarter into a frame, for safety. */
@@ -219,7 +311,8 @@ export class PictureStream {
   }
 
   private sourceTime(frame: number): Rational {
-    return sourceTimeAt(this.spec.sourceIn, frame - this.spec.clipStart, this.spec.timelineRate);
+    const { sourceIn, clipStart, timelineRate, speed } = this.spec;
+    return sourceTimeAt(sourceIn, frame - clipStart, timelineRate, speed);
   }
 }
 

@@ -26,6 +26,7 @@ const passage = (clipId: string, from: number, to: number): Passage => ({
   to,
   clipStart: from,
   sourceIn: { num: 0, den: 1 },
+  speed: { num: 1, den: 1 },
 });
 const cost = { readMs: 0, decodeMs: 1, scaleMs: 1, decoded: 1 };
 

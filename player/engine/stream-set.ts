@@ -90,6 +90,7 @@ export class StreamSet {
         to: passage.to,
         clipStart: passage.clipStart,
         sourceIn: passage.sourceIn,
+        speed: passage.speed,
         timelineRate: options.rate,
         target: { width: placement.width, height: placement.height },
         live: options.live,

@@ -29,6 +29,7 @@ export interface StreamSpec {
   readonly to: number;
   readonly clipStart: number;
   readonly sourceIn: Rational;
+  readonly speed: Rational;
   readonly timelineRate: Rational;
   /** Size of the picture that is wanted. */
   readonly target: FrameSize;

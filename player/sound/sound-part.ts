@@ -1,21 +1,25 @@
 import { ALL_FORMATS, AudioSampleSink, Input, UrlSource, type AudioSample } from 'mediabunny';
 import { SAMPLE_RATE } from '../shared/control.js';
 
-/** The sound of one file, from any time on, as stereo at the player's sample rate. */
+/** The sound of one file at one speed, from any time on, as stereo at the player's sample rate. */
 export class SoundReader {
   private samples: AsyncGenerator<AudioSample, void, unknown> | undefined;
   private block: Float32Array = new Float32Array(0);
-  /** Sample frame, at the player's rate from zero of the source, of the first one in `block`. */
+  /** Sample frame, as heard, from zero of the source, of the first one in `block`. */
   private blockStart = 0;
 
   private constructor(
     private readonly input: Input,
     private readonly sink: AudioSampleSink,
     private readonly zeroSeconds: number,
+    private readonly speed: number,
   ) {}
 
-  /** @throws Error in a sentence when the file has no sound that the browser decodes */
-  static async open(url: string): Promise<SoundReader> {
+  /**
+   * @param speed source seconds for each second heard, above zero
+   * @throws Error in a sentence when the file has no sound that the browser decodes
+   */
+  static async open(url: string, speed: number): Promise<SoundReader> {
     const input = new Input({
       source: new UrlSource(url, { maxCacheSize: 8 * 2 ** 20 }),
       formats: ALL_FORMATS,
@@ -25,13 +29,13 @@ export class SoundReader {
     if (!(await track.canDecode())) throw new Error('This browser cannot decode the sound of the file.');
     const picture = await input.getPrimaryVideoTrack();
     const zero = await (picture ?? track).getFirstTimestamp();
-    return new SoundReader(input, new AudioSampleSink(track), zero);
+    return new SoundReader(input, new AudioSampleSink(track), zero, speed);
   }
 
   /** The next `read` begins here. */
   seek(frame: number): void {
     void this.samples?.return(undefined);
-    this.samples = this.sink.samples(this.zeroSeconds + frame / SAMPLE_RATE);
+    this.samples = this.sink.samples(this.zeroSeconds + (frame * this.speed) / SAMPLE_RATE);
     this.block = new Float32Array(0);
     this.blockStart = frame;
   }
@@ -71,15 +75,15 @@ export class SoundReader {
     const result = await this.samples?.next();
     if (!result || result.done) return false;
     const sample = result.value;
-    this.blockStart = Math.round((sample.timestamp - this.zeroSeconds) * SAMPLE_RATE);
-    this.block = toStereo(sample);
+    this.blockStart = Math.round(((sample.timestamp - this.zeroSeconds) * SAMPLE_RATE) / this.speed);
+    this.block = toStereo(sample, this.speed);
     sample.close();
     return true;
   }
 }
 
 // Interleaved stereo at the player's rate; other rates are interpolated between neighbours.
-function toStereo(sample: AudioSample): Float32Array {
+function toStereo(sample: AudioSample, speed: number): Float32Array {
   const channels = Array.from({ length: Math.min(sample.numberOfChannels, 2) }, (_, planeIndex) => {
     const options = { planeIndex, format: 'f32-planar' as const };
     const plane = new Float32Array(sample.allocationSize(options) / Float32Array.BYTES_PER_ELEMENT);
@@ -88,7 +92,7 @@ function toStereo(sample: AudioSample): Float32Array {
   });
   const left = channels[0]!;
   const right = channels[1] ?? left;
-  const step = sample.sampleRate / SAMPLE_RATE;
+  const step = (sample.sampleRate / SAMPLE_RATE) * speed;
   const count = Math.round(left.length / step);
   const stereo = new Float32Array(2 * count);
   for (let i = 0; i < count; i++) {

@@ -1,0 +1,3 @@
+export * from './change.js';
+export * from './place.js';
+export { timeInClip, type NewId, type SourceLength } from './room.js';

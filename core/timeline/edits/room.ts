@@ -1,0 +1,123 @@
+import { add, compare, divide, sourceTimeAt, ZERO, type Rational } from '../../time/index.js';
+import { clipEnd, speedOf, type Clip, type Timeline, type Track } from '../model.js';
+
+/** Makes an identifier that the timeline does not have yet. */
+export type NewId = () => string;
+
+/** Length of a source in seconds; undefined when it is not known, and then nothing is limited by it. */
+export type SourceLength = (sourceId: string) => Rational | undefined;
+
+/** Source time of a clip's frame, counted from the clip's first. */
+export function timeInClip(clip: Clip, frames: number, rate: Rational): Rational {
+  return sourceTimeAt(clip.sourceIn, frames, rate, speedOf(clip));
+}
+
+/** A clip from another frame of its own on; before its first frame it begins earlier in its source. */
+export function beginningAt(clip: Clip, frame: number, rate: Rational): Clip {
+  const time = timeInClip(clip, frame - clip.start, rate);
+  // Backwards, the last frames may stand less than a frame before the source's first, which is what they show.
+  const sourceIn = compare(time, ZERO) < 0 ? ZERO : time;
+  return { ...clip, start: frame, length: clipEnd(clip) - frame, sourceIn };
+}
+
+export const endingAt = (clip: Clip, frame: number): Clip => ({ ...clip, length: frame - clip.start });
+
+/**
+ * Clears the frames [from, to) of a track: what lies inside goes, what reaches into it is cut off, and a clip that
+ * reaches over it becomes two.
+ */
+export function cleared(
+  clips: readonly Clip[],
+  from: number,
+  to: number,
+  rate: Rational,
+  newId: NewId,
+): readonly Clip[] {
+  if (to <= from) return clips;
+  return clips.flatMap((clip) => {
+    const end = clipEnd(clip);
+    if (end <= from || clip.start >= to) return [clip];
+    const parts: Clip[] = [];
+    if (clip.start < from) parts.push(endingAt(clip, from));
+    if (end > to) parts.push({ ...beginningAt(clip, to, rate), ...(parts.length ? { id: newId() } : {}) });
+    return parts;
+  });
+}
+
+export const sorted = (clips: readonly Clip[]): readonly Clip[] =>
+  [...clips].sort((a, b) => a.start - b.start);
+
+/** Puts clips on a track over what is there. */
+export function overwritten(track: Track, added: readonly Clip[], rate: Rational, newId: NewId): Track {
+  let { clips } = track;
+  for (const clip of added) clips = cleared(clips, clip.start, clipEnd(clip), rate, newId);
+  return { ...track, clips: sorted([...clips, ...added]) };
+}
+
+/** Moves everything at or after a frame, on all tracks and with the markers; a clip that reaches over it is split. */
+export function pushedFrom(timeline: Timeline, frame: number, by: number, newId: NewId): Timeline {
+  if (by === 0) return timeline;
+  const tracks = timeline.tracks.map((track) => ({
+    ...track,
+    clips: track.clips.flatMap((clip) => {
+      if (clipEnd(clip) <= frame) return [clip];
+      if (clip.start >= frame) return [{ ...clip, start: clip.start + by }];
+      const after = { ...beginningAt(clip, frame, timeline.rate), id: newId() };
+      return [endingAt(clip, frame), { ...after, start: frame + by }];
+    }),
+  }));
+  const markers = timeline.markers?.map((each) =>
+    each.frame >= frame ? { ...each, frame: each.frame + by } : each,
+  );
+  return { ...timeline, tracks, ...(markers ? { markers } : {}) };
+}
+
+/** Replaces the tracks that hold something to be changed, and leaves all others as they are. */
+export function withTracks(timeline: Timeline, change: (track: Track, index: number) => Track): Timeline {
+  let changed = false;
+  const tracks = timeline.tracks.map((track, index) => {
+    const next = change(track, index);
+    changed ||= next !== track;
+    return next;
+  });
+  return changed ? { ...timeline, tracks } : timeline;
+}
+
+/** Changes some clips, leaving tracks that hold none of them untouched. */
+export function withClips(
+  timeline: Timeline,
+  ids: ReadonlySet<string>,
+  change: (clip: Clip) => Clip,
+): Timeline {
+  return withTracks(timeline, (track) => {
+    if (!track.clips.some(({ id }) => ids.has(id))) return track;
+    return { ...track, clips: track.clips.map((clip) => (ids.has(clip.id) ? change(clip) : clip)) };
+  });
+}
+
+/**
+ * Most frames that a clip may have from its first on, and how many its first may still go back, before its source ends
+ * or begins.
+ */
+export function roomOf(
+  clip: Clip,
+  rate: Rational,
+  lengthOf: SourceLength,
+): { readonly before: number; readonly after: number } {
+  const length = lengthOf(clip.sourceId);
+  const speed = speedOf(clip);
+  const perFrame = divide(speed, rate);
+  const absolute = { num: Math.abs(perFrame.num), den: perFrame.den };
+  const frames = (seconds: Rational): number => Math.max(0, Math.floor(toFrames(seconds, absolute)));
+  const toStart = clip.sourceIn;
+  const toEnd = length ? add(length, { num: -clip.sourceIn.num, den: clip.sourceIn.den }) : undefined;
+  const forwards = compare(speed, ZERO) > 0;
+  const back = forwards ? toStart : toEnd;
+  const on = forwards ? toEnd : toStart;
+  return { before: back ? frames(back) : Infinity, after: on ? Math.max(1, frames(on)) : Infinity };
+}
+
+function toFrames(seconds: Rational, perFrame: Rational): number {
+  const frames = divide(seconds, perFrame);
+  return frames.num / frames.den;
+}
