@@ -18,6 +18,8 @@ describe('the page Rig', () => {
   const choose = async (field: string, name: string | RegExp): Promise<void> => {
     await browser.page.getByTestId(field).click();
     await browser.page.getByRole('option', { name }).click();
+    // A list that is still on its way out would be taken for the next one.
+    await browser.page.getByRole('listbox').waitFor({ state: 'detached' });
   };
   const figures = (): Promise<string | null> => browser.page.getByTestId('rig-figures').textContent();
 

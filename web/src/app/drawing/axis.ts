@@ -29,6 +29,7 @@ export interface Palette {
   readonly high: string;
   readonly surface: string;
   readonly accent: string;
+  readonly chosen: string;
   stage(name: string): string;
 }
 
@@ -51,6 +52,7 @@ export function paletteOf(element: Element): Palette {
     high: colour('--mat-sys-surface-container-highest'),
     surface: colour('--mat-sys-surface'),
     accent: colour('--mat-sys-primary'),
+    chosen: colour('--mat-sys-secondary-container'),
     stage: (name) => colour(`--stage-${name}`),
   };
 }

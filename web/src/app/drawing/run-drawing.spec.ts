@@ -11,6 +11,7 @@ const palette: Palette = {
   high: 'high',
   surface: 'surface',
   accent: 'accent',
+  chosen: 'chosen',
   stage: (name) => name,
 };
 const axis = { from: 0, to: 100, left: 10, right: 110 };

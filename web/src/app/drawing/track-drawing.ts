@@ -1,10 +1,23 @@
-import { clipEnd, type Clip, type Track } from '@hone/core/timeline';
+import { clipEnd, speedOf, type Clip, type Marker, type Track } from '@hone/core/timeline';
 import { xOf, type Area, type Axis, type Palette } from './axis';
 
 /** What is said on a clip besides its name. */
 export type ClipNote = (clip: Clip, track: Track) => string;
 
-/** The clips of a track as outlined boxes with their names. */
+/** A clip narrower than this has no room for a name. */
+const NAMED_PIXELS = 24;
+
+/** What its speed is called on a clip; empty at normal speed. */
+export function speedText(clip: Pick<Clip, 'speed'>): string {
+  const { num, den } = speedOf(clip);
+  const percent = Math.round((1000 * Math.abs(num)) / den) / 10;
+  return [...(percent === 100 ? [] : [`${percent} %`]), ...(num < 0 ? ['backwards'] : [])].join(' ');
+}
+
+/**
+ * The clips of a track as outlined boxes with their names. Only those in view are looked at, and those that share a
+ * pixel are drawn as one.
+ */
 export function drawTrack(
   context: CanvasRenderingContext2D,
   axis: Axis,
@@ -12,32 +25,83 @@ export function drawTrack(
   track: Track,
   noteOf: ClipNote,
   palette: Palette,
+  chosen: ReadonlySet<string> = new Set(),
 ): void {
   context.fillStyle = palette.low;
   context.fillRect(axis.left, area.top, axis.right - axis.left, area.height);
-  for (const clip of track.clips) {
-    const from = Math.max(axis.left, xOf(axis, clip.start));
-    const to = Math.min(axis.right, xOf(axis, clipEnd(clip)));
-    if (to <= from) continue;
+  const perFrame = (axis.right - axis.left) / (axis.to - axis.from);
+  const xAt = (frame: number): number => axis.left + (frame - axis.from) * perFrame;
+  let drawnTo = -Infinity;
+  for (let at = firstInView(track.clips, axis.from); at < track.clips.length; at++) {
+    const clip = track.clips[at]!;
+    if (clip.start >= axis.to) break;
+    const from = Math.max(axis.left, xAt(clip.start));
+    const to = Math.min(axis.right, xAt(clipEnd(clip)));
+    const isChosen = chosen.has(clip.id);
+    if (to - drawnTo < 0.75 && !isChosen) continue;
+    drawnTo = to;
+    const isOn = clip.enabled && track.enabled;
     const width = Math.max(1, to - from - 1);
-    context.fillStyle = palette.high;
+    context.fillStyle = isChosen ? palette.chosen : isOn ? palette.high : palette.surface;
     context.fillRect(from, area.top + 1, width, area.height - 2);
-    context.fillStyle = palette.quiet;
+    if (width < 3) continue;
+    context.fillStyle = isChosen ? palette.ink : palette.quiet;
     context.fillRect(from, area.top + 1, 1.5, area.height - 2);
+    if (isChosen) outline(context, from, area, width);
+    if (width < NAMED_PIXELS) continue;
     context.save();
     context.beginPath();
     context.rect(from + 6, area.top, Math.max(0, width - 8), area.height);
     context.clip();
-    const note = noteOf(clip, track);
+    const notes = [isOn ? '' : 'off', speedText(clip), noteOf(clip, track)].filter(Boolean).join(' · ');
     const middle = area.top + area.height / 2 + 0.5;
-    context.fillStyle = palette.ink;
+    context.fillStyle = isOn ? palette.ink : palette.quiet;
     context.fillText(clip.name, from + 6, middle);
-    if (note) {
+    if (notes && width > 3 * NAMED_PIXELS) {
       const after = from + 14 + context.measureText(clip.name).width;
       context.fillStyle = palette.quiet;
-      context.fillText(note, after, middle);
+      context.fillText(notes, after, middle);
     }
     context.restore();
+  }
+}
+
+function outline(context: CanvasRenderingContext2D, left: number, area: Area, width: number): void {
+  context.fillRect(left, area.top + 1, width, 1.5);
+  context.fillRect(left, area.top + area.height - 2.5, width, 1.5);
+  context.fillRect(left + width - 1.5, area.top + 1, 1.5, area.height - 2);
+}
+
+/** Index of the first clip that ends behind a frame. */
+function firstInView(clips: readonly Clip[], frame: number): number {
+  let low = 0;
+  let high = clips.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (clipEnd(clips[middle]!) > frame) high = middle;
+    else low = middle + 1;
+  }
+  return low;
+}
+
+/** Markers as flags on the ruler, each with its name where there is room. */
+export function drawMarkers(
+  context: CanvasRenderingContext2D,
+  axis: Axis,
+  area: Area,
+  markers: readonly Marker[],
+  palette: Palette,
+): void {
+  const inView = markers.filter(({ frame }) => frame >= axis.from && frame < axis.to);
+  context.fillStyle = palette.ink;
+  for (const { frame } of inView) {
+    const x = Math.round(xOf(axis, frame));
+    context.beginPath();
+    context.moveTo(x - 4, area.top);
+    context.lineTo(x + 4, area.top);
+    context.lineTo(x, area.top + 7);
+    context.fill();
+    context.fillRect(x - 0.5, area.top, 1, area.height);
   }
 }
 
@@ -53,21 +117,8 @@ export function drawRuler(
   const room = 110;
   const perPixel = (axis.to - axis.from) / (axis.right - axis.left);
   const whole = Math.round(framesPerSecond);
-  const steps = [
-    1,
-    2,
-    5,
-    10,
-    whole,
-    2 * whole,
-    5 * whole,
-    10 * whole,
-    30 * whole,
-    60 * whole,
-    300 * whole,
-    600 * whole,
-    3600 * whole,
-  ];
+  const seconds = [1, 2, 5, 10, 30, 60, 300, 600, 3600].map((count) => count * whole);
+  const steps = [1, 2, 5, 10, ...seconds];
   const step = steps.find((frames) => frames / perPixel >= room) ?? steps.at(-1)!;
   context.fillStyle = palette.quiet;
   for (let frame = Math.ceil(axis.from / step) * step; frame < axis.to; frame += step) {

@@ -44,6 +44,7 @@ export class Playback {
   private readonly scrubWaits: number[] = [];
 
   constructor() {
+    this.sought = this.storedFrame();
     effect(() => this.give(this.plan()));
     inject(DestroyRef).onDestroy(() => this.leave());
   }
@@ -75,7 +76,8 @@ export class Playback {
       player.on('run', ({ log, facts }) => this.finished(log, facts));
       this.given = '';
       this.give(this.plan());
-      if (this.storedFrame() > 0) this.seek(this.storedFrame());
+      // Perhaps someone went elsewhere before there was a player.
+      if (this.sought > 0) this.seek(this.sought);
     } catch (error) {
       this.store.dispatch(PlayerActions.failed({ message: sentenceOf(error) }));
     }

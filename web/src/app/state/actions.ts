@@ -21,7 +21,7 @@ import type { Condition, SourceFilter } from '@hone/core/media';
 import type { FrameLog, RunFacts, ScrubFacts } from '@hone/core/playback';
 import type { Rig } from '@hone/core/rig';
 import type { Delivery } from '@hone/core/render';
-import type { FrameSize, Timeline } from '@hone/core/timeline';
+import type { CopiedClip, FrameSize, Timeline } from '@hone/core/timeline';
 import type { PictureOrigin, PlayerState } from '@hone/player';
 import { createActionGroup, emptyProps, props } from '@ngrx/store';
 
@@ -62,6 +62,7 @@ export const ProjectActions = createActionGroup({
     'Notice read': emptyProps(),
     'Timeline edited': props<{ timeline: Timeline }>(),
     'Edit taken back': emptyProps(),
+    'Edit done again': emptyProps(),
     'Delivery edited': props<{ delivery: Delivery }>(),
     /** A save ended; `edits` is how many edits it held. */
     Kept: props<{ project: Project; edits: number }>(),
@@ -71,6 +72,15 @@ export const ProjectActions = createActionGroup({
     'Upload progressed': props<{ name: string; share: number }>(),
     'Sources added': props<{ sources: Source[] }>(),
     'Job cancelled': props<{ jobId: string }>(),
+  },
+});
+
+export const EditActions = createActionGroup({
+  source: 'Editing',
+  events: {
+    'Clips chosen': props<{ ids: readonly string[] }>(),
+    'Clips copied': props<{ copied: readonly CopiedClip[] }>(),
+    'Snapping turned': emptyProps(),
   },
 });
 

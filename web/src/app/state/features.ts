@@ -14,6 +14,7 @@ import type { PictureOrigin, PlayerState } from '@hone/player';
 import { createFeature, createReducer, on, type ActionReducerMap } from '@ngrx/store';
 import { framesPerSecond, pixels } from '../words/quantities';
 import { CopyActions, PlayerActions, ProjectActions, ServerActions, SourcesActions } from './actions';
+import { editingFeature, type EditingState } from './editing.feature';
 import { machineFeature, type MachineState } from './machine.feature';
 import { sourcesPageFeature, type SourcesPageState } from './sources-page.feature';
 
@@ -23,6 +24,8 @@ export interface ProjectState {
   readonly opening: boolean;
   /** Timelines before the last edits, the newest last. */
   readonly past: readonly Timeline[];
+  /** Timelines that were taken back, the next to come again last. */
+  readonly future: readonly Timeline[];
   /** Edits since the project was opened, and how many of them the server has. */
   readonly edits: number;
   readonly keptEdits: number;
@@ -42,6 +45,7 @@ const noProject: ProjectState = {
   open: null,
   opening: true,
   past: [],
+  future: [],
   edits: 0,
   keptEdits: 0,
   notice: null,
@@ -63,6 +67,7 @@ export const projectFeature = createFeature({
       open: project,
       opening: false,
       past: [],
+      future: [],
       edits: 0,
       keptEdits: 0,
       notice: null,
@@ -79,6 +84,7 @@ export const projectFeature = createFeature({
             ...state,
             open: { ...state.open, timeline },
             past: [...state.past, state.open.timeline].slice(-MOST_PAST),
+            future: [],
             edits: state.edits + 1,
           }
         : state,
@@ -90,6 +96,19 @@ export const projectFeature = createFeature({
             ...state,
             open: { ...state.open, timeline },
             past: state.past.slice(0, -1),
+            future: [...state.future, state.open.timeline],
+            edits: state.edits + 1,
+          }
+        : state;
+    }),
+    on(ProjectActions.editDoneAgain, (state) => {
+      const timeline = state.future.at(-1);
+      return state.open && timeline
+        ? {
+            ...state,
+            open: { ...state.open, timeline },
+            past: [...state.past, state.open.timeline],
+            future: state.future.slice(0, -1),
             edits: state.edits + 1,
           }
         : state;
@@ -309,6 +328,7 @@ interface AppState {
   readonly playback: PlaybackState;
   readonly machine: MachineState;
   readonly sourcesPage: SourcesPageState;
+  readonly editing: EditingState;
 }
 
 export const features: ActionReducerMap<AppState> = {
@@ -317,4 +337,5 @@ export const features: ActionReducerMap<AppState> = {
   playback: playbackFeature.reducer,
   machine: machineFeature.reducer,
   sourcesPage: sourcesPageFeature.reducer,
+  editing: editingFeature.reducer,
 };

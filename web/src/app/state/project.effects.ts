@@ -99,7 +99,12 @@ export class ProjectEffects {
 
   readonly save = createEffect(() =>
     this.actions.pipe(
-      ofType(ProjectActions.timelineEdited, ProjectActions.editTakenBack, ProjectActions.deliveryEdited),
+      ofType(
+        ProjectActions.timelineEdited,
+        ProjectActions.editTakenBack,
+        ProjectActions.editDoneAgain,
+        ProjectActions.deliveryEdited,
+      ),
       debounceTime(SAVE_AFTER_MS),
       // Looked up only when the save before has ended, so that it is based on that one's revision.
       concatMap(() =>

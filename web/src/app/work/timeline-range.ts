@@ -2,7 +2,7 @@ import { computed, inject, Injectable, signal } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { selectLength } from '../state/selectors';
 
-const FEWEST_FRAMES = 8;
+const FEWEST_FRAMES = 1;
 
 /** The part of the timeline that is in view; everything below the viewer is drawn on this axis. */
 @Injectable({ providedIn: 'root' })

@@ -6,21 +6,26 @@ import {
   effect,
   ElementRef,
   inject,
+  signal,
   viewChild,
 } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { frameBudgetMs, STAGES, type FrameLog } from '@hone/core/playback';
 import { formatTimecode, timecodeFormatOf, toNumber } from '@hone/core/time';
-import type { Timeline } from '@hone/core/timeline';
-import { frameOf, paletteOf, prepared, xOf, type Area, type Axis } from '../drawing/axis';
+import type { Timeline, Track } from '@hone/core/timeline';
+import { frameOf, paletteOf, prepared, xOf, type Area, type Axis, type Palette } from '../drawing/axis';
 import { redraw } from '../drawing/redraw';
 import { drawLateness, drawLoadLane } from '../drawing/run-drawing';
-import { drawRuler, drawTrack, type ClipNote } from '../drawing/track-drawing';
+import { drawMarkers, drawRuler, drawTrack, type ClipNote } from '../drawing/track-drawing';
 import { Playback } from '../playback/playback';
 import { RunLogs } from '../playback/run-logs';
+import { editingFeature } from '../state/editing.feature';
 import { playbackFeature } from '../state/features';
 import { selectBefore, selectPlan, selectRun, selectSources, selectTimeline } from '../state/selectors';
 import { STAGE_NAMES } from '../words/finding-words';
+import { EditBar } from './edit-bar';
+import { TimelineEditor } from './timeline-editor';
+import { ClipDrag, clipsInBox, holdAt, SNAP_PIXELS, type Hold, type Place } from './timeline-gesture';
 import { TimelineRange } from './timeline-range';
 
 const LABELS = 108;
@@ -29,11 +34,13 @@ const LIVE_MS = 1000;
 interface Row {
   readonly label: string;
   readonly area: Area;
+  readonly track: Track | null;
 }
 
 /** Tracks, the lateness of the last two runs and the measured loads, all on one time axis, drawn on canvas. */
 @Component({
   selector: 'hone-timeline-view',
+  imports: [EditBar],
   templateUrl: './timeline-view.html',
   styleUrl: './timeline-view.scss',
 })
@@ -45,7 +52,15 @@ export class TimelineView {
   private readonly still = viewChild.required<ElementRef<HTMLCanvasElement>>('still');
   private readonly surface = viewChild.required<ElementRef<HTMLElement>>('surface');
   private readonly line = viewChild.required<ElementRef<HTMLElement>>('line');
-  private readonly timeline = this.store.selectSignal(selectTimeline);
+  private readonly editor = inject(TimelineEditor);
+  private readonly kept = this.store.selectSignal(selectTimeline);
+  private readonly snapping = this.store.selectSignal(editingFeature.selectSnapping);
+  /** The timeline as it will be when the pointer is let go. */
+  private readonly draft = signal<Timeline | null>(null);
+  private readonly box = signal<{ readonly from: Place; readonly to: Place } | null>(null);
+  private readonly timeline = computed(() => this.draft() ?? this.kept());
+  private drag: ClipDrag | undefined;
+  private scrubbing = false;
   private readonly plan = this.store.selectSignal(selectPlan);
   private readonly sources = this.store.selectSignal(selectSources);
   private readonly run = this.store.selectSignal(selectRun);
@@ -87,12 +102,95 @@ export class TimelineView {
     });
   }
 
-  onPointer(event: PointerEvent): void {
-    if (event.buttons !== 1) return;
+  onPress(event: PointerEvent): void {
+    if (event.button !== 0) return;
     const surface = this.surface().nativeElement;
-    if (event.type === 'pointerdown') surface.setPointerCapture(event.pointerId);
-    const frame = Math.floor(frameOf(this.axis(surface.clientWidth), event.offsetX));
-    this.playback.scrubTo(frame, event.timeStamp);
+    surface.setPointerCapture(event.pointerId);
+    const place = this.placeOf(event);
+    const hold = this.editor.timeline() ? holdAt(place, this.framesPerPixel()) : undefined;
+    if (hold) this.take(hold, place, event);
+    else if (place.track && this.editor.timeline()) {
+      if (!event.shiftKey) this.editor.choose([]);
+      this.box.set({ from: place, to: place });
+    } else {
+      this.scrubbing = true;
+      this.playback.scrubTo(Math.floor(place.frame), event.timeStamp);
+    }
+  }
+
+  onMove(event: PointerEvent): void {
+    const place = this.placeOf(event);
+    const box = this.box();
+    if (this.scrubbing) this.playback.scrubTo(Math.floor(place.frame), event.timeStamp);
+    else if (this.drag) {
+      const draft = this.drag.at(place);
+      this.draft.set(this.drag.isDrag ? draft : null);
+    } else if (box) this.box.set({ ...box, to: place });
+    else this.showHold(place);
+  }
+
+  onRelease(event: PointerEvent): void {
+    const { drag } = this;
+    const box = this.box();
+    if (this.scrubbing) this.playback.endScrub();
+    else if (drag?.isDrag) this.editor.apply(() => drag.at(this.placeOf(event)));
+    else if (box) this.chooseIn(box.from, box.to);
+    this.letGo();
+  }
+
+  /** Whatever was begun is left; nothing has changed. */
+  letGo(): void {
+    if (this.scrubbing) this.playback.endScrub();
+    this.scrubbing = false;
+    this.drag = undefined;
+    this.draft.set(null);
+    this.box.set(null);
+  }
+
+  private take(hold: Hold, place: Place, event: PointerEvent): void {
+    const { id } = hold.clip;
+    const before = this.editor.ids();
+    if (event.shiftKey || event.ctrlKey || event.metaKey) {
+      const ids = new Set(before);
+      if (!ids.delete(id)) ids.add(id);
+      this.editor.choose(ids);
+      return;
+    }
+    if (!before.has(id)) this.editor.choose([id]);
+    this.drag = new ClipDrag(hold, place, {
+      timeline: this.editor.timeline()!,
+      ids: hold.part === 'body' ? this.editor.ids() : new Set([id]),
+      lengthOf: this.editor.lengthOf,
+      newId: () => crypto.randomUUID(),
+      snapFrames: this.snapping() ? Math.ceil(SNAP_PIXELS * this.framesPerPixel()) : 0,
+      points: [this.playback.here],
+    });
+  }
+
+  private chooseIn(from: Place, to: Place): void {
+    if (Math.abs(from.x - to.x) < 3 && Math.abs(from.y - to.y) < 3) return;
+    const [top, bottom] = [Math.min(from.y, to.y), Math.max(from.y, to.y)];
+    const tracks = this.rows().flatMap(({ track, area }) =>
+      track && area.top < bottom && area.top + area.height > top ? [track] : [],
+    );
+    this.editor.choose([...this.editor.ids(), ...clipsInBox(tracks, from.frame, to.frame)]);
+  }
+
+  private showHold(place: Place): void {
+    const hold = this.editor.timeline() && holdAt(place, this.framesPerPixel());
+    const cursor = !hold ? 'default' : hold.part === 'body' ? 'grab' : 'ew-resize';
+    this.surface().nativeElement.style.cursor = cursor;
+  }
+
+  private placeOf({ offsetX: x, offsetY: y }: PointerEvent): Place {
+    const axis = this.axis(this.surface().nativeElement.clientWidth);
+    const row = this.rows().find(({ area }) => area.top <= y && y < area.top + area.height + 2);
+    return { frame: frameOf(axis, x), track: (x >= LABELS && row?.track) || null, x, y };
+  }
+
+  private framesPerPixel(): number {
+    const axis = this.axis(this.surface().nativeElement.clientWidth);
+    return (axis.to - axis.from) / Math.max(1, axis.right - axis.left);
   }
 
   onWheel(event: WheelEvent): void {
@@ -117,6 +215,7 @@ export class TimelineView {
     const palette = paletteOf(canvas);
     const axis = this.axis(width);
     const rows = [...this.rows()];
+    const ruler = rows[0]!;
     const budget = frameBudgetMs(timeline.rate);
     context.fillStyle = palette.quiet;
     for (const { label, area } of rows)
@@ -128,7 +227,10 @@ export class TimelineView {
     context.fillStyle = palette.accent;
     this.drawMarks(context, axis);
     const noteOf = this.noteOf();
-    for (const track of displayed(timeline)) drawTrack(context, axis, take(), track, noteOf, palette);
+    const chosen = this.editor.ids();
+    for (const track of displayed(timeline)) drawTrack(context, axis, take(), track, noteOf, palette, chosen);
+    drawMarkers(context, axis, ruler.area, timeline.markers ?? [], palette);
+    this.drawBox(context, palette);
     const log = this.logs.live() ?? this.logOf(this.run()?.id);
     const before = this.logs.live() ? this.logOf(this.run()?.id) : this.logOf(this.before()?.id);
     drawLateness(context, axis, take(), before, budget, palette);
@@ -146,6 +248,21 @@ export class TimelineView {
     const { style } = this.line().nativeElement;
     style.visibility = x >= axis.left - 1 && x <= axis.right + 1 ? 'visible' : 'hidden';
     style.transform = `translateX(${Math.round(x)}px)`;
+  }
+
+  private drawBox(context: CanvasRenderingContext2D, palette: Palette): void {
+    const box = this.box();
+    if (!box) return;
+    const { from, to } = box;
+    context.strokeStyle = palette.ink;
+    context.setLineDash([4, 3]);
+    context.strokeRect(
+      Math.min(from.x, to.x) + 0.5,
+      Math.min(from.y, to.y) + 0.5,
+      Math.abs(to.x - from.x),
+      Math.abs(to.y - from.y),
+    );
+    context.setLineDash([]);
   }
 
   private drawMarks(context: CanvasRenderingContext2D, axis: Axis): void {
@@ -186,12 +303,13 @@ function displayed(timeline: Timeline): Timeline['tracks'] {
 function rowsFor(timeline: Timeline | null): readonly Row[] {
   const rows: Row[] = [];
   let top = 2;
-  const add = (label: string, height: number, gap = 2): void => {
-    rows.push({ label, area: { top, height } });
+  const add = (label: string, height: number, gap = 2, track: Track | null = null): void => {
+    rows.push({ label, area: { top, height }, track });
     top += height + gap;
   };
   add('', 18);
-  for (const track of timeline ? displayed(timeline) : []) add(track.name, 22);
+  for (const track of timeline ? displayed(timeline) : [])
+    add(track.enabled ? track.name : `${track.name} · off`, 22, 2, track);
   top += 4;
   add('Late, run before', 18);
   add('Late, last run', 18, 4);

@@ -2,11 +2,11 @@ import { inject, Injectable } from '@angular/core';
 import { PREVIEW_SCALES } from '@hone/core/levers';
 import { cutsOf } from '@hone/core/render';
 import { toNumber } from '@hone/core/time';
-import { takeOffAt } from '@hone/core/timeline';
 import { Store } from '@ngrx/store';
 import { Playback } from '../playback/playback';
-import { ProjectActions } from '../state/actions';
-import { selectLength, selectPlan, selectSubject, selectTimeline, selectTuning } from '../state/selectors';
+import { EditActions, ProjectActions } from '../state/actions';
+import { selectLength, selectPlan, selectTuning } from '../state/selectors';
+import { TimelineEditor } from './timeline-editor';
 import { TimelineRange } from './timeline-range';
 
 /** The keys of the work page. */
@@ -15,10 +15,9 @@ export class WorkKeys {
   private readonly store = inject(Store);
   private readonly playback = inject(Playback);
   private readonly range = inject(TimelineRange);
+  private readonly editor = inject(TimelineEditor);
   private readonly plan = this.store.selectSignal(selectPlan);
   private readonly length = this.store.selectSignal(selectLength);
-  private readonly timeline = this.store.selectSignal(selectTimeline);
-  private readonly subject = this.store.selectSignal(selectSubject);
   private readonly tuning = this.store.selectSignal(selectTuning);
 
   private readonly actions: Readonly<Record<string, (event: KeyboardEvent) => void>> = {
@@ -29,8 +28,16 @@ export class WorkKeys {
     i: () => this.playback.mark('in'),
     o: () => this.playback.mark('out'),
     u: () => this.playback.mark('none'),
-    delete: () => this.takeOff(),
-    z: () => this.store.dispatch(ProjectActions.editTakenBack()),
+    delete: ({ shiftKey }) => this.editor.remove(shiftKey),
+    backspace: ({ shiftKey }) => this.editor.remove(shiftKey),
+    z: ({ shiftKey }) => (shiftKey ? this.editor.doAgain() : this.editor.takeBack()),
+    s: () => this.editor.split(),
+    e: () => this.editor.toggle(),
+    m: () => this.editor.mark(),
+    n: () => this.store.dispatch(EditActions.snappingTurned()),
+    ',': () => this.editor.trim('start'),
+    '.': () => this.editor.trim('end'),
+    escape: () => this.editor.choose([]),
     c: () => this.toggleCopies(),
     '[': () => this.scale(-1),
     ']': () => this.scale(1),
@@ -46,9 +53,31 @@ export class WorkKeys {
     arrowdown: () => this.toCut(1),
   };
 
+  /** With Ctrl, or the command key. */
+  private readonly withControl: Readonly<Record<string, (event: KeyboardEvent) => void>> = {
+    c: () => this.editor.copy(),
+    x: () => this.editor.cut(),
+    v: ({ shiftKey }) => this.editor.paste(shiftKey ? 'insert' : 'overwrite'),
+    a: ({ shiftKey }) => this.editor.chooseAll(shiftKey ? 'picture' : undefined),
+    z: ({ shiftKey }) => (shiftKey ? this.editor.doAgain() : this.editor.takeBack()),
+  };
+
+  private readonly withAlt: Readonly<Record<string, (event: KeyboardEvent) => void>> = {
+    arrowleft: ({ shiftKey }) => this.editor.move(shiftKey ? -this.second() : -1, 0),
+    arrowright: ({ shiftKey }) => this.editor.move(shiftKey ? this.second() : 1, 0),
+    arrowup: () => this.editor.move(0, 1),
+    arrowdown: () => this.editor.move(0, -1),
+  };
+
+  private actionOf(event: KeyboardEvent): ((event: KeyboardEvent) => void) | undefined {
+    const key = event.key.toLowerCase();
+    if (event.ctrlKey || event.metaKey) return event.altKey ? undefined : this.withControl[key];
+    return (event.altKey ? this.withAlt : this.actions)[key];
+  }
+
   press(event: KeyboardEvent): void {
     const target = event.target as HTMLElement | null;
-    if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented) return;
+    if (event.defaultPrevented) return;
     if (
       target?.closest(
         'input, textarea, select, mat-select, [role="dialog"], [role="menu"], [role="listbox"], [role="radiogroup"]',
@@ -58,7 +87,7 @@ export class WorkKeys {
     const onControl = target?.closest('button, a, summary') !== null && target !== null;
     const key = event.key.toLowerCase();
     if (onControl && (key === ' ' || key === 'enter')) return;
-    const action = this.actions[key];
+    const action = this.actionOf(event);
     if (!action) return;
     event.preventDefault();
     action(event);
@@ -75,14 +104,6 @@ export class WorkKeys {
     const cuts = [0, ...cutsOf(plan.preview.graph), this.length() - 1];
     const next = direction > 0 ? cuts.find((cut) => cut > here) : cuts.filter((cut) => cut < here).at(-1);
     if (next !== undefined) this.playback.seek(next);
-  }
-
-  private takeOff(): void {
-    const timeline = this.timeline();
-    // A source that is played alone has no timeline to edit.
-    if (!timeline || this.subject()) return;
-    const edited = takeOffAt(timeline, this.playback.here);
-    if (edited !== timeline) this.store.dispatch(ProjectActions.timelineEdited({ timeline: edited }));
   }
 
   private toggleCopies(): void {

@@ -9,6 +9,7 @@ import { selectLength, selectProject, selectSources, selectSubject } from '../st
 import { FindingPanel } from './finding-panel';
 import { LeverBoard } from './lever-board';
 import { RunFigures } from './run-figures';
+import { TimelineEditor } from './timeline-editor';
 import { TimelineView } from './timeline-view';
 import { Viewer } from './viewer';
 import { WorkKeys } from './work-keys';
@@ -17,7 +18,7 @@ import { WorkKeys } from './work-keys';
 @Component({
   selector: 'hone-work-page',
   imports: [FindingPanel, LeverBoard, RunFigures, TimelineView, Viewer, RouterLink, MatButtonModule],
-  providers: [Playback, WorkKeys],
+  providers: [Playback, TimelineEditor, WorkKeys],
   templateUrl: './work-page.html',
   styleUrl: './work-page.scss',
   host: { '(document:keydown)': 'keys.press($event)' },

@@ -1,0 +1,224 @@
+import type { Project } from '@hone/core/api';
+import { rational } from '@hone/core/time';
+import type { Clip, Timeline } from '@hone/core/timeline';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { accessibilityFaults } from '../fixtures/accessible.js';
+import { TestBrowser } from '../fixtures/browser.js';
+import { makeCutProject, type CutProject, type NamedCut } from '../fixtures/cut-project.js';
+import { TestServer } from '../fixtures/server.js';
+
+const CUTS: readonly NamedCut[] = [
+  ['long24', rational(1), 48],
+  ['fast60', rational(1, 2), 48],
+  ['pal25', rational(1), 48],
+];
+const LENGTH = 144;
+/** Where the picture track stands below the edit bar and the ruler, and where names end. */
+const TRACK_Y = 33;
+const SOUND_Y = 57;
+const LEFT = 108;
+const RIGHT = 8;
+
+/** Edits by mouse and keyboard, each looked up in what the server keeps and in the picture that is shown. */
+describe('the timeline', () => {
+  let server: TestServer;
+  let browser: TestBrowser;
+  let made: CutProject;
+  const kept = async (): Promise<Timeline> =>
+    (await server.get<Project>(`projects/${made.project.id}`)).timeline;
+  const line = (clips: readonly Clip[]): string[] =>
+    clips.map(({ name, start, length, enabled }) => `${name} ${start}+${length}${enabled ? '' : ' off'}`);
+  const pictures = async (): Promise<string[]> => line((await kept()).tracks[0]!.clips);
+  const becomes = (expected: readonly string[]): Promise<void> => expect.poll(pictures).toEqual(expected);
+  const START = ['cut 0 0+48', 'cut 1 48+48', 'cut 2 96+48'];
+
+  /** Where a frame of the whole timeline stands. */
+  async function at(frame: number, y = TRACK_Y, length = LENGTH): Promise<{ x: number; y: number }> {
+    const box = (await browser.page.getByTestId('timeline').boundingBox())!;
+    return { x: box.x + LEFT + (frame / length) * (box.width - LEFT - RIGHT), y: box.y + y };
+  }
+  async function drag(from: { x: number; y: number }, to: { x: number; y: number }): Promise<void> {
+    const { mouse } = browser.page;
+    await mouse.move(from.x, from.y);
+    await mouse.down();
+    await mouse.move((from.x + to.x) / 2, (from.y + to.y) / 2, { steps: 4 });
+    await mouse.move(to.x, to.y, { steps: 4 });
+    await mouse.up();
+  }
+  const press = async (frame: number, y = TRACK_Y): Promise<void> => {
+    const { x, y: top } = await at(frame, y);
+    await browser.page.mouse.click(x, top);
+  };
+  const chosen = (): Promise<string | null> => browser.page.getByTestId('chosen').textContent();
+  const takeBack = async (): Promise<void> => {
+    await browser.page.keyboard.press('z');
+    await becomes(START);
+  };
+
+  beforeAll(async () => {
+    server = await TestServer.start();
+    made = await makeCutProject(server, 'Edits', CUTS);
+    await server.settle(made.project.id);
+    browser = await TestBrowser.open(server.url);
+    await browser.waitForPicture();
+  });
+
+  afterAll(async () => {
+    await browser.close();
+    await server.stop();
+  });
+
+  it('chooses clips by a press, by a box and by kind', async () => {
+    expect(await chosen()).toBe('No clip chosen');
+    await press(70);
+    await expect.poll(chosen).toBe('1 clip, 48 frames');
+    await browser.page.keyboard.press('Escape');
+    await expect.poll(chosen).toBe('No clip chosen');
+    await browser.page.keyboard.press('Control+a');
+    await expect.poll(chosen).toBe('4 clips, 144 frames');
+    await browser.page.keyboard.press('Control+Shift+a');
+    await expect.poll(chosen).toBe('3 clips, 144 frames');
+    await browser.page.keyboard.press('Escape');
+    expect(await accessibilityFaults(browser.page)).toEqual([]);
+  });
+
+  it('moves a clip with the mouse, over what stands there, and takes it back', async () => {
+    await drag(await at(72), await at(72 + 24));
+    await becomes(['cut 0 0+48', 'cut 1 72+48', 'cut 2 120+24']);
+    await takeBack();
+    await browser.page.keyboard.press('Shift+Z');
+    await becomes(['cut 0 0+48', 'cut 1 72+48', 'cut 2 120+24']);
+    await takeBack();
+  });
+
+  it('snaps to the end of another clip when it is near', async () => {
+    await browser.page.keyboard.press('Home');
+    await press(20);
+    await browser.page.keyboard.press('Delete');
+    await becomes(START.slice(1));
+    await drag(await at(72), await at(72 - 47));
+    await becomes(['cut 1 0+48', 'cut 2 96+48']);
+    await browser.page.keyboard.press('z');
+    await browser.page.keyboard.press('z');
+    await becomes(START);
+  });
+
+  it('trims both ends with the mouse, as far as the neighbour', async () => {
+    const nearEnd = await at(95.7);
+    await drag(nearEnd, await at(80));
+    await becomes(['cut 0 0+48', 'cut 1 48+32', 'cut 2 96+48']);
+    await takeBack();
+    await drag(await at(48.3), await at(60));
+    await becomes(['cut 0 0+48', 'cut 1 60+36', 'cut 2 96+48']);
+    const [, trimmed] = (await kept()).tracks[0]!.clips;
+    // Twelve frames of 24 a second later in the source, which began at half a second.
+    expect(trimmed!.sourceIn).toEqual({ num: 1, den: 1 });
+    await takeBack();
+  });
+
+  it('splits at the playhead what is chosen, and everything when nothing is', async () => {
+    await browser.goTo(60, 24);
+    await press(70);
+    await browser.page.keyboard.press('s');
+    await becomes(['cut 0 0+48', 'cut 1 48+12', 'cut 1 60+36', 'cut 2 96+48']);
+    expect((await kept()).tracks[1]!.clips).toHaveLength(1);
+    await takeBack();
+    await browser.page.keyboard.press('Escape');
+    await browser.page.keyboard.press('s');
+    await becomes(['cut 0 0+48', 'cut 1 48+12', 'cut 1 60+36', 'cut 2 96+48']);
+    await expect.poll(async () => (await kept()).tracks[1]!.clips.length).toBe(2);
+    await takeBack();
+  });
+
+  it('turns a clip off, and shows nothing there', async () => {
+    await browser.goTo(60, 24);
+    await browser.waitForCode({ source: 2, frame: 60 });
+    await press(70);
+    await browser.page.getByRole('button', { name: 'Turn off', exact: true }).click();
+    await becomes(['cut 0 0+48', 'cut 1 48+48 off', 'cut 2 96+48']);
+    // Black reads as zeros all along; no clip has the number zero.
+    await browser.waitForCode({ source: 0, frame: 0 });
+    await browser.page.keyboard.press('e');
+    await becomes(START);
+    await browser.waitForCode({ source: 2, frame: 60 });
+  });
+
+  it('changes speed, also backwards, and shows the frames of it', async () => {
+    const field = browser.page.getByTestId('speed');
+    await press(70);
+    await field.fill('200');
+    await field.press('Enter');
+    await becomes(['cut 0 0+48', 'cut 1 48+24', 'cut 2 96+48']);
+    await field.blur();
+    await browser.goTo(54, 24);
+    // Half a second and six frames of a 24th, twice as fast, of a clip with 60000/1001 a second.
+    await browser.waitForCode({ source: 2, frame: 60 });
+    await field.fill('-100');
+    await field.press('Enter');
+    await becomes(START);
+    await field.blur();
+    await browser.goTo(48, 24);
+    await browser.waitForCode({ source: 2, frame: 145 });
+    await browser.goTo(49, 24);
+    await browser.waitForCode({ source: 2, frame: 142 });
+    await field.fill('5000');
+    await field.press('Enter');
+    await browser.page.getByText('between 1 % and 1000 %').waitFor();
+    await becomes(START);
+    for (const _ of [1, 2]) await browser.page.keyboard.press('z');
+  });
+
+  it('copies and pastes, over what is there or between', async () => {
+    await field0();
+    await press(20);
+    await browser.page.keyboard.press('Control+c');
+    await browser.page.keyboard.press('End');
+    await browser.page.keyboard.press('Control+v');
+    await becomes([...START.slice(0, 2), 'cut 2 96+47', 'cut 0 143+48']);
+    await takeBack();
+    await browser.goTo(48, 24);
+    await browser.page.keyboard.press('Control+Shift+V');
+    await becomes(['cut 0 0+48', 'cut 0 48+48', 'cut 1 96+48', 'cut 2 144+48']);
+    await takeBack();
+  });
+
+  it('closes the gap when it is told to', async () => {
+    await press(70);
+    await drag(await at(70, SOUND_Y), await at(70, SOUND_Y));
+    await press(70);
+    await browser.page.keyboard.press('Shift+Delete');
+    // The sound below stays where it is, so the pictures do too.
+    await becomes(['cut 0 0+48', 'cut 2 96+48']);
+    await takeBack();
+    await press(70, SOUND_Y);
+    await browser.page.keyboard.press('Delete');
+    await press(70);
+    await browser.page.keyboard.press('Shift+Delete');
+    await becomes(['cut 0 0+48', 'cut 2 48+48']);
+    for (const _ of [1, 2]) await browser.page.keyboard.press('z');
+    await becomes(START);
+  });
+
+  it('moves clips to another track by keyboard, and marks a place', async () => {
+    await browser.page.getByRole('button', { name: 'Tracks' }).click();
+    await browser.page.getByRole('menuitem', { name: 'Add a picture track' }).click();
+    await expect.poll(async () => (await kept()).tracks.length).toBe(3);
+    await browser.page.keyboard.press('Control+Shift+a');
+    await browser.page.keyboard.press('Alt+ArrowUp');
+    await expect.poll(async () => line((await kept()).tracks[2]!.clips)).toEqual(START);
+    await browser.page.keyboard.press('Alt+Shift+ArrowRight');
+    await expect
+      .poll(async () => line((await kept()).tracks[2]!.clips))
+      .toEqual(['cut 0 24+48', 'cut 1 72+48', 'cut 2 120+48']);
+    await browser.goTo(30, 24);
+    await browser.page.keyboard.press('m');
+    await expect.poll(async () => (await kept()).markers?.map(({ frame }) => frame)).toEqual([30]);
+  });
+
+  it('has met no error on the way', () => expect(browser.errors).toEqual([]));
+
+  async function field0(): Promise<void> {
+    await browser.page.keyboard.press('Escape');
+    await becomes(START);
+  }
+});

@@ -1,0 +1,24 @@
+import type { CopiedClip } from '@hone/core/timeline';
+import { createFeature, createReducer, on } from '@ngrx/store';
+import { EditActions, ProjectActions } from './actions';
+
+export interface EditingState {
+  /** Clips that the next edit is about. */
+  readonly chosenIds: readonly string[];
+  readonly copied: readonly CopiedClip[];
+  /** Whether what is dragged stops at ends of clips, markers and the playhead. */
+  readonly snapping: boolean;
+}
+
+const idle: EditingState = { chosenIds: [], copied: [], snapping: true };
+
+export const editingFeature = createFeature({
+  name: 'editing',
+  reducer: createReducer<EditingState>(
+    idle,
+    on(EditActions.clipsChosen, (state, { ids }) => ({ ...state, chosenIds: ids })),
+    on(EditActions.clipsCopied, (state, { copied }) => ({ ...state, copied })),
+    on(EditActions.snappingTurned, (state) => ({ ...state, snapping: !state.snapping })),
+    on(ProjectActions.opened, (state) => ({ ...state, chosenIds: [] })),
+  ),
+});

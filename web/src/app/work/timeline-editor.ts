@@ -1,0 +1,173 @@
+import { computed, inject, Injectable } from '@angular/core';
+import { Store } from '@ngrx/store';
+import { rational, type Rational } from '@hone/core/time';
+import {
+  addTrack,
+  changeSpeed,
+  changeTrack,
+  clipEnd,
+  copyClips,
+  enableClips,
+  moveClips,
+  pasteClips,
+  putMarker,
+  removeClips,
+  removeTrack,
+  speedOf,
+  splitAt,
+  takeOffAt,
+  trimClip,
+  type Clip,
+  type PlaceMode,
+  type Timeline,
+  type TrackKind,
+} from '@hone/core/timeline';
+import { sentenceOf } from '../api/api';
+import { Playback } from '../playback/playback';
+import { EditActions, ProjectActions } from '../state/actions';
+import { editingFeature } from '../state/editing.feature';
+import { selectProject, selectSources, selectSubject } from '../state/selectors';
+
+const newId = (): string => crypto.randomUUID();
+
+/** The edits of the page Work: each changes the timeline in one step that can be taken back. */
+@Injectable()
+export class TimelineEditor {
+  private readonly store = inject(Store);
+  private readonly playback = inject(Playback);
+  private readonly project = this.store.selectSignal(selectProject);
+  private readonly subject = this.store.selectSignal(selectSubject);
+  private readonly sources = this.store.selectSignal(selectSources);
+  private readonly copied = this.store.selectSignal(editingFeature.selectCopied);
+  private readonly chosenIds = this.store.selectSignal(editingFeature.selectChosenIds);
+  /** The timeline that can be edited; a source that is played alone has none. */
+  readonly timeline = computed(() => (this.subject() ? null : (this.project()?.timeline ?? null)));
+  /** The chosen clips that are still there. */
+  readonly chosen = computed((): readonly Clip[] => {
+    const ids = new Set(this.chosenIds());
+    if (ids.size === 0) return [];
+    return (this.timeline()?.tracks ?? []).flatMap(({ clips }) => clips.filter(({ id }) => ids.has(id)));
+  });
+  readonly ids = computed((): ReadonlySet<string> => new Set(this.chosen().map(({ id }) => id)));
+  readonly canPaste = computed(() => this.copied().length > 0);
+
+  /** Length of a source, beyond which no clip of it reaches. */
+  readonly lengthOf = (sourceId: string): Rational | undefined =>
+    this.sources().find(({ id }) => id === sourceId)?.facts?.duration;
+
+  choose(ids: Iterable<string>): void {
+    this.store.dispatch(EditActions.clipsChosen({ ids: [...ids] }));
+  }
+
+  chooseAll(kind?: TrackKind): void {
+    const tracks = this.timeline()?.tracks ?? [];
+    this.choose(
+      tracks
+        .filter((track) => !kind || track.kind === kind)
+        .flatMap(({ clips }) => clips.map(({ id }) => id)),
+    );
+  }
+
+  /** Takes over an edited timeline, as one step. */
+  apply(change: (timeline: Timeline) => Timeline): void {
+    const timeline = this.timeline();
+    if (!timeline) return;
+    try {
+      const edited = change(timeline);
+      if (edited !== timeline) this.store.dispatch(ProjectActions.timelineEdited({ timeline: edited }));
+    } catch (error) {
+      this.store.dispatch(ProjectActions.failed({ message: sentenceOf(error) }));
+    }
+  }
+
+  split(): void {
+    this.apply((timeline) => splitAt(timeline, this.playback.here, this.ids(), newId));
+  }
+
+  /** Without a choice, the clip at the playhead goes. */
+  remove(close: boolean): void {
+    if (this.ids().size === 0) this.apply((timeline) => takeOffAt(timeline, this.playback.here));
+    else this.apply((timeline) => removeClips(timeline, this.ids(), close));
+  }
+
+  toggle(): void {
+    const enabled = this.chosen().some((clip) => !clip.enabled);
+    this.apply((timeline) => enableClips(timeline, this.ids(), enabled));
+  }
+
+  /** Moves an end of each chosen clip to the playhead. */
+  trim(end: 'start' | 'end'): void {
+    const { here } = this.playback;
+    const frame = end === 'start' ? here : here + 1;
+    this.apply((timeline) =>
+      this.chosen().reduce((line, { id }) => trimClip(line, id, end, frame, this.lengthOf), timeline),
+    );
+  }
+
+  move(frames: number, tracks: number): void {
+    this.apply((timeline) => moveClips(timeline, this.ids(), frames, tracks, newId));
+  }
+
+  /** @param percent 100 is as it was recorded; below zero it plays backwards */
+  setSpeed(percent: number): void {
+    if (!Number.isFinite(percent)) return;
+    this.apply((timeline) => changeSpeed(timeline, this.ids(), rational(Math.round(percent * 100), 10_000)));
+  }
+
+  /** The speed of the chosen clips in per cent; null when they differ. */
+  readonly speedPercent = computed(() => {
+    const speeds = new Set(this.chosen().map((clip) => (100 * speedOf(clip).num) / speedOf(clip).den));
+    const [only] = speeds;
+    return speeds.size === 1 && only !== undefined ? Math.round(100 * only) / 100 : null;
+  });
+
+  copy(): void {
+    const timeline = this.timeline();
+    if (timeline && this.ids().size)
+      this.store.dispatch(EditActions.clipsCopied({ copied: copyClips(timeline, this.ids()) }));
+  }
+
+  cut(): void {
+    this.copy();
+    if (this.ids().size) this.remove(false);
+  }
+
+  paste(mode: PlaceMode): void {
+    if (this.canPaste())
+      this.apply((timeline) => pasteClips(timeline, this.copied(), this.playback.here, mode, newId));
+  }
+
+  mark(): void {
+    const frame = this.playback.here;
+    const count = (this.timeline()?.markers?.length ?? 0) + 1;
+    this.apply((timeline) => putMarker(timeline, { id: newId(), frame, name: `Marker ${count}`, note: '' }));
+  }
+
+  addTrack(kind: TrackKind): void {
+    this.apply((timeline) => addTrack(timeline, kind, newId));
+  }
+
+  removeTrack(id: string): void {
+    this.apply((timeline) => removeTrack(timeline, id));
+  }
+
+  toggleTrack(id: string): void {
+    const track = this.timeline()?.tracks.find((each) => each.id === id);
+    if (track) this.apply((timeline) => changeTrack(timeline, id, { enabled: !track.enabled }));
+  }
+
+  takeBack(): void {
+    this.store.dispatch(ProjectActions.editTakenBack());
+  }
+
+  doAgain(): void {
+    this.store.dispatch(ProjectActions.editDoneAgain());
+  }
+
+  /** How many frames the chosen clips take, from the first to the last. */
+  readonly chosenLength = computed(() => {
+    const clips = this.chosen();
+    if (clips.length === 0) return 0;
+    return Math.max(...clips.map(clipEnd)) - Math.min(...clips.map(({ start }) => start));
+  });
+}
