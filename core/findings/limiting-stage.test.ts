@@ -75,6 +75,7 @@ describe('the sources that need a lighter copy', () => {
     clipStart: 0,
     sourceIn: rational(0),
     speed: rational(1),
+    mix: null,
   });
   const graph = {
     rate: RATE,

@@ -11,6 +11,7 @@ import {
   type RenderGraph,
   type Stretch,
 } from './graph.js';
+import { layerFilters } from './layering.js';
 
 /** The graph of an export and the delivery that it is made for. */
 export interface ExportGraph {
@@ -73,12 +74,12 @@ export function exportCommand(
   const parts = graph.stretches.flatMap(inPieces).map((stretch, part) => {
     const frames = stretch.to - stretch.from;
     const { width, height } = delivery.size;
-    let below = `base${part}`;
+    const base = `base${part}`;
     filters.push(
       `color=c=black:s=${width}x${height}:r=${formatRational(graph.rate)},trim=end_frame=${frames},` +
-        `format=yuv420p,${COLOUR_TAGS},${counted}[${below}]`,
+        `format=yuv420p,${COLOUR_TAGS},${counted}[${base}]`,
     );
-    stretch.layers.forEach((layer, index) => {
+    const sized = stretch.layers.map((layer, index) => {
       const facts = known(factsOf, layer.sourceId);
       // Backwards, the last frame is the earliest of the source: frames are picked forwards and then turned round.
       const backwards = layer.speed.num < 0;
@@ -86,19 +87,17 @@ export function exportCommand(
       const speed = { num: Math.abs(layer.speed.num), den: layer.speed.den };
       const input = open(layer.sourceId, time, frames, speed);
       const placement = placementOf(facts, delivery.size);
-      const above = `part${part}layer${index}`;
+      const label = `part${part}layer${index}`;
       filters.push(
         `[${input}:v:0]${conformFilters(facts, time, graph.rate, frames, speed)},` +
           `scale=${placement.width}:${placement.height}:flags=bicubic:${scaleColours(facts.picture!)},` +
-          `format=yuv420p,setsar=1,${COLOUR_TAGS},${backwards ? 'reverse,' : ''}${counted}[${above}]`,
+          `format=yuv420p,setsar=1,${COLOUR_TAGS},${backwards ? 'reverse,' : ''}${counted}[${label}]`,
       );
-      const next = `part${part}over${index}`;
-      filters.push(
-        `[${below}][${above}]overlay=${placement.x}:${placement.y}:format=yuv420:eof_action=repeat[${next}]`,
-      );
-      below = next;
+      return { label, placement, mix: layer.mix };
     });
-    return `[${below}]`;
+    const put = layerFilters(sized, base, stretch.from, graph.rate, `part${part}`, `,${counted}`);
+    filters.push(...put.filters);
+    return `[${put.label}]`;
   });
   filters.push(`${parts.join('')}concat=n=${parts.length}:v=1:a=0,${counted}[picture]`);
 

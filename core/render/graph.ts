@@ -1,12 +1,15 @@
 import { sourceTimeAt, type Rational } from '../time/index.js';
 import {
   clipEnd,
+  fittingTransitions,
   speedOf,
   timelineLength,
   type Clip,
   type FrameSize,
   type Timeline,
+  type Track,
 } from '../timeline/index.js';
+import type { Mix } from './mix.js';
 import { shownSize, type SourceFacts } from '../media/index.js';
 
 /** Whole pixels from the top left corner of a frame. All four are even, so that chroma samples stay whole. */
@@ -27,6 +30,8 @@ export interface Layer {
   readonly sourceIn: Rational;
   /** Source seconds for each second of the timeline; below zero it plays backwards. */
   readonly speed: Rational;
+  /** The layer below gives way to this one; null where it simply stands above. */
+  readonly mix: Mix | null;
 }
 
 /** Timeline frames [from, to) during which the same layers are seen, the lowest first. */
@@ -96,10 +101,11 @@ export function layerTime(layer: Layer, frame: number, rate: Rational): Rational
 export function renderGraph(timeline: Timeline, factsOf: FactsOf): RenderGraph {
   const pictures = timeline.tracks
     .filter((track) => track.kind === 'picture' && track.enabled)
-    .map((track) => track.clips.filter((clip) => clip.enabled && factsOf(clip.sourceId)?.picture));
+    .map((track): Walk => ({ shown: shownOn(track, factsOf), at: 0 }));
   const length = timelineLength(timeline);
   const borders = new Set([0, length]);
-  for (const clip of pictures.flat()) borders.add(clip.start).add(clipEnd(clip));
+  for (const { from, to } of pictures.flatMap(({ shown }) => shown))
+    borders.add(from).add(Math.min(length, to));
   const sorted = [...borders].sort((a, b) => a - b);
 
   const stretches: Stretch[] = [];
@@ -129,25 +135,72 @@ export function renderGraph(timeline: Timeline, factsOf: FactsOf): RenderGraph {
   return { rate: timeline.rate, length, size: timeline.size, stretches, sound };
 }
 
-function seenAt(pictures: readonly Clip[][], frame: number, size: FrameSize, factsOf: FactsOf): Layer[] {
+/** What one track shows in timeline frames [from, to): one clip, or two of which one gives way to the other. */
+interface Shown {
+  readonly from: number;
+  readonly to: number;
+  readonly layers: readonly Layer[];
+}
+
+function shownOn(track: Track, factsOf: FactsOf): Shown[] {
+  const isSeen = (clip: Clip | undefined): clip is Clip =>
+    clip !== undefined && clip.enabled && Boolean(factsOf(clip.sourceId)?.picture);
+  const { clips } = track;
+  const transitions = new Map(fittingTransitions(track).map((each) => [each.at, each]));
+  // A clip that is not seen gives way to nothing.
+  const mixAt = (index: number): Mix | undefined => {
+    const clip = clips[index];
+    const each = clip && transitions.get(clip.start);
+    if (!each || !isSeen(clip) || !isSeen(clips[index - 1])) return undefined;
+    const { at, before, after, kind, colour = '#000000' } = each;
+    return { kind, from: at - before, to: at + after, colour };
+  };
+  return clips.flatMap((clip, index) => {
+    if (!isSeen(clip)) return [];
+    const into = mixAt(index);
+    const out = mixAt(index + 1);
+    const from = into?.to ?? clip.start;
+    const to = out?.from ?? clipEnd(clip);
+    const alone = to > from ? [{ from, to, layers: [layerOf(clip, null)] }] : [];
+    if (!out) return alone;
+    const layers = [layerOf(clip, null), layerOf(clips[index + 1]!, out)];
+    return [...alone, { from: out.from, to: out.to, layers }];
+  });
+}
+
+const layerOf = (clip: Clip, mix: Mix | null): Layer => ({
+  clipId: clip.id,
+  sourceId: clip.sourceId,
+  clipStart: clip.start,
+  sourceIn: clip.sourceIn,
+  speed: speedOf(clip),
+  mix,
+});
+
+/** Where in what a track shows one has come, frame by frame upwards. */
+interface Walk {
+  readonly shown: readonly Shown[];
+  at: number;
+}
+
+function seenAt(pictures: readonly Walk[], frame: number, size: FrameSize, factsOf: FactsOf): Layer[] {
   const layers: Layer[] = [];
-  for (const clips of [...pictures].reverse()) {
-    const clip = clips.find((candidate) => candidate.start <= frame && frame < clipEnd(candidate));
-    if (!clip) continue;
-    layers.unshift({
-      clipId: clip.id,
-      sourceId: clip.sourceId,
-      clipStart: clip.start,
-      sourceIn: clip.sourceIn,
-      speed: speedOf(clip),
-    });
-    if (covers(factsOf(clip.sourceId), size)) break;
+  for (const track of [...pictures].reverse()) {
+    while (track.at < track.shown.length && track.shown[track.at]!.to <= frame) track.at++;
+    const shown = track.shown[track.at];
+    if (!shown || shown.from > frame) continue;
+    layers.unshift(...shown.layers);
+    if (shown.layers.every(({ sourceId }) => covers(factsOf(sourceId), size))) break;
   }
   return layers;
 }
 
 const sameLayers = (a: readonly Layer[], b: readonly Layer[]): boolean =>
-  a.length === b.length && a.every((layer, index) => layer.clipId === b[index]!.clipId);
+  a.length === b.length &&
+  a.every((layer, index) => {
+    const other = b[index]!;
+    return layer.clipId === other.clipId && layer.mix?.from === other.mix?.from;
+  });
 
 /** Timeline frames at which the picture changes from one clip to another. */
 export function cutsOf(graph: RenderGraph): number[] {

@@ -1,4 +1,6 @@
 export * from './graph.js';
+export * from './layering.js';
+export * from './mix.js';
 export * from './delivery.js';
 export * from './export-graph.js';
 export * from './preview-graph.js';

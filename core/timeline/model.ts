@@ -30,6 +30,25 @@ export interface Marker {
   readonly note: string;
 }
 
+export const TRANSITION_KINDS = ['crossfade', 'dip', 'wipe'] as const;
+
+export type TransitionKind = (typeof TRANSITION_KINDS)[number];
+
+/**
+ * How one clip gives way to the next at a cut: both are seen during `before` frames ahead of it and `after` frames
+ * behind it, the one going on beyond its end, the other beginning before its start.
+ */
+export interface Transition {
+  readonly id: string;
+  readonly kind: TransitionKind;
+  /** The frame at which one clip ends and the next begins. */
+  readonly at: number;
+  readonly before: number;
+  readonly after: number;
+  /** What a dip goes through, as #rrggbb. */
+  readonly colour?: string | undefined;
+}
+
 /** Clips are sorted by start and never overlap. */
 export interface Track {
   readonly id: string;
@@ -37,6 +56,8 @@ export interface Track {
   readonly name: string;
   readonly enabled: boolean;
   readonly clips: readonly Clip[];
+  /** Sorted by frame; none when absent. */
+  readonly transitions?: readonly Transition[] | undefined;
 }
 
 /** Picture tracks stack from the first (bottom) to the last (top). */
@@ -74,6 +95,25 @@ export function emptyTimeline(rate: Rational, size: FrameSize): Timeline {
   };
 }
 
+/** The transitions of a track that stand at a cut and leave room for each other, the earlier before the later. */
+export function fittingTransitions({ clips, transitions = [] }: Track): readonly Transition[] {
+  const ends = new Map(clips.map((clip) => [clipEnd(clip), clip]));
+  const starts = new Map(clips.map((clip) => [clip.start, clip]));
+  let taken = 0;
+  return transitions.filter(({ at, before, after }) => {
+    const out = ends.get(at);
+    const into = starts.get(at);
+    const fits =
+      out !== undefined &&
+      into !== undefined &&
+      before + after > 0 &&
+      at - before >= Math.max(out.start, taken) &&
+      at + after <= clipEnd(into);
+    if (fits) taken = at + after;
+    return fits;
+  });
+}
+
 /**
  * Looks for what would make a timeline unplayable.
  * @returns one sentence for each fault; empty when there is none
@@ -93,6 +133,8 @@ export function timelineFaults(timeline: Timeline): string[] {
       if (compare(speedOf(clip), ZERO) === 0) faults.push(`"${clip.name}" has no speed.`);
       end = clipEnd(clip);
     }
+    if (track.transitions && fittingTransitions(track).length !== track.transitions.length)
+      faults.push(`A transition on ${track.name} stands at no cut, or is longer than the clips beside it.`);
   }
   return faults;
 }

@@ -1,6 +1,14 @@
 import { array, boolean, number, object, string, type ObjectSchema } from 'yup';
 import type { Rational } from '../time/index.js';
-import { timelineFaults, type Clip, type FrameSize, type Marker, type Track } from './model.js';
+import {
+  TRANSITION_KINDS,
+  timelineFaults,
+  type Clip,
+  type FrameSize,
+  type Marker,
+  type Track,
+  type TransitionKind,
+} from './model.js';
 
 const integer = () => number().strict().integer().required();
 const MOST_FRAMES = 100_000_000;
@@ -29,15 +37,19 @@ const identifier = () =>
     .matches(/^[\w-]+$/, '${path} is not an identifier');
 
 /** From 1 % to 1000 %, forwards or backwards. */
-const speedSchema: ObjectSchema<Rational> = object({
+const speedSchema = object({
   num: integer().min(-1_000_000_000).max(1_000_000_000),
   den: integer().min(1).max(1_000_000_000),
 })
   .noUnknown()
-  .test('speed', 'A speed lies between 1 % and 1000 %, forwards or backwards.', (value) => {
-    const speed = value ? Math.abs(value.num / value.den) : 1;
-    return speed >= 0.01 && speed <= 10;
-  });
+  .test(
+    'speed',
+    'A speed lies between 1 % and 1000 %, forwards or backwards.',
+    (value: Rational | undefined) => {
+      const speed = value ? Math.abs(value.num / value.den) : 1;
+      return speed >= 0.01 && speed <= 10;
+    },
+  );
 
 const clipSchema: ObjectSchema<Clip> = object({
   id: identifier(),
@@ -57,12 +69,25 @@ const markerSchema: ObjectSchema<Marker> = object({
   note: string().strict().defined().max(5000),
 }).noUnknown();
 
+const transitionSchema = object({
+  id: identifier(),
+  kind: string<TransitionKind>().strict().oneOf(TRANSITION_KINDS).required(),
+  at: integer().min(1).max(MOST_FRAMES),
+  before: integer().min(0).max(100_000),
+  after: integer().min(0).max(100_000),
+  colour: string()
+    .strict()
+    .optional()
+    .matches(/^#[0-9a-f]{6}$/, '${path} is not a colour as #rrggbb'),
+}).noUnknown();
+
 const trackSchema = object({
   id: identifier(),
   kind: string<Track['kind']>().strict().oneOf(['picture', 'sound']).required(),
   name: string().strict().defined().max(200),
   enabled: boolean().strict().required(),
   clips: array(clipSchema.required()).required().max(20_000),
+  transitions: array(transitionSchema.required()).optional().max(20_000),
 }).noUnknown();
 
 export const timelineSchema = object({

@@ -165,7 +165,7 @@ describe('the timeline', () => {
     await field.press('Enter');
     await browser.page.getByText('between 1 % and 1000 %').waitFor();
     await becomes(START);
-    for (const _ of [1, 2]) await browser.page.keyboard.press('z');
+    for (let step = 0; step < 2; step++) await browser.page.keyboard.press('z');
   });
 
   it('copies and pastes, over what is there or between', async () => {
@@ -195,7 +195,7 @@ describe('the timeline', () => {
     await press(70);
     await browser.page.keyboard.press('Shift+Delete');
     await becomes(['cut 0 0+48', 'cut 2 48+48']);
-    for (const _ of [1, 2]) await browser.page.keyboard.press('z');
+    for (let step = 0; step < 2; step++) await browser.page.keyboard.press('z');
     await becomes(START);
   });
 

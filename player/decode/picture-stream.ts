@@ -74,7 +74,10 @@ export class PictureStream {
     if (this.isClosed()) return;
     this.supply = supply;
     try {
-      if (this.spec.speed.num < 0) return await this.deliverBackwards(supply);
+      if (this.spec.speed.num < 0) {
+        await this.deliverBackwards(supply);
+        return;
+      }
       const start = this.startSeconds(this.next);
       await supply.startAt(start);
       await this.lookAhead(start, supply);

@@ -1,5 +1,5 @@
 import { frameAtPlayhead, OPEN_AHEAD_SECONDS, PREROLL_FRAMES, PREROLL_LIMIT_MS } from '@hone/core/playback';
-import type { Passage } from '@hone/core/render';
+import { mixShare, type Passage } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { PreviewPlan } from '../plan.js';
 import type { Control } from '../shared/control.js';
@@ -380,11 +380,12 @@ export class Engine {
 
   private show(frame: number): { composeMs: number; showMs: number } {
     const ready = this.streams.pictures(frame);
-    const pictures = this.plan!.layersAt(frame)
-      .map((layer) => ready?.get(layer.clipId))
-      .filter((picture): picture is ReadyPicture => picture !== undefined);
+    const layers = this.plan!.layersAt(frame).map(({ clipId, mix }) => ({
+      picture: ready?.get(clipId),
+      mix: mix ? { mix, share: mixShare(mix, frame) } : undefined,
+    }));
     const size = this.size();
-    const took = this.screen.draw(pictures, size, this.layout!.composed, this.layout!.colours);
+    const took = this.screen.draw(layers, size, this.layout!);
     this.control.set('shownFrame', frame);
     this.tellPixels(frame, size, ready);
     return took;

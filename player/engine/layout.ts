@@ -11,6 +11,8 @@ export interface Layout {
   readonly playSlots: readonly number[];
   readonly restSlots: readonly number[];
   readonly composed: number;
+  /** Two more frames, for what gives way to something else. */
+  readonly mixing: readonly [number, number];
   readonly colours: number;
   readonly workspaces: readonly { readonly address: number; readonly bytes: number }[];
   readonly totalBytes: number;
@@ -47,10 +49,12 @@ export function layoutFor(plan: PreviewPlan, decoders: number, poolBytes: number
   const playSlots = Array.from({ length: playCount * layers }, () => take(playBytes));
   const restSlots = Array.from({ length: 2 * layers }, () => take(bytesOf(preview.restSize)));
   const composed = take(largest);
+  const mixes = preview.graph.stretches.some((stretch) => stretch.layers.some(({ mix }) => mix !== null));
+  const mixing = [take(mixes ? largest : 0), take(mixes ? largest : 0)] as const;
   const colours = take(4 * mostPixels);
   const workBytes = Workspace.bytesFor(largestReduction(plan, preview));
   const workspaces = Array.from({ length: decoders }, () => ({ address: take(workBytes), bytes: workBytes }));
-  return { playSlots, restSlots, composed, colours, workspaces, totalBytes: next };
+  return { playSlots, restSlots, composed, mixing, colours, workspaces, totalBytes: next };
 }
 
 function largestReduction(plan: PreviewPlan, preview: PreviewGraph): number {

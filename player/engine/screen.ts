@@ -1,4 +1,4 @@
-import type { Placement } from '@hone/core/render';
+import { videoColour, type Mix, type Placement } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Kernels } from '../shared/kernels.js';
 import {
@@ -9,6 +9,27 @@ import {
   type ColourCoding,
 } from '../shared/picture.js';
 import type { ReadyPicture } from './stream-set.js';
+
+/** How a picture comes in place of the one below it, in one frame. */
+export interface DrawnMix {
+  readonly mix: Mix;
+  /** Share of what comes, 0 to 1. */
+  readonly share: number;
+}
+
+/** A layer of a frame; without a picture it shows nothing. */
+export interface DrawnLayer {
+  readonly picture: ReadyPicture | undefined;
+  readonly mix?: DrawnMix | undefined;
+}
+
+/** Addresses at which frames are put together. */
+export interface ComposeRoom {
+  readonly composed: number;
+  readonly mixing: readonly [number, number];
+  /** Room for the colours of a frame. */
+  readonly colours: number;
+}
 
 /** Composes the pictures of a frame and puts them on the canvas, which has exactly the pixels of the preview. */
 export class Screen {
@@ -26,23 +47,22 @@ export class Screen {
   }
 
   /**
-   * @param pictures the layers, the lowest first
-   * @param composed room for a composed picture
-   * @param colours room for the colours of a frame
+   * @param layers the lowest first
+   * @param room where frames are put together
    * @returns what composing and showing took, ms
    */
   draw(
-    pictures: readonly ReadyPicture[],
+    layers: readonly DrawnLayer[],
     size: FrameSize,
-    composed: number,
-    colours: number,
+    room: ComposeRoom,
   ): { composeMs: number; showMs: number } {
     const start = performance.now();
-    const whole = pictures.length === 1 && fills(pictures[0]!.placement, size) ? pictures[0] : undefined;
-    if (!whole) this.compose(pictures, size, composed);
-    const coding = pictures[0]?.coding ?? VIDEO_BT709;
+    const first = layers[0]?.picture;
+    const whole = layers.length === 1 && first && fills(first.placement, size) ? first : undefined;
+    if (!whole) this.compose(layers, size, room);
+    const coding = first?.coding ?? VIDEO_BT709;
     const afterCompose = performance.now();
-    this.show(whole?.address ?? composed, size, colours, coding);
+    this.show(whole?.address ?? room.composed, size, room.colours, coding);
     const end = performance.now();
     return { composeMs: afterCompose - start, showMs: end - afterCompose };
   }
@@ -60,25 +80,78 @@ export class Screen {
     this.context.putImageData(this.image, 0, 0);
   }
 
-  private compose(pictures: readonly ReadyPicture[], size: FrameSize, address: number): void {
+  private compose(layers: readonly DrawnLayer[], size: FrameSize, room: ComposeRoom): void {
     const bytes = new Uint8Array(this.memory.buffer);
     const lumaBytes = size.width * size.height;
-    const black = pictures[0]?.coding.fullRange ? 0 : 16;
-    bytes.fill(black, address, address + lumaBytes);
-    bytes.fill(128, address + lumaBytes, address + planarBytes(size.width, size.height));
-    const frame = planarAt(address, size.width, size.height);
-    for (const { address: from, placement } of pictures) {
-      planarAt(from, placement.width, placement.height).forEach((plane, index) => {
-        const target = frame[index]!;
-        const shift = index === 0 ? 0 : 1;
-        const corner = target.address + (placement.y >> shift) * target.stride + (placement.x >> shift);
-        for (let row = 0; row < plane.height; row++) {
-          const line = plane.address + row * plane.stride;
-          bytes.copyWithin(corner + row * target.stride, line, line + plane.width);
-        }
-      });
-    }
+    const frameBytes = planarBytes(size.width, size.height);
+    const { composed, mixing } = room;
+    const black = layers[0]?.picture?.coding.fullRange ? 0 : 16;
+    bytes.fill(black, composed, composed + lumaBytes);
+    bytes.fill(128, composed + lumaBytes, composed + frameBytes);
+    layers.forEach(({ picture, mix }, index) => {
+      if (!mix) {
+        // The lower of two that give way stands on what the upper one will stand on as well.
+        if (layers[index + 1]?.mix) bytes.copyWithin(mixing[0], composed, composed + frameBytes);
+        if (picture) place(bytes, picture, composed, size);
+        return;
+      }
+      if (picture) place(bytes, picture, mixing[0], size);
+      this.mix(composed, mixing, size, mix);
+    });
   }
+
+  /** Puts what comes, in `mixing[0]`, into what goes, in `composed`. */
+  private mix(
+    composed: number,
+    mixing: ComposeRoom['mixing'],
+    size: FrameSize,
+    { mix, share }: DrawnMix,
+  ): void {
+    const coming = planarAt(mixing[0], size.width, size.height);
+    const bytes = new Uint8Array(this.memory.buffer);
+    const colours = mix.kind === 'dip' ? videoColour(mix.colour) : undefined;
+    planarAt(composed, size.width, size.height).forEach((plane, index) => {
+      const count = plane.width * plane.height;
+      const other = coming[index]!.address;
+      if (mix.kind === 'wipe') {
+        const until = Math.ceil(share * plane.width);
+        for (let row = 0; row < plane.height; row++) {
+          const at = row * plane.stride;
+          bytes.copyWithin(plane.address + at, other + at, other + at + until);
+        }
+        return;
+      }
+      if (!colours) {
+        this.kernels.mixPlane(plane.address, other, plane.address, count, Math.round(256 * share));
+        return;
+      }
+      // A dip is two crossfades, to the colour and from it.
+      const flat = mixing[1];
+      bytes.fill(colours[index]!, flat, flat + count);
+      const goes = share < 0.5;
+      const part = Math.round(256 * (goes ? 2 * share : 2 * share - 1));
+      if (goes) this.kernels.mixPlane(plane.address, flat, plane.address, count, part);
+      else this.kernels.mixPlane(flat, other, plane.address, count, part);
+    });
+  }
+}
+
+function place(
+  bytes: Uint8Array,
+  { address, placement }: ReadyPicture,
+  frame: number,
+  size: FrameSize,
+): void {
+  const targets = planarAt(frame, size.width, size.height);
+  planarAt(address, placement.width, placement.height).forEach((plane, index) => {
+    const target = targets[index]!;
+    const shift = index === 0 ? 0 : 1;
+    const corner = target.address + (placement.y >> shift) * target.stride + (placement.x >> shift);
+    for (let row = 0; row < plane.height; row++) {
+      const line = plane.address + row * plane.stride;
+      bytes.copyWithin(corner + row * target.stride, line, line + plane.width);
+    }
+  });
 }
 
 const fills = (placement: Placement, size: FrameSize): boolean =>

@@ -160,4 +160,18 @@ describe('the kernels', () => {
     kernels.turnPlane(SOURCE, TARGET, 3, 2, 3);
     expect(take(6)).toEqual([3, 6, 2, 5, 1, 4]);
   });
+
+  it('mix two planes by their weights, rounded, as plain arithmetic does', () => {
+    fc.assert(
+      fc.property(fc.integer({ min: 1, max: 70 }), fc.integer({ min: 0, max: 256 }), fc.nat(1000), (count, share, seed) => {
+        const first = noise(count, seed);
+        const second = noise(count, seed + 7);
+        put(first);
+        put(second, WORK);
+        kernels.mixPlane(SOURCE, WORK, TARGET, count, share);
+        expect(take(count)).toEqual(first.map((a, at) => (a * (256 - share) + second[at]! * share + 128) >> 8));
+      }),
+      { numRuns: 60 },
+    );
+  });
 });

@@ -84,10 +84,13 @@ export class KernelBench {
       coding: VIDEO_BT709,
       decoder: 'browser',
     };
-    const pictures = Array.from({ length: layers }, () => picture);
-    const took = Array.from({ length: rounds + 1 }, () =>
-      screen.draw(pictures, size, this.composed, this.colours),
-    );
+    const drawn = Array.from({ length: layers }, () => ({ picture }));
+    const room = {
+      composed: this.composed,
+      mixing: [this.composed, this.composed] as const,
+      colours: this.colours,
+    };
+    const took = Array.from({ length: rounds + 1 }, () => screen.draw(drawn, size, room));
     return took.slice(1);
   }
 }

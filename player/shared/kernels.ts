@@ -37,6 +37,7 @@ export interface Kernels {
   ): void;
   splitPairs(source: number, first: number, second: number, count: number): void;
   narrowTo8(source: number, target: number, count: number, bits: number): void;
+  mixPlane(first: number, second: number, target: number, count: number, share: number): void;
   turnPlane(source: number, target: number, width: number, height: number, quarters: number): void;
 }
 

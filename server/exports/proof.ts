@@ -5,12 +5,14 @@ import type { ExportProof, ProofFrame } from '@hone/core/api';
 import type { SourceFacts } from '@hone/core/media';
 import {
   exportSources,
+  layerFilters,
   layerTime,
   placementOf,
   proofFrames,
   type ExportCommand,
   type ExportGraph,
   type Layer,
+  type SizedLayer,
 } from '@hone/core/render';
 import { nearestFrame, nearestStamp, toNumber } from '@hone/core/time';
 import { pictureStamps } from '../ffmpeg/probe.js';
@@ -87,23 +89,24 @@ async function compareFrame(
   const rate = toNumber(graph.rate);
   const args = ['-ss', justBefore(frame / rate, 1 / rate), '-i', fileArgument(exported)];
   const filters = ['[0:v]trim=end_frame=1,setpts=N[made]'];
-  let below = '[base]';
-  filters.push(`color=c=black:s=${width}x${height},trim=end_frame=1,format=yuv420p,setpts=N${below}`);
+  filters.push(`color=c=black:s=${width}x${height},trim=end_frame=1,format=yuv420p,setpts=N[base]`);
   let first: { clipName: string; sourceSeconds: number } | undefined;
+  const sized: SizedLayer[] = [];
   for (const [index, layer] of layers.entries()) {
     const source = sources.get(layer.sourceId)!;
     const { seek, seconds } = await originalFrame(source, layer, frame, graph.rate, stamps);
     first = { clipName: source.name, sourceSeconds: seconds };
     args.push('-ss', seek, ...inputArguments(source));
-    const at = placementOf(source.facts!, delivery.size);
+    const placement = placementOf(source.facts!, delivery.size);
+    const label = `layer${index}`;
     filters.push(
-      `[${index + 1}:v]${deinterlacing(source.facts!.picture!.scan)}trim=end_frame=1,scale=${at.width}:${at.height}:flags=bicubic:${scaleColours(source.facts!.picture!)},` +
-        `format=yuv420p,setsar=1,setpts=N[layer${index}]`,
-      `${below}[layer${index}]overlay=${at.x}:${at.y}:format=yuv420[over${index}]`,
+      `[${index + 1}:v]${deinterlacing(source.facts!.picture!.scan)}trim=end_frame=1,scale=${placement.width}:${placement.height}:flags=bicubic:${scaleColours(source.facts!.picture!)},` +
+        `format=yuv420p,setsar=1,setpts=N[${label}]`,
     );
-    below = `[over${index}]`;
+    sized.push({ label, placement, mix: layer.mix });
   }
-  filters.push(`[made]${below}ssim`);
+  const put = layerFilters(sized, 'base', frame, graph.rate, 'put');
+  filters.push(...put.filters, `[made][${put.label}]ssim`);
   const command = [
     '-v',
     'info',

@@ -14,6 +14,7 @@ import {
   endingAt,
   overwritten,
   roomOf,
+  shiftedTransitions,
   sorted,
   timeInClip,
   withClips,
@@ -122,7 +123,7 @@ function closeGaps(timeline: Timeline, gone: readonly Clip[]): Timeline {
     for (const part of emptyParts(result, from, to).reverse()) {
       const by = part.from - part.to;
       const tracks = result.tracks.map((track) => ({
-        ...track,
+        ...shiftedTransitions(track, part.to, by),
         clips: track.clips.map((clip) =>
           clip.start >= part.to ? { ...clip, start: clip.start + by } : clip,
         ),

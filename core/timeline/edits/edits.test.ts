@@ -10,12 +10,16 @@ import {
   emptyTimeline,
   enableClips,
   moveClips,
+  nearestCut,
   pasteClips,
   placeSources,
   putMarker,
+  putTransition,
   removeClips,
   removeMarker,
   removeTrack,
+  removeTransition,
+  settled,
   snapped,
   splitAt,
   timeInClip,
@@ -170,6 +174,24 @@ describe('edits', () => {
     expect(two.markers!.map(({ id }) => id)).toEqual(['early', 'late']);
     expect(removeMarker(two, 'early').markers).toHaveLength(1);
     expect(removeTrack(two, 's1').tracks.map(({ id }) => id)).toEqual(['p1']);
+  });
+
+  it('put a transition at a cut, as long as there is room, and drop it when the cut goes', () => {
+    const timeline = three();
+    const put = putTransition(timeline, 'p1', 72, 24, 'crossfade', counter());
+    expect(put.tracks[0]!.transitions).toMatchObject([{ kind: 'crossfade', at: 72, before: 12, after: 12 }]);
+    expect(timelineSchema.isValidSync(put, { strict: true })).toBe(true);
+    const longer = putTransition(put, 'p1', 24, 200, 'dip', counter());
+    // Half of it would be a hundred frames; the first clip has 24, and the next transition begins at 60.
+    expect(longer.tracks[0]!.transitions![0]).toMatchObject({ at: 24, before: 24, after: 36 });
+    expect(timelineFaults(longer)).toEqual([]);
+    expect(putTransition(timeline, 'p1', 30, 24, 'wipe', counter())).toBe(timeline);
+    const moved = settled(moveClips(longer, set(timeline.tracks[0]!.clips[2]!.id), 10, 0, counter()));
+    expect(moved.tracks[0]!.transitions).toHaveLength(1);
+    const pushed = placeSources(put, [source('x', 1)], 0, 'insert', counter());
+    expect(settled(pushed).tracks[0]!.transitions).toMatchObject([{ at: 96 }]);
+    expect(removeTransition(put, put.tracks[0]!.transitions![0]!.id).tracks[0]!.transitions).toEqual([]);
+    expect(nearestCut(timeline.tracks[0]!, 50)).toBe(72);
   });
 
   it('snap to ends of other clips, markers and given points, not farther than the reach', () => {

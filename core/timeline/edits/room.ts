@@ -54,11 +54,20 @@ export function overwritten(track: Track, added: readonly Clip[], rate: Rational
   return { ...track, clips: sorted([...clips, ...added]) };
 }
 
+/** Moves the transitions at or after a frame. */
+export function shiftedTransitions(track: Track, frame: number, by: number): Track {
+  if (!track.transitions?.length) return track;
+  const transitions = track.transitions.map((each) =>
+    each.at >= frame ? { ...each, at: each.at + by } : each,
+  );
+  return { ...track, transitions };
+}
+
 /** Moves everything at or after a frame, on all tracks and with the markers; a clip that reaches over it is split. */
 export function pushedFrom(timeline: Timeline, frame: number, by: number, newId: NewId): Timeline {
   if (by === 0) return timeline;
   const tracks = timeline.tracks.map((track) => ({
-    ...track,
+    ...shiftedTransitions(track, frame, by),
     clips: track.clips.flatMap((clip) => {
       if (clipEnd(clip) <= frame) return [clip];
       if (clip.start >= frame) return [{ ...clip, start: clip.start + by }];
@@ -77,7 +86,7 @@ export function withTracks(timeline: Timeline, change: (track: Track, index: num
   let changed = false;
   const tracks = timeline.tracks.map((track, index) => {
     const next = change(track, index);
-    changed ||= next !== track;
+    if (next !== track) changed = true;
     return next;
   });
   return changed ? { ...timeline, tracks } : timeline;

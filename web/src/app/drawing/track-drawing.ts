@@ -64,6 +64,30 @@ export function drawTrack(
     }
     context.restore();
   }
+  drawTransitions(context, axis, area, track, palette);
+}
+
+/** Transitions as a box across the cut, with a line from the clip that goes to the one that comes. */
+function drawTransitions(
+  context: CanvasRenderingContext2D,
+  axis: Axis,
+  area: Area,
+  track: Track,
+  palette: Palette,
+): void {
+  for (const { at, before, after } of track.transitions ?? []) {
+    if (at + after <= axis.from || at - before >= axis.to) continue;
+    const from = Math.max(axis.left, xOf(axis, at - before));
+    const to = Math.min(axis.right, xOf(axis, at + after));
+    context.fillStyle = palette.surface;
+    context.fillRect(from, area.top + 3, to - from, area.height - 6);
+    context.strokeStyle = palette.quiet;
+    context.strokeRect(from + 0.5, area.top + 3.5, Math.max(1, to - from - 1), area.height - 7);
+    context.beginPath();
+    context.moveTo(from, area.top + area.height - 3);
+    context.lineTo(to, area.top + 3);
+    context.stroke();
+  }
 }
 
 function outline(context: CanvasRenderingContext2D, left: number, area: Area, width: number): void {

@@ -9,10 +9,14 @@ import {
   copyClips,
   enableClips,
   moveClips,
+  nearestCut,
   pasteClips,
   putMarker,
+  putTransition,
   removeClips,
   removeTrack,
+  removeTransition,
+  settled,
   speedOf,
   splitAt,
   takeOffAt,
@@ -21,6 +25,8 @@ import {
   type PlaceMode,
   type Timeline,
   type TrackKind,
+  type Transition,
+  type TransitionKind,
 } from '@hone/core/timeline';
 import { sentenceOf } from '../api/api';
 import { Playback } from '../playback/playback';
@@ -73,7 +79,8 @@ export class TimelineEditor {
     const timeline = this.timeline();
     if (!timeline) return;
     try {
-      const edited = change(timeline);
+      const changed = change(timeline);
+      const edited = changed === timeline ? timeline : settled(changed);
       if (edited !== timeline) this.store.dispatch(ProjectActions.timelineEdited({ timeline: edited }));
     } catch (error) {
       this.store.dispatch(ProjectActions.failed({ message: sentenceOf(error) }));
@@ -135,6 +142,33 @@ export class TimelineEditor {
   paste(mode: PlaceMode): void {
     if (this.canPaste())
       this.apply((timeline) => pasteClips(timeline, this.copied(), this.playback.here, mode, newId));
+  }
+
+  /** The cut that a transition would be put at: on the track of the chosen clip, else on the highest with a cut. */
+  private readonly cutTrack = computed(() => {
+    const tracks = (this.timeline()?.tracks ?? []).filter(({ kind }) => kind === 'picture');
+    const ids = this.ids();
+    const own = tracks.find(({ clips }) => clips.some(({ id }) => ids.has(id)));
+    return own ?? tracks.filter(({ clips }) => clips.length > 1).at(-1);
+  });
+
+  /** Puts a transition of a second at the cut that is nearest to the playhead. */
+  putTransition(kind: TransitionKind): void {
+    const track = this.cutTrack();
+    const cut = track && nearestCut(track, this.playback.here);
+    if (cut === undefined) return;
+    this.apply((timeline) => {
+      const frames = Math.max(2, Math.round(timeline.rate.num / timeline.rate.den));
+      return putTransition(timeline, track!.id, cut, frames, kind, newId);
+    });
+  }
+
+  /** Takes away the transition that is nearest to the playhead. */
+  removeTransition(): void {
+    const { here } = this.playback;
+    const away = ({ at }: Transition): number => Math.abs(at - here);
+    const [nearest] = [...(this.cutTrack()?.transitions ?? [])].sort((a, b) => away(a) - away(b));
+    if (nearest) this.apply((timeline) => removeTransition(timeline, nearest.id));
   }
 
   mark(): void {
