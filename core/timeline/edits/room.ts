@@ -83,13 +83,8 @@ export function pushedFrom(timeline: Timeline, frame: number, by: number, newId:
 
 /** Replaces the tracks that hold something to be changed, and leaves all others as they are. */
 export function withTracks(timeline: Timeline, change: (track: Track, index: number) => Track): Timeline {
-  let changed = false;
-  const tracks = timeline.tracks.map((track, index) => {
-    const next = change(track, index);
-    if (next !== track) changed = true;
-    return next;
-  });
-  return changed ? { ...timeline, tracks } : timeline;
+  const tracks = timeline.tracks.map(change);
+  return tracks.some((track, index) => track !== timeline.tracks[index]) ? { ...timeline, tracks } : timeline;
 }
 
 /** Changes some clips, leaving tracks that hold none of them untouched. */

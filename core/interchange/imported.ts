@@ -1,0 +1,75 @@
+import type { Rational } from '../time/index.js';
+import type { FrameSize, Marker, TrackKind, TransitionKind } from '../timeline/index.js';
+
+/** A medium as a timeline file names it. */
+export interface MediaReference {
+  readonly name: string;
+  /** Path or address as it stands in the file; empty when it has none. */
+  readonly target: string;
+  /** Seconds of the medium's own timecode at its first frame; null when the file does not say. */
+  readonly startSeconds: Rational | null;
+  readonly lengthSeconds: Rational | null;
+}
+
+export interface ImportedClip {
+  readonly name: string;
+  /** Frames of the timeline. */
+  readonly start: number;
+  readonly length: number;
+  /**
+   * Seconds from the medium's first frame where `media.startSeconds` is known or the file counts from zero, else on the
+   * medium's own timecode.
+   */
+  readonly sourceIn: Rational;
+  readonly speed: Rational;
+  readonly enabled: boolean;
+  readonly media: MediaReference;
+  /** What the file says of it besides, to be written back. */
+  readonly metadata?: JsonObject | undefined;
+}
+
+export interface ImportedTransition {
+  readonly kind: TransitionKind;
+  readonly at: number;
+  readonly before: number;
+  readonly after: number;
+}
+
+export interface ImportedTrack {
+  readonly kind: TrackKind;
+  readonly name: string;
+  readonly enabled: boolean;
+  readonly clips: readonly ImportedClip[];
+  readonly transitions: readonly ImportedTransition[];
+}
+
+/** A timeline as it stands in a file, before its media are found. */
+export interface ImportedTimeline {
+  readonly name: string;
+  readonly rate: Rational;
+  readonly startFrame: number;
+  readonly size: FrameSize | null;
+  readonly tracks: readonly ImportedTrack[];
+  readonly markers: readonly Omit<Marker, 'id'>[];
+  /** What could not be taken over as it stands, a sentence each. */
+  readonly notes: readonly string[];
+}
+
+export type Json = null | boolean | number | string | readonly Json[] | JsonObject;
+
+export interface JsonObject {
+  readonly [key: string]: Json;
+}
+
+/** Something is wrong in a timeline file; the message says where. */
+export class InterchangeError extends Error {
+  override readonly name = 'InterchangeError';
+
+  /** @param place line or path in the file */
+  constructor(place: string, what: string) {
+    super(`${place}: ${what}`);
+  }
+}
+
+/** A file larger than this is refused. */
+export const MOST_FILE_BYTES = 50 * 2 ** 20;

@@ -1,0 +1,118 @@
+import {
+  compare,
+  divide,
+  parseTimecode,
+  rational,
+  subtract,
+  timecodeFormatOf,
+  ZERO,
+  type Rational,
+} from '../time/index.js';
+import { settled, type Clip, type FrameSize, type NewId, type Timeline } from '../timeline/index.js';
+import type { ImportedClip, ImportedTimeline, MediaReference } from './imported.js';
+
+/** What relinking needs to know of a source. */
+export interface Relinkable {
+  readonly id: string;
+  readonly name: string;
+  /** Folder and name. */
+  readonly path: string;
+  readonly lengthSeconds: Rational;
+  /** Its own timecode at the first frame, in seconds. */
+  readonly startSeconds: Rational;
+}
+
+/** The seconds at which a source's own timecode begins; zero when it has none that can be read. */
+export function timecodeStart(timecode: string | null, rate: Rational | undefined): Rational {
+  if (!timecode || !rate) return ZERO;
+  try {
+    const drops = timecode.includes(';');
+    return divide(rational(parseTimecode(timecode, timecodeFormatOf(rate, drops))), rate);
+  } catch {
+    return ZERO;
+  }
+}
+
+/** The source that a medium is: by its path, else by its name, and of several of that name by timecode and length. */
+export function sourceFor(media: MediaReference, sources: readonly Relinkable[]): Relinkable | undefined {
+  const target = pathOf(media.target);
+  const same = target && sources.find(({ path }) => path === target);
+  if (same) return same;
+  const named = sources.filter(({ name }) => sameName(name, media.name));
+  if (named.length < 2) return named[0];
+  const fits = (source: Relinkable): number =>
+    Number(media.startSeconds !== null && compare(source.startSeconds, media.startSeconds) === 0) +
+    Number(media.lengthSeconds !== null && near(source.lengthSeconds, media.lengthSeconds));
+  return [...named].sort((a, b) => fits(b) - fits(a))[0];
+}
+
+// Edit lists write names with and without the ending, and in capitals.
+function sameName(a: string, b: string): boolean {
+  const bare = (name: string): string => name.toLowerCase().replace(/\.[a-z0-9]{2,4}$/, '');
+  return a.toLowerCase() === b.toLowerCase() || (b !== '' && bare(a) === bare(b));
+}
+
+const near = (a: Rational, b: Rational): boolean => Math.abs(a.num / a.den - b.num / b.den) < 0.1;
+
+function pathOf(target: string): string {
+  try {
+    return decodeURIComponent(target.replace(/^file:\/\/(localhost)?/, ''));
+  } catch {
+    return target;
+  }
+}
+
+/** Media of a timeline that no source was found for, each once. */
+export function missingMedia(imported: ImportedTimeline, sources: readonly Relinkable[]): MediaReference[] {
+  const missing = new Map<string, MediaReference>();
+  for (const { media } of imported.tracks.flatMap(({ clips }) => clips))
+    if (!sourceFor(media, sources)) missing.set(`${media.target} ${media.name}`, media);
+  return [...missing.values()];
+}
+
+/**
+ * Makes a timeline of what was read, with the sources that were found. Clips without one are left out; `missingMedia`
+ * names them.
+ */
+export function relinked(
+  imported: ImportedTimeline,
+  sources: readonly Relinkable[],
+  size: FrameSize,
+  newId: NewId,
+): Timeline {
+  const tracks = imported.tracks.map(({ kind, name, enabled, clips, transitions }) => ({
+    id: newId(),
+    kind,
+    name: name.slice(0, 200),
+    enabled,
+    clips: clips.flatMap((clip): Clip[] => {
+      const source = sourceFor(clip.media, sources);
+      return source ? [clipOf(clip, source, newId)] : [];
+    }),
+    transitions: transitions.map((each) => ({
+      id: newId(),
+      ...each,
+      ...(each.kind === 'dip' ? { colour: '#000000' } : {}),
+    })),
+  }));
+  const markers = imported.markers.map((marker) => ({ id: newId(), ...marker }));
+  return settled({
+    rate: imported.rate,
+    startFrame: imported.startFrame,
+    size: imported.size ?? size,
+    tracks,
+    markers,
+  });
+}
+
+function clipOf(
+  { name, start, length, sourceIn, speed, enabled, media }: ImportedClip,
+  source: Relinkable,
+  newId: NewId,
+): Clip {
+  // A file that does not say where the medium begins counts on the medium's own timecode.
+  const counted = media.startSeconds === null && compare(sourceIn, source.startSeconds) >= 0;
+  const within = counted ? subtract(sourceIn, source.startSeconds) : sourceIn;
+  const retimed = speed.num === speed.den ? {} : { speed };
+  return { id: newId(), name, sourceId: source.id, start, length, sourceIn: within, enabled, ...retimed };
+}
