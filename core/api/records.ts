@@ -25,6 +25,16 @@ export interface ProjectEntry {
   readonly createdAt: string;
 }
 
+/** A timeline that was kept, without the timeline. */
+export interface ProjectRevision {
+  readonly revision: number;
+  /** ISO 8601 in UTC. */
+  readonly savedAt: string;
+  readonly clips: number;
+  /** Length of the timeline. */
+  readonly frames: number;
+}
+
 /** "growing" while something still writes the file. */
 export type SourceState = 'expected' | 'ready' | 'growing' | 'unreadable' | 'missing';
 

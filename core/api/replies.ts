@@ -38,6 +38,13 @@ export const projectReply = object({
   createdAt: text(),
 }).noUnknown();
 
+export const revisionReply = object({
+  revision: number().required(),
+  savedAt: text(),
+  clips: number().required(),
+  frames: number().required(),
+}).noUnknown();
+
 export const projectEntryReply = object({ id: text(), name: text(), createdAt: text() }).noUnknown();
 
 const pictureFacts = object({

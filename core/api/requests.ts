@@ -55,6 +55,18 @@ export interface ImportRequest {
 
 export const importRequestSchema = object({ fileIds: ids() }).noUnknown();
 
+/** Looks for files by name in the media folders, and adds those that are found. */
+export interface MediaSearch {
+  readonly names: readonly string[];
+  /** Whether those that are not found become sources that are missing, so that clips can be of them. */
+  readonly keepMissing: boolean;
+}
+
+export const mediaSearchSchema = object({
+  names: array(string().strict().required().max(500)).required().min(1).max(5000),
+  keepMissing: boolean().strict().required(),
+}).noUnknown();
+
 /** What is left out stays as it is. */
 export interface SourceChange {
   readonly sourceIds: readonly string[];

@@ -3,6 +3,7 @@ import { tuningSchema } from '../levers/index.js';
 import { sourceFiltersSchema } from '../media/index.js';
 import { newRunSchema, runNotesSchema, scrubFactsSchema } from '../playback/index.js';
 import { rigSchema } from '../rig/index.js';
+import { timelineSchema } from '../timeline/index.js';
 import * as replies from './replies.js';
 import * as requests from './requests.js';
 
@@ -50,6 +51,8 @@ export const ROUTES: readonly RouteDescription[] = [
   get('/api/projects', 'All projects', many(replies.projectEntryReply)),
   change('post', '/api/projects', 'Makes a project', 201, replies.projectReply, requests.newProjectSchema),
   get('/api/projects/{id}', 'A project with its timeline, tuning and delivery', replies.projectReply),
+  get('/api/projects/{id}/revisions', 'The last timelines that were kept', many(replies.revisionReply)),
+  get('/api/projects/{id}/revisions/{revision}', 'A timeline that was kept', timelineSchema),
   change(
     'put',
     '/api/projects/{id}',
@@ -77,6 +80,14 @@ export const ROUTES: readonly RouteDescription[] = [
     201,
     many(replies.sourceReply),
     requests.importRequestSchema,
+  ),
+  change(
+    'post',
+    '/api/projects/{projectId}/sources/search',
+    'Looks for files by name in the media folders and adds them',
+    200,
+    many(replies.sourceReply),
+    requests.mediaSearchSchema,
   ),
   change(
     'post',

@@ -33,12 +33,10 @@ const sources: readonly Relinkable[] = ['weir', 'wheel', 'gulls'].map((name, at)
 }));
 const mediaOf = (id: string): WrittenMedia | undefined => {
   const source = sources.find((each) => each.id === id);
-  return (
-    source && { name: source.name, target: `file://${encodeURI(source.path)}`, rate: rational(25), ...source }
-  );
+  return source && { ...source, target: `file://${encodeURI(source.path)}`, rate: rational(25) };
 };
 
-/** What a time line is, without the identifiers. */
+/** What a timeline is, without the identifiers. */
 const bare = ({ tracks, markers, ...rest }: Timeline): unknown => ({
   ...rest,
   markers: (markers ?? []).map(({ frame, name, note }) => ({ frame, name, note })),
@@ -46,7 +44,7 @@ const bare = ({ tracks, markers, ...rest }: Timeline): unknown => ({
     kind,
     name,
     enabled,
-    clips: clips.map(({ id: _, ...clip }) => clip),
+    clips: clips.map((clip) => ({ ...clip, id: '' })),
     transitions: (transitions ?? []).map(({ kind: type, at, before, after }) => ({
       type,
       at,

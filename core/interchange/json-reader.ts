@@ -61,12 +61,12 @@ export class JsonReader {
   }
 
   private wrong(wanted: string): never {
-    const { value } = this;
-    const found = this.isMissing
-      ? 'nothing'
-      : Array.isArray(value)
-        ? 'a list'
-        : `${typeof value} ${String(value).slice(0, 40)}`;
+    const found = this.isMissing ? 'nothing' : Array.isArray(this.value) ? 'a list' : this.said();
     return this.fail(`${wanted} was expected, but there is ${found}.`);
+  }
+
+  private said(): string {
+    const { value } = this;
+    return typeof value === 'object' ? 'an object' : `${typeof value} ${String(value).slice(0, 40)}`;
   }
 }

@@ -103,11 +103,13 @@ describe('the description of the API', () => {
     };
     const folder = (await server.get<{ children: { id: string }[] }>('folders')).children[0]!.id;
     const skipped = ['/api/events', '/media/sounds/{id}'];
+    const [{ revision }] = await server.get<[{ revision: number }]>(`projects/${project.id}/revisions`);
     let checkedReplies = 0;
     for (const route of ROUTES.filter(({ method, path }) => method === 'get' && !skipped.includes(path))) {
       const known = Object.keys(ids).find((start) => route.path.startsWith(start));
       const path = route.path
         .replace('{projectId}', project.id)
+        .replace('{revision}', String(revision))
         .replace('/api/folders/{id}', `/api/folders/${folder}`)
         .replace('{id}', ids[known ?? ''] ?? 'nothing');
       const query = route.path.includes('frames') ? '?from=0&width=32&height=18' : '';

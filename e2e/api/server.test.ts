@@ -1,5 +1,5 @@
 import { request } from 'node:http';
-import type { Problem, Project, RunRecord, ServerEvent } from '@hone/core/api';
+import type { Problem, Project, ProjectRevision, RunRecord, ServerEvent } from '@hone/core/api';
 import { FrameLog, OLDER_RUN } from '@hone/core/playback';
 import { FIRST_TUNING } from '@hone/core/levers';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
@@ -128,6 +128,23 @@ describe('the server', () => {
     const after = await server.get<Project>(`projects/${project.id}`);
     expect(after).toEqual({ ...before, tuning: { playScale: 8, restScale: 1, lightCopies: false } });
     expect((await server.call('PUT', `projects/${project.id}/tuning`, { playScale: 3 })).status).toBe(400);
+  });
+
+  it('keeps the last fifty timelines, each of which can be read again', async () => {
+    const { id } = (await server.call<Project>('POST', 'projects', { name: 'Revised' })).body;
+    for (let revision = 0; revision < 53; revision++) {
+      const { timeline, delivery } = await server.get<Project>(`projects/${id}`);
+      await server.call('PUT', `projects/${id}`, {
+        revision,
+        delivery,
+        timeline: { ...timeline, startFrame: revision },
+      });
+    }
+    const kept = await server.get<ProjectRevision[]>(`projects/${id}/revisions`);
+    expect(kept.map(({ revision }) => revision)).toEqual(Array.from({ length: 50 }, (_, at) => 53 - at));
+    const old = await server.get<Project['timeline']>(`projects/${id}/revisions/20`);
+    expect(old.startFrame).toBe(19);
+    expect((await server.call('GET', `projects/${id}/revisions/2`)).status).toBe(404);
   });
 
   it('keeps a run with the figures that its log holds', async () => {

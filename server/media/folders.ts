@@ -13,6 +13,9 @@ const MEDIA = new Set(
   ),
 );
 
+/** Files and folders that a search looks at, at most. */
+const MOST_SEARCHED = 200_000;
+
 /** The folders that media may be chosen from. A client names a folder or a file only by what it was told here. */
 export class Folders {
   private readonly paths = new Map<string, string>();
@@ -74,6 +77,31 @@ export class Folders {
     return input;
   }
 
+  /**
+   * Looks for files by name in all media folders and what they hold. Endings and capitals do not matter, since edit
+   * lists leave them out or change them.
+   * @returns a path for each name that was found, and the names of the others
+   */
+  async search(names: readonly string[]): Promise<{ found: string[]; missing: string[] }> {
+    const wanted = new Map(names.map((name) => [bareName(name), name]));
+    const found = new Map<string, string>();
+    const open = await this.realRoots();
+    for (let looked = 0; open.length && looked < MOST_SEARCHED && found.size < wanted.size;) {
+      const folder = open.shift()!;
+      for (const entry of await readdir(folder, { withFileTypes: true }).catch(() => [])) {
+        looked++;
+        if (entry.name.startsWith('.')) continue;
+        const path = join(folder, entry.name);
+        const name = bareName(entry.name);
+        if (entry.isDirectory()) open.push(path);
+        else if (entry.isFile() && wanted.has(name) && MEDIA.has(extname(entry.name).toLowerCase()))
+          found.set(name, found.get(name) ?? path);
+      }
+    }
+    const missing = [...wanted].filter(([bare]) => !found.has(bare)).map(([, name]) => name);
+    return { found: [...found.values()], missing };
+  }
+
   /** The folders that media may be chosen from, where they are there. */
   async realRoots(): Promise<string[]> {
     const real = await Promise.all(this.roots.map((root) => realpath(root).catch(() => undefined)));
@@ -96,5 +124,10 @@ export class Folders {
     return id;
   }
 }
+
+const bareName = (name: string): string => {
+  const base = name.split(/[\\/]/).at(-1)!.toLowerCase();
+  return MEDIA.has(extname(base)) ? base.slice(0, -extname(base).length) : base;
+};
 
 const idOf = (text: string): string => createHash('sha256').update(text).digest('hex').slice(0, 32);

@@ -38,6 +38,20 @@ export class Importer {
     return this.read(row);
   }
 
+  /**
+   * Keeps a place for a file that is not there: it is taken as soon as it stands in the folder.
+   * @param folder where it is looked for; undefined when there are no media folders
+   */
+  async addMissing(projectId: string, name: string, folder: string | undefined): Promise<SourceRow> {
+    const path = join(folder ?? '/', basename(name.replaceAll('\\', '/')) || 'unnamed');
+    const same = (await this.store.list(projectId)).find((row) => row.path === path);
+    if (same) return same;
+    const where = folder ? `Put it into ${folder}, or` : 'Name a media folder in HONE_MEDIA, or';
+    const problem = `"${name}" was not found in the media folders. ${where} open the timeline file again when it is there.`;
+    const row = await this.store.add({ projectId, name, ...plainFile(path), state: 'expected' });
+    return this.store.change(row, { state: 'missing', problem });
+  }
+
   /** Reads the facts of a source whose file is there. */
   async read(row: SourceRow): Promise<SourceRow> {
     const file = await fileState(row);

@@ -1,6 +1,12 @@
 import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { checked, importRequestSchema, sourceChangeSchema, sourceRemovalSchema } from '@hone/core/api';
+import {
+  checked,
+  importRequestSchema,
+  mediaSearchSchema,
+  sourceChangeSchema,
+  sourceRemovalSchema,
+} from '@hone/core/api';
 import { Router } from 'express';
 import { notFound, UserError } from '../http/problems.js';
 import type { ProjectStore } from '../projects/project-store.js';
@@ -48,6 +54,22 @@ export function sourceRoutes(parts: SourceRouteParts): Router {
       rows.push(await adopted(await importer.addInput(projectId, input, name)));
     }
     response.status(201).json(rows.map(sourceOf));
+  });
+
+  router.post('/projects/:projectId/sources/search', async (request, response) => {
+    const { projectId } = request.params;
+    await projects.get(projectId);
+    const { names, keepMissing } = checked(mediaSearchSchema, request.body, 'the search');
+    const { found, missing } = await folders.search(names);
+    const rows: SourceRow[] = [];
+    for (const path of found) rows.push(await adopted(await importer.add(projectId, path)));
+    if (keepMissing) {
+      const roots = await folders.realRoots();
+      // Not where uploads go: nobody puts files there by hand.
+      const root = roots.find((each) => !uploadFolder.startsWith(each)) ?? roots[0];
+      for (const name of missing) rows.push(await importer.addMissing(projectId, name, root));
+    }
+    response.json(rows.map(sourceOf));
   });
 
   router.post('/projects/:projectId/sources/changes', async (request, response) => {

@@ -1,18 +1,20 @@
 import { randomUUID } from 'node:crypto';
-import type { NewProject, Project, ProjectChange, ProjectEntry } from '@hone/core/api';
+import type { NewProject, Project, ProjectChange, ProjectEntry, ProjectRevision } from '@hone/core/api';
 import { FIRST_TUNING, type Tuning } from '@hone/core/levers';
 import { shownSize, type SourceFacts, type SourceFilter } from '@hone/core/media';
 import { defaultDelivery } from '@hone/core/render';
 import { rational } from '@hone/core/time';
 import { emptyTimeline, timelineLength, type Timeline } from '@hone/core/timeline';
-import { and, asc, eq } from 'drizzle-orm';
+import { and, asc, desc, eq, lte } from 'drizzle-orm';
 import type { EventBus } from '../http/events.js';
 import { notFound, UserError } from '../http/problems.js';
 import type { Database } from '../store/database.js';
-import { projects } from '../store/tables.js';
+import { projects, revisions } from '../store/tables.js';
 
 type ProjectRow = typeof projects.$inferSelect;
 
+/** Earlier timelines that can be opened again. */
+const MOST_REVISIONS = 50;
 const STAND_IN_SIZE = { width: 1920, height: 1080 };
 
 export class ProjectStore {
@@ -64,8 +66,41 @@ export class ProjectStore {
       const detail = 'The project was changed in another window. Reload the page to go on with what is kept.';
       throw new UserError(409, 'Changed elsewhere', detail);
     }
+    await this.database
+      .insert(revisions)
+      .values({ projectId: id, revision: row.revision, savedAt: new Date().toISOString(), timeline })
+      .onConflictDoNothing();
+    await this.database
+      .delete(revisions)
+      .where(and(eq(revisions.projectId, id), lte(revisions.revision, row.revision - MOST_REVISIONS)));
     this.tell(row);
     return projectOf(row);
+  }
+
+  /** The last revisions that were kept, the newest first. */
+  async revisions(id: string): Promise<ProjectRevision[]> {
+    await this.row(id);
+    const rows = await this.database
+      .select()
+      .from(revisions)
+      .where(eq(revisions.projectId, id))
+      .orderBy(desc(revisions.revision));
+    return rows.map(({ revision, savedAt, timeline }) => ({
+      revision,
+      savedAt,
+      clips: timeline.tracks.reduce((sum, { clips }) => sum + clips.length, 0),
+      frames: timelineLength(timeline),
+    }));
+  }
+
+  async timelineAt(id: string, revision: number): Promise<Timeline> {
+    if (!Number.isInteger(revision)) throw notFound('This revision');
+    const [row] = await this.database
+      .select()
+      .from(revisions)
+      .where(and(eq(revisions.projectId, id), eq(revisions.revision, revision)));
+    if (!row) throw notFound('This revision');
+    return row.timeline;
   }
 
   async tune(id: string, tuning: Tuning): Promise<Project> {

@@ -25,6 +25,15 @@ export function projectRoutes(projects: ProjectStore): Router {
     response.json(await projects.change(request.params.id, body));
   });
 
+  router.get('/projects/:id/revisions', async (request, response) => {
+    response.json(await projects.revisions(request.params.id));
+  });
+
+  router.get('/projects/:id/revisions/:revision', async (request, response) => {
+    const { id, revision } = request.params;
+    response.json(await projects.timelineAt(id, Number(revision)));
+  });
+
   router.put('/projects/:id/tuning', async (request, response) => {
     const body = checked(tuningSchema, request.body, 'the tuning');
     response.json(await projects.tune(request.params.id, body));

@@ -56,4 +56,9 @@ export const MIGRATIONS: readonly (readonly string[])[] = [
        source_id TEXT PRIMARY KEY REFERENCES sources (id) ON DELETE CASCADE, stamp TEXT NOT NULL,
        packets BLOB NOT NULL)`,
   ],
+  [
+    `CREATE TABLE revisions (
+       project_id TEXT NOT NULL REFERENCES projects (id) ON DELETE CASCADE, revision INTEGER NOT NULL,
+       saved_at TEXT NOT NULL, timeline TEXT NOT NULL, PRIMARY KEY (project_id, revision))`,
+  ],
 ];

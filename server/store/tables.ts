@@ -14,7 +14,7 @@ import type { PacingSummary, RunFacts, RunSample, ScrubFacts } from '@hone/core/
 import type { Delivery } from '@hone/core/render';
 import type { Rig } from '@hone/core/rig';
 import type { Timeline } from '@hone/core/timeline';
-import { blob, index, integer, real, sqliteTable, text } from 'drizzle-orm/sqlite-core';
+import { blob, index, integer, primaryKey, real, sqliteTable, text } from 'drizzle-orm/sqlite-core';
 
 const json = <T>(name: string) => text(name, { mode: 'json' }).$type<T>();
 
@@ -30,6 +30,20 @@ export const projects = sqliteTable('projects', {
   revision: integer('revision').notNull(),
   createdAt: text('created_at').notNull(),
 });
+
+/** Timelines as they were kept, so that an earlier one can be opened again. */
+export const revisions = sqliteTable(
+  'revisions',
+  {
+    projectId: text('project_id')
+      .notNull()
+      .references(() => projects.id, { onDelete: 'cascade' }),
+    revision: integer('revision').notNull(),
+    savedAt: text('saved_at').notNull(),
+    timeline: json<Timeline>('timeline').notNull(),
+  },
+  (table) => [primaryKey({ columns: [table.projectId, table.revision] })],
+);
 
 export const sources = sqliteTable(
   'sources',

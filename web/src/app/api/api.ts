@@ -8,6 +8,7 @@ import type {
   DriveToMeasure,
   LightCopy,
   MachineNow,
+  MediaSearch,
   MachineSettings,
   Measure,
   NewProject,
@@ -15,6 +16,7 @@ import type {
   Project,
   ProjectChange,
   ProjectEntry,
+  ProjectRevision,
   Rigs,
   RunRecord,
   ScrubRecord,
@@ -23,6 +25,7 @@ import type {
   SourceChange,
 } from '@hone/core/api';
 import type { Tuning } from '@hone/core/levers';
+import type { Timeline } from '@hone/core/timeline';
 import type { SourceFilter } from '@hone/core/media';
 import type { NewRun, RunSample, ScrubFacts } from '@hone/core/playback';
 import type { DecodeFigures, DriveFigures, HardwarePath, Rig } from '@hone/core/rig';
@@ -54,10 +57,15 @@ export class Api {
   createProject = (project: NewProject): Promise<Project> => this.send('POST', 'projects', project);
   changeProject = (id: string, change: ProjectChange): Promise<Project> =>
     this.send('PUT', `projects/${id}`, change);
+  revisions = (id: string): Promise<ProjectRevision[]> => this.get(`projects/${id}/revisions`);
+  timelineAt = (id: string, revision: number): Promise<Timeline> =>
+    this.get(`projects/${id}/revisions/${revision}`);
   tune = (id: string, tuning: Tuning): Promise<Project> => this.send('PUT', `projects/${id}/tuning`, tuning);
   sources = (id: string): Promise<Source[]> => this.get(`projects/${id}/sources`);
   addSources = (id: string, fileIds: readonly string[]): Promise<Source[]> =>
     this.send('POST', `projects/${id}/sources`, { fileIds });
+  searchMedia = (id: string, search: MediaSearch): Promise<Source[]> =>
+    this.send('POST', `projects/${id}/sources/search`, search);
   changeSources = (id: string, change: SourceChange): Promise<Source[]> =>
     this.send('POST', `projects/${id}/sources/changes`, change);
   removeSources = (id: string, sourceIds: readonly string[]): Promise<void> =>

@@ -4,10 +4,17 @@ import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
 import type { Source, SourceChange } from '@hone/core/api';
 import { placeable, type CopyDivisor } from '@hone/core/media';
-import { appendSource } from '@hone/core/timeline';
+import {
+  appendSource,
+  placeSources,
+  settled,
+  type Placeable,
+  type PlaceMode,
+  type Timeline,
+} from '@hone/core/timeline';
 import { sentenceOf } from '../api/api';
 import { CopyActions, PlayerActions, ProjectActions, SourcesActions } from '../state/actions';
-import { mediaFeature } from '../state/features';
+import { mediaFeature, playbackFeature } from '../state/features';
 import { selectAllCopyRows, selectProject, selectUsedIds, type CopyRow } from '../state/selectors';
 import { bytes, count, wait } from '../words/quantities';
 
@@ -23,6 +30,7 @@ export class SelectionBar {
   private readonly router = inject(Router);
   readonly chosen = input.required<readonly Source[]>();
   private readonly project = this.store.selectSignal(selectProject);
+  private readonly playhead = this.store.selectSignal(playbackFeature.selectFrame);
   private readonly rows = this.store.selectSignal(selectAllCopyRows);
   private readonly used = this.store.selectSignal(selectUsedIds);
   private readonly estimating = this.store.selectSignal(mediaFeature.selectEstimating);
@@ -76,16 +84,23 @@ export class SelectionBar {
     });
   }
 
+  /** Behind everything that is on the timeline. */
   place(): void {
+    this.edit((timeline, sources) =>
+      sources.reduce((line, source) => appendSource(line, source, newId), timeline),
+    );
+  }
+
+  placeHere(mode: PlaceMode): void {
+    this.edit((timeline, sources) => settled(placeSources(timeline, sources, this.playhead(), mode, newId)));
+  }
+
+  private edit(change: (timeline: Timeline, sources: readonly Placeable[]) => Timeline): void {
     const project = this.project();
     if (!project) return;
     try {
-      const timeline = this.placeable().reduce(
-        (line, { id, name, facts }) =>
-          appendSource(line, placeable(id, name, facts!), () => crypto.randomUUID()),
-        project.timeline,
-      );
-      this.store.dispatch(ProjectActions.timelineEdited({ timeline }));
+      const sources = this.placeable().map(({ id, name, facts }) => placeable(id, name, facts!));
+      this.store.dispatch(ProjectActions.timelineEdited({ timeline: change(project.timeline, sources) }));
     } catch (error) {
       this.store.dispatch(ProjectActions.failed({ message: sentenceOf(error) }));
     }
@@ -145,6 +160,7 @@ export class SelectionBar {
   }
 }
 
+const newId = (): string => crypto.randomUUID();
 const MEASURED_AT_ONCE = 6;
 
 function byDivisor(rows: readonly CopyRow[]): Map<CopyDivisor, string[]> {

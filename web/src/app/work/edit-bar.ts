@@ -1,9 +1,16 @@
-import { Component, computed, inject } from '@angular/core';
+import { Component, computed, inject, signal } from '@angular/core';
+import { MatDialog } from '@angular/material/dialog';
 import { MatMenuModule } from '@angular/material/menu';
 import { Store } from '@ngrx/store';
-import { EditActions } from '../state/actions';
+import { cmxLosses } from '@hone/core/interchange';
+import type { ProjectRevision } from '@hone/core/api';
+import { Api, sentenceOf } from '../api/api';
+import { ImportDialog } from '../interchange/import-dialog';
+import { TimelineFiles } from '../interchange/timeline-files';
+import { EditActions, ProjectActions } from '../state/actions';
 import { editingFeature } from '../state/editing.feature';
 import { projectFeature } from '../state/features';
+import { selectProject } from '../state/selectors';
 import { count } from '../words/quantities';
 import { TimelineEditor } from './timeline-editor';
 
@@ -16,6 +23,12 @@ import { TimelineEditor } from './timeline-editor';
 })
 export class EditBar {
   private readonly store = inject(Store);
+  private readonly dialog = inject(MatDialog);
+  private readonly timelineFiles = inject(TimelineFiles);
+  private readonly api = inject(Api);
+  private readonly project = this.store.selectSignal(selectProject);
+  /** Timelines that can be opened again, the newest first. */
+  readonly revisions = signal<readonly ProjectRevision[]>([]);
   readonly editor = inject(TimelineEditor);
   readonly snapping = this.store.selectSignal(editingFeature.selectSnapping);
   private readonly past = this.store.selectSignal(projectFeature.selectPast);
@@ -24,6 +37,11 @@ export class EditBar {
   readonly none = computed(() => this.editor.chosen().length === 0);
   readonly canTakeBack = computed(() => this.past().length > 0);
   readonly canDoAgain = computed(() => this.future().length > 0);
+  /** What an edit list would lose. */
+  readonly losses = computed(() => {
+    const timeline = this.editor.timeline();
+    return timeline ? cmxLosses(timeline) : [];
+  });
   readonly all = computed(() => this.editor.timeline()?.tracks ?? []);
   readonly empty = computed(() => {
     const tracks = this.all();
@@ -44,6 +62,49 @@ export class EditBar {
     this.editor.setSpeed(field.valueAsNumber);
     // A speed that was refused is not left standing there.
     field.value = String(this.editor.speedPercent() ?? '');
+  }
+
+  async open(event: Event): Promise<void> {
+    const field = event.target as HTMLInputElement;
+    const file = field.files?.[0];
+    field.value = '';
+    if (!file) return;
+    try {
+      const data = await this.timelineFiles.read(file);
+      this.dialog.open(ImportDialog, { data, width: '640px' });
+    } catch (error) {
+      const message = `"${file.name}" was not opened. ${sentenceOf(error)}`;
+      this.store.dispatch(ProjectActions.failed({ message }));
+    }
+  }
+
+  async readRevisions(): Promise<void> {
+    const project = this.project();
+    if (project) this.revisions.set(await this.api.revisions(project.id).catch(() => []));
+  }
+
+  async openRevision(revision: number): Promise<void> {
+    const project = this.project();
+    if (!project) return;
+    try {
+      const timeline = await this.api.timelineAt(project.id, revision);
+      this.editor.apply(() => timeline);
+    } catch (error) {
+      this.store.dispatch(ProjectActions.failed({ message: sentenceOf(error) }));
+    }
+  }
+
+  revisionText({ savedAt, clips, frames }: ProjectRevision): string {
+    const at = new Date(savedAt).toLocaleString('en-GB', { dateStyle: 'short', timeStyle: 'medium' });
+    return `${at} · ${count(clips, 'clip', 'clips')}, ${count(frames, 'frame', 'frames')}`;
+  }
+
+  saveOtio(): void {
+    this.timelineFiles.saveOtio();
+  }
+
+  saveCmx(): void {
+    this.timelineFiles.saveCmx();
   }
 
   turnSnapping(): void {

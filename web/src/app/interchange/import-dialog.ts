@@ -1,0 +1,95 @@
+import { Component, computed, inject, signal } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
+import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
+import { Store } from '@ngrx/store';
+import { missingMedia, relinked, type ImportedTimeline } from '@hone/core/interchange';
+import { timelineFaults } from '@hone/core/timeline';
+import { Api, sentenceOf } from '../api/api';
+import { ProjectActions } from '../state/actions';
+import { selectProject, selectSources } from '../state/selectors';
+import { count, framesPerSecond } from '../words/quantities';
+import { relinkable } from './timeline-files';
+
+/** What a timeline file holds, which of its media are there, and the way to find the others. */
+@Component({
+  selector: 'hone-import-dialog',
+  imports: [MatButtonModule, MatDialogModule],
+  templateUrl: './import-dialog.html',
+  styles: `
+    h3 {
+      margin-top: 12px;
+      font-size: 13px;
+    }
+
+    ul {
+      margin: 4px 0;
+      padding-left: 20px;
+      max-height: 180px;
+      overflow: auto;
+    }
+  `,
+})
+export class ImportDialog {
+  private readonly store = inject(Store);
+  private readonly api = inject(Api);
+  private readonly self = inject(MatDialogRef);
+  readonly imported = inject<ImportedTimeline>(MAT_DIALOG_DATA);
+  private readonly project = this.store.selectSignal(selectProject);
+  private readonly sources = this.store.selectSignal(selectSources);
+  private readonly known = computed(() => this.sources().map(relinkable));
+  readonly busy = signal(false);
+  readonly problem = signal<string | null>(null);
+  readonly missing = computed(() => missingMedia(this.imported, this.known()));
+  readonly about = this.describe();
+  readonly mediaText = computed(() => {
+    const names = new Set(
+      this.imported.tracks.flatMap(({ clips }) => clips.map(({ media }) => media.target + media.name)),
+    );
+    const missing = this.missing().length;
+    return `${names.size - missing} of ${count(names.size, 'file', 'files')} found${missing ? '; these are missing:' : '.'}`;
+  });
+
+  async search(): Promise<void> {
+    await this.find(false);
+  }
+
+  async use(): Promise<void> {
+    if (this.missing().length && !(await this.find(true))) return;
+    const project = this.project();
+    if (!project) return;
+    const newId = (): string => crypto.randomUUID();
+    const timeline = relinked(this.imported, this.known(), project.timeline.size, newId);
+    const [fault] = timelineFaults(timeline);
+    if (fault) {
+      this.problem.set(`The timeline was left as it is: ${fault}`);
+      return;
+    }
+    this.store.dispatch(ProjectActions.timelineEdited({ timeline }));
+    this.self.close();
+  }
+
+  private async find(keepMissing: boolean): Promise<boolean> {
+    const project = this.project();
+    if (!project) return false;
+    this.busy.set(true);
+    this.problem.set(null);
+    try {
+      const names = this.missing().map(({ name }) => name);
+      const sources = await this.api.searchMedia(project.id, { names, keepMissing });
+      this.store.dispatch(ProjectActions.sourcesAdded({ sources }));
+      return true;
+    } catch (error) {
+      this.problem.set(sentenceOf(error));
+      return false;
+    } finally {
+      this.busy.set(false);
+    }
+  }
+
+  private describe(): string {
+    const { tracks, rate, markers } = this.imported;
+    const clips = tracks.reduce((sum, track) => sum + track.clips.length, 0);
+    const marks = markers.length ? `, ${count(markers.length, 'marker', 'markers')}` : '';
+    return `${count(tracks.length, 'track', 'tracks')}, ${count(clips, 'clip', 'clips')}${marks}, ${framesPerSecond(rate.num / rate.den)}`;
+  }
+}

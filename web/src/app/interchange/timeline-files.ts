@@ -1,0 +1,92 @@
+import { inject, Injectable } from '@angular/core';
+import { Store } from '@ngrx/store';
+import type { LightCopy, Project, Source } from '@hone/core/api';
+import {
+  MOST_FILE_BYTES,
+  readCmx,
+  readOtio,
+  timecodeStart,
+  writeCmx,
+  writeOtio,
+  type ImportedTimeline,
+  type Relinkable,
+  type WrittenMedia,
+} from '@hone/core/interchange';
+import { rational, ZERO } from '@hone/core/time';
+import { mediaFeature } from '../state/features';
+import { selectProject, selectSources } from '../state/selectors';
+
+const addressOf = (path: string): string => `file://${path.split('/').map(encodeURIComponent).join('/')}`;
+
+/** What relinking needs of a source; one that is missing has no length and no timecode that is known. */
+export const relinkable = ({ id, name, folder, facts }: Source): Relinkable => ({
+  id,
+  name,
+  path: `${folder.replace(/\/$/, '')}/${name}`,
+  lengthSeconds: facts?.duration ?? ZERO,
+  startSeconds: timecodeStart(facts?.timecode ?? null, facts?.picture?.rate),
+});
+
+/** Timelines in open formats, from files and to files. */
+@Injectable({ providedIn: 'root' })
+export class TimelineFiles {
+  private readonly store = inject(Store);
+  private readonly project = this.store.selectSignal(selectProject);
+  private readonly sources = this.store.selectSignal(selectSources);
+  private readonly copies = this.store.selectSignal(mediaFeature.selectCopies);
+
+  /** @throws Error in a sentence when it is damaged or no timeline */
+  async read(file: File): Promise<ImportedTimeline> {
+    const project = this.project();
+    if (!project) throw new Error('Open a project first.');
+    if (file.size > MOST_FILE_BYTES)
+      throw new Error(
+        `"${file.name}" is larger than 50 MB; no timeline needs so much. Choose a timeline file.`,
+      );
+    const text = await file.text();
+    return text.trimStart().startsWith('{') ? readOtio(text) : readCmx(text, project.timeline.rate);
+  }
+
+  saveOtio(): void {
+    const project = this.project();
+    if (project) save(writeOtio(project.name, project.timeline, this.mediaOf()), `${project.name}.otio`);
+  }
+
+  saveCmx(): void {
+    const project = this.project();
+    if (project) save(writeCmx(project.name, project.timeline, this.mediaOf()), `${project.name}.edl`);
+  }
+
+  private mediaOf(): (id: string) => WrittenMedia | undefined {
+    const sources = new Map(this.sources().map((source) => [source.id, source]));
+    const copies = new Map<string, LightCopy>();
+    for (const copy of Object.values(this.copies()))
+      if (copy.state === 'ready') copies.set(copy.sourceId, copy);
+    return (id) => {
+      const source = sources.get(id);
+      return source && writtenMedia(source, this.project()!, copies.get(id));
+    };
+  }
+}
+
+function writtenMedia(source: Source, { timeline }: Project, copy: LightCopy | undefined): WrittenMedia {
+  const { name, path, lengthSeconds, startSeconds } = relinkable(source);
+  return {
+    name,
+    target: addressOf(path),
+    lengthSeconds,
+    startSeconds,
+    // Sound has no frames of its own; milliseconds are exact enough to find it again.
+    rate: source.facts?.picture?.rate ?? (source.facts ? rational(1000) : timeline.rate),
+    copyTarget: copy && addressOf(`${copy.folder.replace(/\/$/, '')}/${copy.sourceId}-${copy.divisor}.mp4`),
+  };
+}
+
+function save(text: string, name: string): void {
+  const address = URL.createObjectURL(new Blob([text], { type: 'application/octet-stream' }));
+  const link = document.createElement('a');
+  link.href = address;
+  link.download = name.replace(/[/\\:*?"<>|]+/g, ' ');
+  link.click();
+  URL.revokeObjectURL(address);
+}
