@@ -24,8 +24,8 @@ export async function buildPage(): Promise<void> {
   );
 }
 
-/** Opens the page in a fresh browser and hands it over. */
-export async function withPage<T>(url: string, use: (page: Page) => Promise<T>): Promise<T> {
+/** Opens a fresh browser and hands over an empty page. */
+export async function withBrowser<T>(use: (page: Page) => Promise<T>): Promise<T> {
   const profile = await mkdtemp(join(tmpdir(), 'hone-bench-'));
   const executablePath = process.env['HONE_CHROMIUM'] ?? '/usr/bin/chromium';
   const options = { executablePath, args: FLAGS.split(' '), viewport: { width: 1280, height: 800 } };
@@ -35,14 +35,20 @@ export async function withPage<T>(url: string, use: (page: Page) => Promise<T>):
     page.on('console', (message) => {
       if (message.type() === 'error') console.error(`page: ${message.text()}`);
     });
-    await page.goto(`${url}/extra/index.html`);
-    await page.waitForFunction('globalThis.benchPage !== undefined');
     return await use(page);
   } finally {
     await browser.close();
     await rm(profile, { recursive: true, force: true });
   }
 }
+
+/** Opens the page that benchmarks drive in a fresh browser and hands it over. */
+export const withPage = <T>(url: string, use: (page: Page) => Promise<T>): Promise<T> =>
+  withBrowser(async (page) => {
+    await page.goto(`${url}/extra/index.html`);
+    await page.waitForFunction('globalThis.benchPage !== undefined');
+    return use(page);
+  });
 
 declare const benchPage: BenchPage;
 

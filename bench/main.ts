@@ -2,6 +2,7 @@ import { index } from './index-packets.js';
 import { optimize } from './optimize.js';
 import { player } from './player.js';
 import { serverdecode } from './serverdecode.js';
+import { timeline } from './timeline.js';
 import { tuned } from './tuned.js';
 
 const BENCHES: Readonly<Record<string, () => Promise<Record<string, number>>>> = {
@@ -10,6 +11,7 @@ const BENCHES: Readonly<Record<string, () => Promise<Record<string, number>>>> =
   optimize,
   index,
   serverdecode,
+  timeline,
 };
 
 const name = process.argv[2] ?? '';

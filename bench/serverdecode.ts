@@ -2,6 +2,7 @@ import { spawnSync } from 'node:child_process';
 import { scaleColours } from '@hone/core/media';
 import { SHORT_PROJECT } from '@hone/demo';
 import { buildPage, flatOut, serverPath, withPage } from './browser.js';
+import { middle } from './figures.js';
 import { startWithFootage, waitForJobs } from './footage.js';
 
 const ROUNDS = 5;
@@ -45,6 +46,3 @@ export async function serverdecode(): Promise<Record<string, number>> {
     await server.stop();
   }
 }
-
-const middle = (values: readonly number[]): number =>
-  [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)]!;

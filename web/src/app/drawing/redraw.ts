@@ -3,9 +3,11 @@ import { effect, signal, type ElementRef, type Signal } from '@angular/core';
 /**
  * Draws again whenever a signal that `draw` reads, the size of the canvas or the colour scheme changes.
  * To be called where effects may be made.
+ * @param name under which the browser's own tools list what drawing took
  */
 export function redraw(
   canvas: Signal<ElementRef<HTMLCanvasElement> | undefined>,
+  name: string,
   draw: (canvas: HTMLCanvasElement) => void,
 ): void {
   const changed = signal(0);
@@ -25,6 +27,9 @@ export function redraw(
   effect(() => {
     changed();
     const element = canvas()?.nativeElement;
-    if (element) draw(element);
+    if (!element) return;
+    const start = performance.now();
+    draw(element);
+    performance.measure(`draw ${name}`, { start });
   });
 }

@@ -55,7 +55,7 @@ export class RunComparison {
       this.logs.want(this.run());
       this.logs.want(this.before());
     });
-    redraw(this.chart, (canvas) => this.draw(canvas));
+    redraw(this.chart, 'two runs', (canvas) => this.draw(canvas));
   }
 
   private draw(canvas: HTMLCanvasElement): void {

@@ -93,8 +93,8 @@ export class RunDetail {
       this.logs.want(this.run());
       this.logs.wantSamples(this.run());
     });
-    redraw(this.chart, (canvas) => this.draw(canvas));
-    redraw(this.histogramChart, (canvas) => this.drawHistogram(canvas));
+    redraw(this.chart, 'run', (canvas) => this.draw(canvas));
+    redraw(this.histogramChart, 'histogram', (canvas) => this.drawHistogram(canvas));
   }
 
   momentText({ frame, droppedFrames, standstillMs, stage }: Moment): string {

@@ -67,7 +67,7 @@ export class SourceDetail {
           () => undefined,
         );
     });
-    redraw(this.chart, (canvas) => this.draw(canvas));
+    redraw(this.chart, 'source', (canvas) => this.draw(canvas));
   }
 
   playAlone(): void {

@@ -96,7 +96,7 @@ export class TimelineView {
         clearInterval(live);
       });
     });
-    redraw(this.still, () => {
+    redraw(this.still, 'timeline', () => {
       this.drawStill();
       this.drawnPlayhead = -1;
     });
