@@ -56,7 +56,7 @@ export function writeOtio(
     global_start_time: inFrames(timeline.startFrame),
     tracks: { ...item('Stack.1', 'tracks'), markers, source_range: null, enabled: true, children: tracks },
   };
-  return JSON.stringify(file, null, 2);
+  return JSON.stringify(file, null, 1);
 }
 
 const item = (schema: string, name: string): JsonObject => ({

@@ -1,11 +1,20 @@
-import { DestroyRef, effect, inject, Injectable } from '@angular/core';
+import { DestroyRef, effect, inject, Injectable, signal } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { scrubSummary, type FrameLog } from '@hone/core/playback';
+import { sourcesOf } from '@hone/core/render';
 import { memoryShares } from '@hone/core/rig';
 import { Player, type MeasuredFacts, type PreviewPlan } from '@hone/player';
 import { PlayerActions } from '../state/actions';
 import { playbackFeature } from '../state/features';
-import { selectLength, selectPlan, selectProject } from '../state/selectors';
+import {
+  selectCopies,
+  selectLength,
+  selectPlan,
+  selectProject,
+  selectSources,
+  selectTimeline,
+  selectTuning,
+} from '../state/selectors';
 import { machineFeature } from '../state/machine.feature';
 import { Api, sentenceOf } from '../api/api';
 import { RunLogs } from './run-logs';
@@ -27,6 +36,10 @@ export class Playback {
   private readonly rig = this.store.selectSignal(machineFeature.selectOwn);
   private readonly driveId = this.store.selectSignal(machineFeature.selectDriveId);
   private readonly plan = this.store.selectSignal(selectPlan);
+  private readonly timeline = this.store.selectSignal(selectTimeline);
+  private readonly tuning = this.store.selectSignal(selectTuning);
+  private readonly sources = this.store.selectSignal(selectSources);
+  private readonly copies = this.store.selectSignal(selectCopies);
   private readonly length = this.store.selectSignal(selectLength);
   private readonly project = this.store.selectSignal(selectProject);
   private readonly inFrame = this.store.selectSignal(playbackFeature.selectInFrame);
@@ -34,7 +47,8 @@ export class Playback {
   private readonly storedFrame = this.store.selectSignal(playbackFeature.selectFrame);
   private player: Player | undefined;
   private given = '';
-  private givenPlan: PreviewPlan | undefined;
+  /** What the player has been told to play. */
+  readonly givenPlan = signal<PreviewPlan | null>(null);
   private speed = 0;
   /** The frame that was asked for last; the player gets there a moment later. */
   private sought = 0;
@@ -45,7 +59,15 @@ export class Playback {
 
   constructor() {
     this.sought = this.storedFrame();
-    effect(() => this.give(this.plan()));
+    // A plan of a long timeline takes longer than an edit may: what is edited is drawn first.
+    effect((onCleanup) => {
+      this.timeline();
+      this.tuning();
+      this.sources();
+      this.copies();
+      const soon = setTimeout(() => this.give(this.plan()));
+      onCleanup(() => clearTimeout(soon));
+    });
     inject(DestroyRef).onDestroy(() => this.leave());
   }
 
@@ -205,14 +227,15 @@ export class Playback {
     const text = JSON.stringify(plan);
     if (text === this.given) return;
     this.given = text;
-    this.givenPlan = plan;
+    this.givenPlan.set(plan);
+    this.store.dispatch(PlayerActions.planGiven({ sourceIds: sourcesOf(plan.preview.graph) }));
     this.player.setPlan(plan);
   }
 
   private finished(log: FrameLog, { pressedAt, ...measured }: MeasuredFacts): void {
     this.logs.live.set(null);
     const project = this.project();
-    const plan = this.givenPlan;
+    const plan = this.givenPlan();
     if (!project || !plan || !this.player) return;
     const copiedSources = Object.entries(plan.pictures)
       .filter(([, { choice }]) => choice === 'light copy')

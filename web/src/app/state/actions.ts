@@ -98,6 +98,8 @@ export const PlayerActions = createActionGroup({
   source: 'Player',
   events: {
     'State changed': props<{ state: PlayerState; frame: number }>(),
+    /** The player was told what to play; these sources are seen or heard in it. */
+    'Plan given': props<{ sourceIds: readonly string[] }>(),
     'Picture at rest': props<{ frame: number }>(),
     'Pixels changed': props<{ size: FrameSize; from: PictureOrigin[] }>(),
     'Marks set': props<{ inFrame: number | null; outFrame: number | null }>(),

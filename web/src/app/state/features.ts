@@ -250,6 +250,8 @@ export interface PlaybackState {
   readonly scrubs: readonly ScrubRecord[];
   /** The source that is played alone; null for the timeline. */
   readonly subjectId: string | null;
+  /** Sources that are seen or heard in what is played, in the order in which they are met. */
+  readonly seenIds: readonly string[];
 }
 
 const atRest: PlaybackState = {
@@ -263,6 +265,7 @@ const atRest: PlaybackState = {
   beforeId: null,
   scrubs: [],
   subjectId: null,
+  seenIds: [],
 };
 
 /** The two newest runs of what is played now. */
@@ -298,6 +301,9 @@ export const playbackFeature = createFeature({
       runs: state.runs.map((each) => (each.id === run.id ? run : each)),
     })),
     on(PlayerActions.stateChanged, (state, { state: now, frame }) => ({ ...state, state: now, frame })),
+    on(PlayerActions.planGiven, (state, { sourceIds }) =>
+      sourceIds.join() === state.seenIds.join() ? state : { ...state, seenIds: sourceIds },
+    ),
     on(PlayerActions.pictureAtRest, (state, { frame }) => ({ ...state, frame })),
     on(PlayerActions.pixelsChanged, (state, { size, from }) => ({ ...state, pixels: { size, from } })),
     on(PlayerActions.placeAsked, (state, { frame }) => ({ ...state, frame })),

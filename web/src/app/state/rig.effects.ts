@@ -37,6 +37,7 @@ export class RigEffects {
   private readonly store = inject(Store);
   private readonly api = inject(Api);
   private readonly measurement = inject(RigMeasurement);
+  private readonly plan = this.store.selectSignal(selectPlan);
 
   readonly read = createEffect(() =>
     this.actions.pipe(
@@ -137,11 +138,12 @@ export class RigEffects {
       ofType(PlayerActions.runFinished),
       withLatestFrom(
         this.store.select(machineFeature.selectOwn),
-        this.store.select(selectPlan),
         this.store.select(selectSources),
         this.store.select(mediaFeature.selectCopies),
       ),
-      concatMap(([{ facts, log }, own, plan, sources, copies]) => {
+      concatMap(([{ facts, log }, own, sources, copies]) => {
+        // Asked for only here: following every edit would make a plan of each.
+        const plan = this.plan();
         if (!own || !plan || facts.leversMoved || facts.driveId) return EMPTY;
         const graph = plan.preview.graph;
         const seen = decodeObservations(log, facts, graph, sources, Object.values(copies));

@@ -47,6 +47,7 @@ function state(tuning: Partial<Tuning> = {}, copies: LightCopy[] = []) {
   };
   return {
     project: { open: project },
+    playback: { subjectId: null, seenIds: ['wide', 'small'] },
     media: {
       sources: Object.fromEntries(sources.map((each) => [each.id, each])),
       order: sources.map(({ id }) => id),

@@ -9,7 +9,7 @@ import {
   type CopyDivisor,
   type FilterContext,
 } from '@hone/core/media';
-import { placementOf, renderGraph, sourcesOf } from '@hone/core/render';
+import { placementOf } from '@hone/core/render';
 import { soloTimeline, timelineLength, type Timeline } from '@hone/core/timeline';
 import { planFor } from '@hone/player';
 import { createSelector } from '@ngrx/store';
@@ -27,7 +27,7 @@ export const selectSources = createSelector(
     order.map((id) => sources[id]).filter((source) => source !== undefined),
 );
 
-const selectCopies = createSelector(mediaFeature.selectCopies, (copies): readonly LightCopy[] =>
+export const selectCopies = createSelector(mediaFeature.selectCopies, (copies): readonly LightCopy[] =>
   Object.values(copies),
 );
 
@@ -134,19 +134,15 @@ const selectCopyRowOf = createSelector(
 
 /** The pictures of what is played and their copies, at the divisor that fits the preview scale while playing. */
 export const selectCopyRows = createSelector(
-  selectTimeline,
-  selectSources,
+  playbackFeature.selectSeenIds,
+  mediaFeature.selectSources,
   selectCopyRowOf,
-  (timeline, sources, rowOf): readonly CopyRow[] => {
-    if (!timeline) return [];
-    const known = new Map(sources.map((source) => [source.id, source]));
-    const graph = renderGraph(timeline, (id) => known.get(id)?.facts ?? undefined);
-    return sourcesOf(graph).flatMap((id) => {
-      const source = known.get(id);
+  (seenIds, sources, rowOf): readonly CopyRow[] =>
+    seenIds.flatMap((id) => {
+      const source = sources[id];
       const row = source && rowOf(source);
       return row ? [row] : [];
-    });
-  },
+    }),
 );
 
 /** The same for every source of the project, by its identifier, whether it is used or not. */

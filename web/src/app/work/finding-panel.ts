@@ -4,10 +4,11 @@ import { Store } from '@ngrx/store';
 import { limitingStage, needySources, type Finding } from '@hone/core/findings';
 import type { CopyDivisor } from '@hone/core/media';
 import { toNumber } from '@hone/core/time';
+import { Playback } from '../playback/playback';
 import { RunLogs } from '../playback/run-logs';
 import { CopyActions, ProjectActions } from '../state/actions';
 import { mediaFeature } from '../state/features';
-import { selectCopyRows, selectPlan, selectRun, selectTuning, type CopyRow } from '../state/selectors';
+import { selectCopyRows, selectRun, selectTuning, type CopyRow } from '../state/selectors';
 import { FAR_FROM_FULL, findingSentence, findingTitle } from '../words/finding-words';
 import { bytes, count, percentOf, wait } from '../words/quantities';
 import { StageBars } from './stage-bars';
@@ -24,7 +25,7 @@ export class FindingPanel {
   private readonly logs = inject(RunLogs);
   private readonly run = this.store.selectSignal(selectRun);
   private readonly tuning = this.store.selectSignal(selectTuning);
-  private readonly plan = this.store.selectSignal(selectPlan);
+  private readonly playback = inject(Playback);
   private readonly rows = this.store.selectSignal(selectCopyRows);
   private readonly estimating = this.store.selectSignal(mediaFeature.selectEstimating);
 
@@ -47,7 +48,7 @@ export class FindingPanel {
   readonly uncopied = computed(() => {
     const run = this.run();
     const log = run && this.logs.all().get(run.id);
-    const graph = this.plan()?.preview.graph;
+    const graph = this.playback.givenPlan()?.preview.graph;
     const needy = log && graph ? needySources(log, graph) : [];
     return this.rows().filter(
       ({ copy, source }) => needy.includes(source.id) && (!copy || copy.state === 'failed'),

@@ -21,7 +21,7 @@ import { Playback } from '../playback/playback';
 import { RunLogs } from '../playback/run-logs';
 import { editingFeature } from '../state/editing.feature';
 import { playbackFeature } from '../state/features';
-import { selectBefore, selectPlan, selectRun, selectSources, selectTimeline } from '../state/selectors';
+import { selectBefore, selectRun, selectSources, selectTimeline } from '../state/selectors';
 import { STAGE_NAMES } from '../words/finding-words';
 import { EditBar } from './edit-bar';
 import { TimelineEditor } from './timeline-editor';
@@ -61,7 +61,6 @@ export class TimelineView {
   private readonly timeline = computed(() => this.draft() ?? this.kept());
   private drag: ClipDrag | undefined;
   private scrubbing = false;
-  private readonly plan = this.store.selectSignal(selectPlan);
   private readonly sources = this.store.selectSignal(selectSources);
   private readonly run = this.store.selectSignal(selectRun);
   private readonly before = this.store.selectSignal(selectBefore);
@@ -282,7 +281,7 @@ export class TimelineView {
   }
 
   private noteOf(): ClipNote {
-    const plan = this.plan();
+    const plan = this.playback.givenPlan();
     const sources = new Map(this.sources().map((source) => [source.id, source]));
     return ({ sourceId }, track) => {
       const source = sources.get(sourceId);
