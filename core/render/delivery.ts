@@ -4,10 +4,14 @@ import { frameSizeSchema, type FrameSize } from '../timeline/index.js';
 /** How much time the encoder takes; the picture is the same to the eye, the file is larger when it is quick. */
 export type EncoderPace = 'quick' | 'balanced' | 'thorough';
 
+export const DELIVERY_CODECS = ['h264', 'h265', 'vp9', 'av1', 'vc3', 'ffv1'] as const;
+
+export type DeliveryCodec = (typeof DELIVERY_CODECS)[number];
+
 /** What the export is. It belongs to the project and knows no lever. */
 export interface Delivery {
   readonly size: FrameSize;
-  readonly codec: 'h264';
+  readonly codec: DeliveryCodec;
   /** x264's constant rate factor: 0 is lossless, 18 looks like the original, larger is smaller. */
   readonly quality: number;
   readonly pace: EncoderPace;
@@ -22,13 +26,13 @@ export const defaultDelivery = (size: FrameSize): Delivery => ({
 
 export const deliverySchema: ObjectSchema<Delivery> = object({
   size: frameSizeSchema.required(),
-  codec: string<'h264'>().strict().oneOf(['h264']).required(),
+  codec: string<DeliveryCodec>().strict().oneOf(DELIVERY_CODECS).required(),
   quality: number().strict().integer().min(0).max(40).required(),
   pace: string<EncoderPace>().strict().oneOf(['quick', 'balanced', 'thorough']).required(),
 })
   .noUnknown()
   .test(
     'even',
-    'H.264 with 4:2:0 colour needs an even width and height.',
+    '4:2:0 colour needs an even width and height.',
     (value) => value.size.width % 2 === 0 && value.size.height % 2 === 0,
   );

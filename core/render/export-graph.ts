@@ -1,7 +1,8 @@
 import { deinterlacing, scaleColours, type SourceFacts } from '../media/index.js';
 import { divide, formatRational, rational, subtract, toNumber, type Rational } from '../time/index.js';
 import type { Timeline } from '../timeline/index.js';
-import type { Delivery, EncoderPace } from './delivery.js';
+import type { Delivery } from './delivery.js';
+import { encoderArguments } from './encoders.js';
 import {
   layerTime,
   placementOf,
@@ -34,8 +35,6 @@ export interface ExportCommand {
   /** The filter graph, as it stands in the arguments. */
   readonly filters: string;
 }
-
-const PRESETS: Record<EncoderPace, string> = { quick: 'veryfast', balanced: 'medium', thorough: 'slow' };
 
 /** Seconds that are decoded before an in point, so that the frame before it is known. */
 const LEAD_SECONDS = 2;
@@ -123,18 +122,13 @@ export function exportCommand(
   );
 
   const graphText = filters.join(';');
-  const keyInterval = Math.max(1, Math.round(2 * toNumber(graph.rate)));
   return {
     filters: graphText,
     args: [
       '-copyts',
       ...inputs,
       ...['-filter_complex', graphText, '-map', '[picture]', '-map', '[sound]'],
-      ...['-r', formatRational(graph.rate), '-c:v', 'libx264', '-preset', PRESETS[delivery.pace]],
-      ...['-crf', String(delivery.quality), '-g', String(keyInterval), '-pix_fmt', 'yuv420p'],
-      ...['-colorspace', 'bt709', '-color_primaries', 'bt709', '-color_trc', 'bt709', '-color_range', 'tv'],
-      ...['-c:a', 'aac', '-b:a', '256k', '-ar', String(SAMPLE_RATE), '-ac', '2'],
-      ...['-map_metadata', '-1', '-fflags', '+bitexact', '-movflags', '+faststart', '-f', 'mp4'],
+      ...encoderArguments(delivery, graph.rate),
     ],
   };
 }

@@ -1,5 +1,5 @@
 import { join } from 'node:path';
-import { exportGraph, exportSources } from '@hone/core/render';
+import { CODEC_CHOICES, exportGraph, exportSources } from '@hone/core/render';
 import { Router } from 'express';
 import { UserError } from '../http/problems.js';
 import type { JobQueue } from '../jobs/queue.js';
@@ -40,7 +40,9 @@ export function exportRoutes(
       );
       throw new UserError(409, 'Originals missing', `The export waits for its originals: ${list.join('; ')}`);
     }
-    const row = await exports.add({ projectId, name, timeline, delivery }, (id) => join(folder, `${id}.mp4`));
+    const row = await exports.add({ projectId, name, timeline, delivery }, (id) =>
+      join(folder, `${id}.${CODEC_CHOICES[delivery.codec].ending}`),
+    );
     const title = `Export of ${name}, ${delivery.size.width} × ${delivery.size.height}`;
     await queue.add({ projectId, kind: 'export', title, subjectId: row.id });
     response.status(202).json(exportOf(row));

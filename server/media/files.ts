@@ -44,7 +44,7 @@ export function mediaFiles(
   });
   router.get('/exports/:id', async (request, response) => {
     const row = await exports.get(request.params.id);
-    if (request.query['download'] !== undefined) response.attachment(`${row.name}.mp4`);
+    if (request.query['download'] !== undefined) response.attachment(`${row.name}${extname(row.path)}`);
     await deliver(response, row.path);
   });
   return router;

@@ -6,7 +6,7 @@ import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { MatSelectModule } from '@angular/material/select';
 import { Store } from '@ngrx/store';
 import type { ExportRecord, Job } from '@hone/core/api';
-import type { Delivery } from '@hone/core/render';
+import { CODEC_CHOICES, DELIVERY_CODECS, type Delivery } from '@hone/core/render';
 import { formatRational } from '@hone/core/time';
 import { ExportActions, ProjectActions } from '../state/actions';
 import { mediaFeature } from '../state/features';
@@ -35,6 +35,7 @@ export class ExportPage {
   private readonly jobs = this.store.selectSignal(mediaFeature.selectJobs);
   readonly project = this.store.selectSignal(selectProject);
   readonly exports = this.store.selectSignal(selectExports);
+  readonly codecs = DELIVERY_CODECS.map((codec) => ({ codec, ...CODEC_CHOICES[codec] }));
   readonly qualities = [
     { value: 12, name: 'Very high, for later work (12)' },
     { value: 18, name: 'As the original to the eye (18)' },
@@ -50,8 +51,10 @@ export class ExportPage {
     const project = this.project();
     if (!project) return '';
     const { size } = project.delivery;
-    return `${pixels(size)} · ${formatRational(project.timeline.rate)} frames/s · ${this.length()} frames · H.264 and AAC in MP4`;
+    return `${pixels(size)} · ${formatRational(project.timeline.rate)} frames/s · ${this.length()} frames · ${CODEC_CHOICES[project.delivery.codec].name}`;
   });
+
+  readonly hasQuality = computed(() => CODEC_CHOICES[this.project()?.delivery.codec ?? 'h264'].hasQuality);
 
   /** Why no export can be made now, as a sentence; null when one can. */
   readonly hindrance = computed(() => {

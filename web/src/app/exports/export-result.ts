@@ -1,6 +1,7 @@
-import { Component, computed, input } from '@angular/core';
+import { Component, computed, input, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import type { ExportRecord } from '@hone/core/api';
+import { CODEC_CHOICES } from '@hone/core/render';
 import { bytes, pixels } from '../words/quantities';
 
 /** A finished export: the film, and the proof that it shows the originals. */
@@ -12,6 +13,12 @@ import { bytes, pixels } from '../words/quantities';
 })
 export class ExportResult {
   readonly record = input.required<ExportRecord>();
+  readonly failed = signal(false);
+  /** Masters are for other programs; of the others the browser itself says whether it plays them. */
+  readonly unplayable = computed(
+    () => !CODEC_CHOICES[this.record().delivery.codec].hasQuality || this.failed(),
+  );
+  readonly codecName = computed(() => CODEC_CHOICES[this.record().delivery.codec].name);
   readonly url = computed(() => `/media/exports/${this.record().id}`);
   readonly title = computed(() => {
     const { name, delivery, bytes: size, createdAt } = this.record();
