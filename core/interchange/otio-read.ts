@@ -314,7 +314,8 @@ class OtioFile {
   }
 
   private note({ place }: JsonReader, what: string): void {
-    if (this.notes.size < 200) this.notes.add(`${what} (${place}).`);
+    const sentence = what.charAt(0).toUpperCase() + what.slice(1);
+    if (this.notes.size < 200) this.notes.add(`${sentence} (${place}).`);
   }
 }
 

@@ -71,7 +71,7 @@ export class EditBar {
     if (!file) return;
     try {
       const data = await this.timelineFiles.read(file);
-      this.dialog.open(ImportDialog, { data, width: '640px' });
+      this.dialog.open(ImportDialog, { data, width: '720px', maxWidth: '95vw' });
     } catch (error) {
       const message = `"${file.name}" was not opened. ${sentenceOf(error)}`;
       this.store.dispatch(ProjectActions.failed({ message }));
