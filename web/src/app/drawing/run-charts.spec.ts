@@ -1,19 +1,9 @@
 import { FrameLog, type RunSample } from '@hone/core/playback';
 import { describe, expect, it } from 'vitest';
-import type { Palette } from './axis';
 import { atFrames, drawHistogram, drawSamples, drawStack } from './run-charts';
+import { NAMED_COLOURS } from './testing-palette';
 
-const palette: Palette = {
-  ink: 'ink',
-  quiet: 'quiet',
-  line: 'line',
-  low: 'low',
-  high: 'high',
-  surface: 'surface',
-  accent: 'accent',
-  chosen: 'chosen',
-  stage: (name) => name,
-};
+const palette = NAMED_COLOURS;
 const axis = { from: 0, to: 50, left: 0, right: 50 };
 
 function recorder() {

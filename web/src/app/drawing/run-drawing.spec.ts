@@ -1,19 +1,10 @@
 import { FrameLog } from '@hone/core/playback';
 import { describe, expect, it } from 'vitest';
-import { frameOf, xOf, type Palette } from './axis';
+import { frameOf, xOf } from './axis';
 import { drawLateness, drawLoadLane } from './run-drawing';
+import { NAMED_COLOURS } from './testing-palette';
 
-const palette: Palette = {
-  ink: 'ink',
-  quiet: 'quiet',
-  line: 'line',
-  low: 'low',
-  high: 'high',
-  surface: 'surface',
-  accent: 'accent',
-  chosen: 'chosen',
-  stage: (name) => name,
-};
+const palette = NAMED_COLOURS;
 const axis = { from: 0, to: 100, left: 10, right: 110 };
 const area = { top: 0, height: 20 };
 
