@@ -1,6 +1,7 @@
 // Takes the pictures in docs/screenshots from a demo that runs with a fresh data folder:
 //   HONE_DATA=$(mktemp -d) npm run demo      and, when its footage is ready,      node e2e/screenshots.mjs
 import { mkdtempSync, rmSync } from 'node:fs';
+import { Buffer } from 'node:buffer';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -62,6 +63,42 @@ await page.keyboard.press('Escape');
 await quiet();
 await play();
 await shot('work-after');
+// A crossfade at the second cut, and a timeline from another program; neither is kept.
+const box = await page.getByTestId('timeline').boundingBox();
+await page.keyboard.press('Home');
+for (let second = 0; second < 7; second++) await page.keyboard.press('Shift+ArrowRight');
+await page.mouse.click(box.x + 300, box.y + 33);
+await page.getByRole('button', { name: 'Transition' }).click();
+await page.getByRole('menuitem', { name: 'Crossfade' }).click();
+await page.waitForTimeout(600);
+for (let frame = 0; frame < 8; frame++) await page.keyboard.press('ArrowRight');
+await page.waitForTimeout(3000);
+await shot('timeline-edited');
+await page.keyboard.press('z');
+const time = (value) => ({ OTIO_SCHEMA: 'RationalTime.1', value, rate: 24 });
+const clip = (name, frames, effects = []) => ({
+  ...{ OTIO_SCHEMA: 'Clip.2', name, effects },
+  source_range: { OTIO_SCHEMA: 'TimeRange.1', start_time: time(0), duration: time(frames) },
+  media_references: {
+    DEFAULT_MEDIA: { OTIO_SCHEMA: 'ExternalReference.1', target_url: `/elsewhere/${name}.mp4` },
+  },
+});
+const children = [
+  clip('Main camera - mill at dusk', 48),
+  clip('Wheel pit - paddles', 72),
+  clip('Gulls over the weir', 24),
+  clip('Drone - upstream', 48, [{ OTIO_SCHEMA: 'Effect.1', effect_name: 'Glow' }]),
+];
+const tracks = [{ OTIO_SCHEMA: 'Track.1', kind: 'Video', name: 'V1', children }];
+const cut = { OTIO_SCHEMA: 'Timeline.1', name: 'Slack Water, other cut' };
+await page.getByLabel('Timeline file to open').setInputFiles({
+  name: 'other cut.otio',
+  mimeType: 'application/json',
+  buffer: Buffer.from(JSON.stringify({ ...cut, tracks: { OTIO_SCHEMA: 'Stack.1', children: tracks } })),
+});
+await page.waitForTimeout(1200);
+await shot('import');
+await page.keyboard.press('Escape');
 await open('Sources');
 await page
   .getByRole('button', { name: /Main camera/ })

@@ -1,5 +1,5 @@
 import type { Rational } from '../time/index.js';
-import type { FrameSize, Marker, TrackKind, TransitionKind } from '../timeline/index.js';
+import type { Foreign, FrameSize, Marker, TrackKind, TransitionKind } from '../timeline/index.js';
 
 /** A medium as a timeline file names it. */
 export interface MediaReference {
@@ -24,8 +24,7 @@ export interface ImportedClip {
   readonly speed: Rational;
   readonly enabled: boolean;
   readonly media: MediaReference;
-  /** What the file says of it besides, to be written back. */
-  readonly metadata?: JsonObject | undefined;
+  readonly foreign?: Foreign | undefined;
 }
 
 export interface ImportedTransition {
@@ -41,6 +40,7 @@ export interface ImportedTrack {
   readonly enabled: boolean;
   readonly clips: readonly ImportedClip[];
   readonly transitions: readonly ImportedTransition[];
+  readonly foreign?: Foreign | undefined;
 }
 
 /** A timeline as it stands in a file, before its media are found. */
@@ -53,6 +53,7 @@ export interface ImportedTimeline {
   readonly markers: readonly Omit<Marker, 'id'>[];
   /** What could not be taken over as it stands, a sentence each. */
   readonly notes: readonly string[];
+  readonly foreign?: Foreign | undefined;
 }
 
 export type Json = null | boolean | number | string | readonly Json[] | JsonObject;

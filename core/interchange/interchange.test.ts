@@ -257,6 +257,23 @@ describe('OpenTimelineIO', () => {
     expect(readOtio(text).notes[0]).toMatch(/"Weather" is not known.*children 2/);
   });
 
+  it('keeps metadata and effects that it does not know, and writes them back as they were', () => {
+    const glow = {
+      OTIO_SCHEMA: 'Effect.1',
+      effect_name: 'Glow',
+      metadata: { strength: [1, { deep: true }] },
+    };
+    const text = file(clip('weir', 48, 24, { metadata: { other: { reel: 'A7' } }, effects: [glow] }));
+    const timeline = relinked(readOtio(text), sources, SIZE, counter());
+    expect(timelineSchema.isValidSync(timeline, { strict: true })).toBe(true);
+    const written = JSON.parse(writeOtio('Back', timeline, mediaOf)) as {
+      tracks: { children: { children: { metadata: object; effects: object[] }[] }[] };
+    };
+    const [back] = written.tracks.children[0]!.children;
+    expect(back!.metadata).toEqual({ other: { reel: 'A7' } });
+    expect(back!.effects).toEqual([glow]);
+  });
+
   it('takes speeds, markers and clips that are off', () => {
     const warp = { OTIO_SCHEMA: 'LinearTimeWarp.1', time_scalar: -0.5 };
     const marker = { OTIO_SCHEMA: 'Marker.2', name: 'splash', comment: 'loud', marked_range: range(52, 0) };

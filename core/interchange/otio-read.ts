@@ -1,10 +1,11 @@
 import { add, divide, multiply, rational, round, subtract, ZERO, type Rational } from '../time/index.js';
-import type { TrackKind, TransitionKind } from '../timeline/index.js';
+import type { Foreign, TrackKind, TransitionKind } from '../timeline/index.js';
 import type {
   ImportedClip,
   ImportedTimeline,
   ImportedTrack,
   ImportedTransition,
+  Json,
   MediaReference,
 } from './imported.js';
 import { JsonReader } from './json-reader.js';
@@ -13,6 +14,8 @@ import { rationalOf, simplest } from './rates.js';
 /** Nested deeper than this, a file is taken to be damaged. */
 const DEEPEST = 40;
 const MOST_ITEMS = 200_000;
+/** What other programs wrote is kept up to this size for each thing. */
+const MOST_FOREIGN_CHARACTERS = 200_000;
 const MOST_SECONDS = 1e6;
 const NORMAL = rational(1);
 
@@ -83,6 +86,7 @@ class OtioFile {
       tracks: tracks.map(({ track }) => track),
       markers: [...markers, ...inTracks].sort((a, b) => a.frame - b.frame),
       notes: [...this.notes],
+      ...foreignOf(file),
     };
   }
 
@@ -125,6 +129,7 @@ class OtioFile {
         name: index ? `${name}, nested ${index}` : name,
         enabled: reader.at('enabled').flag(true),
         ...this.placed(part, rate, reader),
+        ...(index ? {} : foreignOf(reader)),
       },
       markers: part.markers.map(({ at, ...each }) => ({ frame: this.frames(at, rate, reader), ...each })),
     }));
@@ -197,7 +202,6 @@ class OtioFile {
     const { start, length } = range.isMissing
       ? { start: media.startSeconds ?? ZERO, length: media.lengthSeconds! }
       : rangeOf(range);
-    const metadata = item.at('metadata');
     const name = item.at('name').text('') || media.name || 'Clip';
     const sourceIn = subtract(start, media.startSeconds ?? ZERO);
     if (sourceIn.num < 0) this.note(item, `"${name}" began before its medium; it begins with it now`);
@@ -207,7 +211,7 @@ class OtioFile {
       speed: this.speedOf(item, name),
       enabled: item.at('enabled').flag(true),
       media: media.name ? media : { ...media, name },
-      ...(metadata.isMissing ? {} : { metadata: metadata.object() }),
+      ...foreignOf(item, this.unknownEffects(item)),
     };
     laid.clips.push({ at: laid.length, length, clip });
     const shift = subtract(laid.length, start);
@@ -231,6 +235,14 @@ class OtioFile {
     return { name: base || media.at('name').text(''), target, startSeconds: start, lengthSeconds: length };
   }
 
+  private unknownEffects(item: JsonReader): Json[] {
+    return item
+      .at('effects')
+      .list()
+      .filter((effect) => !['LinearTimeWarp', 'FreezeFrame'].includes(schemaOf(effect)))
+      .map((effect) => effect.value!);
+  }
+
   private speedOf(item: JsonReader, name: string): Rational {
     let speed = NORMAL;
     for (const effect of item.at('effects').list()) {
@@ -242,7 +254,7 @@ class OtioFile {
       else
         this.note(
           effect,
-          `effect "${effect.at('effect_name').text(schema)}" of "${name}" is not known here; it was left out`,
+          `effect "${effect.at('effect_name').text(schema)}" of "${name}" is not known here; it is kept for other programs and not shown`,
         );
     }
     const size = Math.abs(speed.num / speed.den);
@@ -317,6 +329,20 @@ class OtioFile {
     const sentence = what.charAt(0).toUpperCase() + what.slice(1);
     if (this.notes.size < 200) this.notes.add(`${sentence} (${place}).`);
   }
+}
+
+/** Metadata, and effects that are not known, as they stand in the file. */
+function foreignOf(item: JsonReader, effects: readonly Json[] = []): { foreign?: Foreign } {
+  const metadata = item.at('metadata');
+  // What Hone wrote itself is read where it belongs.
+  const said = metadata.isMissing ? {} : metadata.object();
+  const known = Object.fromEntries(Object.entries(said).filter(([key]) => key !== 'hone'));
+  const foreign = {
+    ...(Object.keys(known).length ? { metadata: known } : {}),
+    ...(effects.length ? { effects } : {}),
+  };
+  const isSmall = JSON.stringify(foreign).length <= MOST_FOREIGN_CHARACTERS;
+  return Object.keys(foreign).length && isSmall ? { foreign } : {};
 }
 
 const seconds = (time: Rational): number => time.num / time.den;

@@ -3,6 +3,7 @@ import {
   clipEnd,
   speedOf,
   type Clip,
+  type Foreign,
   type Timeline,
   type Track,
   type Transition,
@@ -31,7 +32,7 @@ export function writeOtio(
   const { rate } = timeline;
   const inFrames = (frames: number): JsonObject => timeIn(frames, rate);
   const tracks = timeline.tracks.map((track) => ({
-    ...item('Track.1', track.name),
+    ...item('Track.1', track.name, track.foreign),
     source_range: null,
     kind: track.kind === 'picture' ? 'Video' : 'Audio',
     enabled: track.enabled,
@@ -51,7 +52,10 @@ export function writeOtio(
   }));
   const file: JsonObject = {
     OTIO_SCHEMA: 'Timeline.1',
-    metadata: { hone: { size: { width: timeline.size.width, height: timeline.size.height } } },
+    metadata: {
+      ...metadataOf(timeline.foreign),
+      hone: { size: { width: timeline.size.width, height: timeline.size.height } },
+    },
     name,
     global_start_time: inFrames(timeline.startFrame),
     tracks: { ...item('Stack.1', 'tracks'), markers, source_range: null, enabled: true, children: tracks },
@@ -59,9 +63,11 @@ export function writeOtio(
   return JSON.stringify(file, null, 1);
 }
 
-const item = (schema: string, name: string): JsonObject => ({
+const metadataOf = (foreign: Foreign | undefined): JsonObject => (foreign?.metadata ?? {}) as JsonObject;
+
+const item = (schema: string, name: string, foreign?: Foreign): JsonObject => ({
   OTIO_SCHEMA: schema,
-  metadata: {},
+  metadata: metadataOf(foreign),
   name,
   effects: [],
   markers: [],
@@ -128,8 +134,8 @@ function clipOf(clip: Clip, rate: Rational, media: WrittenMedia | undefined): Js
     time_scalar: speed,
   };
   return {
-    ...item('Clip.2', clip.name),
-    effects: speed === 1 ? [] : [warp],
+    ...item('Clip.2', clip.name, clip.foreign),
+    effects: [...((clip.foreign?.effects ?? []) as readonly Json[]), ...(speed === 1 ? [] : [warp])],
     source_range: rangeIn(timeIn(framesOf(start, rate), rate), timeIn(clip.length, rate)),
     enabled: clip.enabled,
     media_references: references,

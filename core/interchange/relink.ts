@@ -80,11 +80,12 @@ export function relinked(
   size: FrameSize,
   newId: NewId,
 ): Timeline {
-  const tracks = imported.tracks.map(({ kind, name, enabled, clips, transitions }) => ({
+  const tracks = imported.tracks.map(({ kind, name, enabled, clips, transitions, foreign }) => ({
     id: newId(),
     kind,
     name: name.slice(0, 200),
     enabled,
+    ...(foreign ? { foreign } : {}),
     clips: clips.flatMap((clip): Clip[] => {
       const source = sourceFor(clip.media, sources);
       return source ? [clipOf(clip, source, newId)] : [];
@@ -102,11 +103,12 @@ export function relinked(
     size: imported.size ?? size,
     tracks,
     markers,
+    ...(imported.foreign ? { foreign: imported.foreign } : {}),
   });
 }
 
 function clipOf(
-  { name, start, length, sourceIn, speed, enabled, media }: ImportedClip,
+  { name, foreign, start, length, sourceIn, speed, enabled, media }: ImportedClip,
   source: Relinkable,
   newId: NewId,
 ): Clip {
@@ -114,5 +116,15 @@ function clipOf(
   const counted = media.startSeconds === null && compare(sourceIn, source.startSeconds) >= 0;
   const within = counted ? subtract(sourceIn, source.startSeconds) : sourceIn;
   const retimed = speed.num === speed.den ? {} : { speed };
-  return { id: newId(), name, sourceId: source.id, start, length, sourceIn: within, enabled, ...retimed };
+  return {
+    id: newId(),
+    name,
+    sourceId: source.id,
+    start,
+    length,
+    sourceIn: within,
+    enabled,
+    ...retimed,
+    ...(foreign ? { foreign } : {}),
+  };
 }

@@ -8,6 +8,13 @@ export interface FrameSize {
 
 export type TrackKind = 'picture' | 'sound';
 
+/** What a file of another program said besides, kept as it was to be written back; nothing here reads it. */
+export interface Foreign {
+  readonly metadata?: object | undefined;
+  /** Effects that are not known here. */
+  readonly effects?: readonly unknown[] | undefined;
+}
+
 /** A piece of a source on a track. `start` and `length` count frames of the timeline's rate. */
 export interface Clip {
   readonly id: string;
@@ -20,6 +27,7 @@ export interface Clip {
   readonly enabled: boolean;
   /** Source seconds for each second of the timeline, 1 when absent; below zero it plays backwards from `sourceIn`. */
   readonly speed?: Rational | undefined;
+  readonly foreign?: Foreign | undefined;
 }
 
 /** A note at a frame. */
@@ -58,6 +66,7 @@ export interface Track {
   readonly clips: readonly Clip[];
   /** Sorted by frame; none when absent. */
   readonly transitions?: readonly Transition[] | undefined;
+  readonly foreign?: Foreign | undefined;
 }
 
 /** Picture tracks stack from the first (bottom) to the last (top). */
@@ -69,6 +78,7 @@ export interface Timeline {
   readonly tracks: readonly Track[];
   /** Sorted by frame; none when absent. */
   readonly markers?: readonly Marker[] | undefined;
+  readonly foreign?: Foreign | undefined;
 }
 
 const NORMAL: Rational = { num: 1, den: 1 };

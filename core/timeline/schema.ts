@@ -1,4 +1,4 @@
-import { array, boolean, number, object, string, type ObjectSchema } from 'yup';
+import { array, boolean, mixed, number, object, string, type ObjectSchema } from 'yup';
 import type { Rational } from '../time/index.js';
 import {
   TRANSITION_KINDS,
@@ -51,6 +51,22 @@ const speedSchema = object({
     },
   );
 
+/** Most of it that is kept, as JSON. */
+const MOST_FOREIGN = 200_000;
+
+const foreignSchema = object({
+  metadata: mixed<object>().optional(),
+  effects: array(mixed<object>().required()).optional().max(200),
+})
+  .noUnknown()
+  .optional()
+  .default(undefined)
+  .test(
+    'size',
+    '${path} is too large to be kept.',
+    (value: object | undefined) => JSON.stringify(value ?? null).length <= MOST_FOREIGN,
+  );
+
 const clipSchema: ObjectSchema<Clip> = object({
   id: identifier(),
   name: string().strict().defined().max(500),
@@ -60,6 +76,7 @@ const clipSchema: ObjectSchema<Clip> = object({
   sourceIn: rationalSchema.required(),
   enabled: boolean().strict().required(),
   speed: speedSchema.optional().default(undefined),
+  foreign: foreignSchema,
 }).noUnknown();
 
 const markerSchema: ObjectSchema<Marker> = object({
@@ -88,6 +105,7 @@ const trackSchema = object({
   enabled: boolean().strict().required(),
   clips: array(clipSchema.required()).required().max(20_000),
   transitions: array(transitionSchema.required()).optional().max(20_000),
+  foreign: foreignSchema,
 }).noUnknown();
 
 export const timelineSchema = object({
@@ -96,6 +114,7 @@ export const timelineSchema = object({
   size: frameSizeSchema.required(),
   tracks: array(trackSchema.required()).required().min(1).max(64),
   markers: array(markerSchema.required()).optional().max(10_000),
+  foreign: foreignSchema,
 })
   .noUnknown()
   .test('faults', (value, context) => {
