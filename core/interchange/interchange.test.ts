@@ -129,7 +129,7 @@ describe('OpenTimelineIO', () => {
         expect(bare(result)).toEqual(bare(timeline));
         expect(timelineSchema.isValidSync(result, { strict: true })).toBe(true);
       }),
-      { numRuns: 200 },
+      { numRuns: 300 },
     );
   });
 
@@ -329,7 +329,7 @@ describe('OpenTimelineIO', () => {
           expect(error).toBeInstanceOf(InterchangeError);
         }
       }),
-      { numRuns: 500 },
+      { numRuns: 300 },
     );
   });
 });
@@ -499,7 +499,7 @@ describe('CMX 3600', () => {
           }
         },
       ),
-      { numRuns: 500 },
+      { numRuns: 300 },
     );
   });
 });

@@ -12,6 +12,7 @@ import {
   beginningAt,
   cleared,
   endingAt,
+  inSource,
   overwritten,
   roomOf,
   shiftedTransitions,
@@ -209,7 +210,7 @@ export function changeSpeed(timeline: Timeline, ids: ReadonlySet<string>, speed:
       const room = (track.clips[index + 1]?.start ?? Infinity) - clip.start;
       const turned = compare(speed, ZERO) > 0 !== compare(speedOf(clip), ZERO) > 0;
       // What was the last frame is the first when it is turned round.
-      const sourceIn = turned ? timeInClip(clip, clip.length - 1, timeline.rate) : clip.sourceIn;
+      const sourceIn = turned ? inSource(timeInClip(clip, clip.length - 1, timeline.rate)) : clip.sourceIn;
       return { ...clip, speed, sourceIn, length: Math.min(whole, room) };
     });
     return { ...track, clips };

@@ -12,11 +12,15 @@ export function timeInClip(clip: Clip, frames: number, rate: Rational): Rational
   return sourceTimeAt(clip.sourceIn, frames, rate, speedOf(clip));
 }
 
+/**
+ * A time in a source, not before its beginning: backwards, the last frames of a clip may stand less than a frame before
+ * the source's first, which is what they show.
+ */
+export const inSource = (time: Rational): Rational => (compare(time, ZERO) < 0 ? ZERO : time);
+
 /** A clip from another frame of its own on; before its first frame it begins earlier in its source. */
 export function beginningAt(clip: Clip, frame: number, rate: Rational): Clip {
-  const time = timeInClip(clip, frame - clip.start, rate);
-  // Backwards, the last frames may stand less than a frame before the source's first, which is what they show.
-  const sourceIn = compare(time, ZERO) < 0 ? ZERO : time;
+  const sourceIn = inSource(timeInClip(clip, frame - clip.start, rate));
   return { ...clip, start: frame, length: clipEnd(clip) - frame, sourceIn };
 }
 
