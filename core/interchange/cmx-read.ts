@@ -66,14 +66,16 @@ class EditList {
 
   take(line: string, number: number): void {
     const text = line.trim();
-    if (!text || /^(>>>|SPLIT:|AUD\b|FINAL CUT|EDITOR:)/i.test(text)) return;
+    if (!text) return;
     const title = /^TITLE:\s*(.*)$/i.exec(text);
     if (title) this.title = title[1]!.slice(0, 200) || this.title;
     else if (/^FCM:/i.test(text)) this.count(text, number);
     else if (text.startsWith('*')) this.comment(text);
     else if (/^M2\b/i.test(text)) this.speed(text, number);
     else if (/^\d/.test(text)) this.event(text, number);
-    else this.notes.add(`Line ${number} is not understood and was left out: "${text.slice(0, 60)}".`);
+    // Split edits and sound channels say nothing that the events do not; other programs add headings of their own.
+    else if (!/^(>>>|AUD\b|[A-Z][A-Z ]*:)/i.test(text))
+      this.notes.add(`Line ${number} is not understood and was left out: "${text.slice(0, 60)}".`);
   }
 
   private count(text: string, line: number): void {

@@ -1,5 +1,5 @@
-import { add, divide, multiply, rational, round, subtract, ZERO, type Rational } from '../time/index.js';
-import type { Foreign, TrackKind, TransitionKind } from '../timeline/index.js';
+import { add, multiply, rational, round, subtract, ZERO, type Rational } from '../time/index.js';
+import type { TrackKind, TransitionKind } from '../timeline/index.js';
 import type {
   ImportedClip,
   ImportedTimeline,
@@ -9,41 +9,25 @@ import type {
   MediaReference,
 } from './imported.js';
 import { JsonReader } from './json-reader.js';
-import { rationalOf, simplest } from './rates.js';
+import { flattened, nothing, shifted, trimmed, type Laid } from './laid.js';
+import {
+  decoded,
+  foreignOf,
+  lengthOf,
+  MOST_SECONDS,
+  rangeOf,
+  rateOf,
+  schemaOf,
+  seconds,
+  sizeOf,
+  timeOf,
+} from './otio-values.js';
+import { simplest } from './rates.js';
 
 /** Nested deeper than this, a file is taken to be damaged. */
 const DEEPEST = 40;
 const MOST_ITEMS = 200_000;
-/** What other programs wrote is kept up to this size for each thing. */
-const MOST_FOREIGN_CHARACTERS = 200_000;
-const MOST_SECONDS = 1e6;
 const NORMAL = rational(1);
-
-interface Range {
-  readonly start: Rational;
-  readonly length: Rational;
-}
-
-/** Items of a track one behind the other, in seconds of the timeline. */
-interface Laid {
-  clips: {
-    readonly at: Rational;
-    readonly length: Rational;
-    readonly clip: Omit<ImportedClip, 'start' | 'length'>;
-  }[];
-  transitions: {
-    readonly at: Rational;
-    readonly before: Rational;
-    readonly after: Rational;
-    kind: TransitionKind;
-  }[];
-  readonly markers: { readonly at: Rational; readonly name: string; readonly note: string }[];
-  /** Tracks of nested stacks above their lowest, which need tracks of their own. */
-  readonly above: Laid[];
-  length: Rational;
-}
-
-const nothing = (): Laid => ({ clips: [], transitions: [], markers: [], above: [], length: ZERO });
 
 /**
  * Reads an OpenTimelineIO file: `Timeline.1` with tracks of clips, gaps, transitions, speed changes, markers and nested
@@ -329,102 +313,4 @@ class OtioFile {
     const sentence = what.charAt(0).toUpperCase() + what.slice(1);
     if (this.notes.size < 200) this.notes.add(`${sentence} (${place}).`);
   }
-}
-
-/** Metadata, and effects that are not known, as they stand in the file. */
-function foreignOf(item: JsonReader, effects: readonly Json[] = []): { foreign?: Foreign } {
-  const metadata = item.at('metadata');
-  // What Hone wrote itself is read where it belongs.
-  const said = metadata.isMissing ? {} : metadata.object();
-  const known = Object.fromEntries(Object.entries(said).filter(([key]) => key !== 'hone'));
-  const foreign = {
-    ...(Object.keys(known).length ? { metadata: known } : {}),
-    ...(effects.length ? { effects } : {}),
-  };
-  const isSmall = JSON.stringify(foreign).length <= MOST_FOREIGN_CHARACTERS;
-  return Object.keys(foreign).length && isSmall ? { foreign } : {};
-}
-
-const seconds = (time: Rational): number => time.num / time.den;
-
-function schemaOf(reader: JsonReader): string {
-  return reader.at('OTIO_SCHEMA').text('').split('.')[0]!;
-}
-
-function rateOf(time: JsonReader): Rational {
-  const rate = time.at('rate');
-  try {
-    return rationalOf(rate.number());
-  } catch (error) {
-    return rate.fail(error instanceof Error ? error.message : String(error));
-  }
-}
-
-/** A `RationalTime.1` in seconds. */
-function timeOf(time: JsonReader): Rational {
-  const value = time.at('value').number();
-  const rate = rateOf(time);
-  if (Math.abs(value / seconds(rate)) > MOST_SECONDS) time.fail('it is longer than any timeline.');
-  // Values are whole frames but for those that a speed or another rate has made.
-  const frames = Number.isInteger(value) ? rational(value) : simplest(value, 1e-6);
-  return divide(frames, rate);
-}
-
-const rangeOf = (range: JsonReader): Range => {
-  const length = timeOf(range.at('duration'));
-  if (length.num < 0) range.fail('its length is below zero.');
-  return { start: timeOf(range.at('start_time')), length };
-};
-
-const lengthOf = (item: JsonReader): Rational => rangeOf(item.at('source_range')).length;
-
-function sizeOf(size: JsonReader): { width: number; height: number } | null {
-  if (size.isMissing) return null;
-  const [width, height] = [size.at('width').number(), size.at('height').number()];
-  const isSide = (side: number): boolean => Number.isInteger(side) && side >= 16 && side <= 16_384;
-  return isSide(width) && isSide(height) ? { width, height } : null;
-}
-
-function decoded(url: string): string {
-  try {
-    return decodeURIComponent(url);
-  } catch {
-    return url;
-  }
-}
-
-const flattened = (laid: readonly Laid[]): Laid[] => laid.flatMap((each) => [each, ...flattened(each.above)]);
-
-function shifted(laid: Laid, by: Rational): Laid {
-  const move = <T extends { readonly at: Rational }>(each: T): T => ({ ...each, at: add(each.at, by) });
-  return {
-    clips: laid.clips.map(move),
-    transitions: laid.transitions.map(move),
-    markers: laid.markers.map(move),
-    above: laid.above.map((each) => shifted(each, by)),
-    length: laid.length,
-  };
-}
-
-/** Only a piece of what was laid, moved to the beginning. */
-function trimmed(laid: Laid, { start, length }: Range): Laid {
-  const end = add(start, length);
-  const clips = laid.clips.flatMap(({ at, length: whole, clip }) => {
-    const from = seconds(at) < seconds(start) ? start : at;
-    const to = seconds(add(at, whole)) > seconds(end) ? end : add(at, whole);
-    if (seconds(to) <= seconds(from)) return [];
-    const sourceIn = add(clip.sourceIn, multiply(subtract(from, at), clip.speed));
-    const inside = sourceIn.num < 0 ? ZERO : sourceIn;
-    return [{ at: from, length: subtract(to, from), clip: { ...clip, sourceIn: inside } }];
-  });
-  const isIn = ({ at }: { readonly at: Rational }): boolean =>
-    seconds(at) >= seconds(start) && seconds(at) < seconds(end);
-  const piece = {
-    clips,
-    transitions: laid.transitions.filter(isIn),
-    markers: laid.markers.filter(isIn),
-    above: laid.above.map((each) => trimmed(each, { start, length })),
-    length: end,
-  };
-  return { ...shifted(piece, { num: -start.num, den: start.den }), above: piece.above, length };
 }

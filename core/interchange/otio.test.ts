@@ -1,40 +1,9 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { rational, ZERO, type Rational } from '../time/index.js';
+import { rational } from '../time/index.js';
 import { timelineFaults, timelineSchema, type Clip, type Timeline } from '../timeline/index.js';
-import {
-  cmxLosses,
-  InterchangeError,
-  missingMedia,
-  readCmx,
-  readOtio,
-  relinked,
-  sourceFor,
-  timecodeStart,
-  writeCmx,
-  writeOtio,
-  type Relinkable,
-  type WrittenMedia,
-} from './index.js';
-import { rationalOf, simplest } from './rates.js';
-
-const counter = (): (() => string) => {
-  let next = 0;
-  return () => `n${next++}`;
-};
-const HOUR = rational(3600);
-const SIZE = { width: 1920, height: 1080 };
-const sources: readonly Relinkable[] = ['weir', 'wheel', 'gulls'].map((name, at) => ({
-  id: name,
-  name: `${name}.mp4`,
-  path: `/footage/day 1/${name}.mp4`,
-  lengthSeconds: rational(600),
-  startSeconds: at === 1 ? HOUR : ZERO,
-}));
-const mediaOf = (id: string): WrittenMedia | undefined => {
-  const source = sources.find((each) => each.id === id);
-  return source && { ...source, target: `file://${encodeURI(source.path)}`, rate: rational(25) };
-};
+import { InterchangeError, readOtio, relinked, writeOtio } from './index.js';
+import { counter, MEDIA, mediaOf, SIZE } from './testing-media.js';
 
 /** What a timeline is, without the identifiers. */
 const bare = ({ tracks, markers, ...rest }: Timeline): unknown => ({
@@ -54,7 +23,7 @@ const bare = ({ tracks, markers, ...rest }: Timeline): unknown => ({
   })),
 });
 const again = (timeline: Timeline): Timeline =>
-  relinked(readOtio(writeOtio('Slack Water', timeline, mediaOf)), sources, SIZE, counter());
+  relinked(readOtio(writeOtio('Slack Water', timeline, mediaOf)), MEDIA, SIZE, counter());
 
 const RATES = [
   rational(24_000, 1001),
@@ -264,7 +233,7 @@ describe('OpenTimelineIO', () => {
       metadata: { strength: [1, { deep: true }] },
     };
     const text = file(clip('weir', 48, 24, { metadata: { other: { reel: 'A7' } }, effects: [glow] }));
-    const timeline = relinked(readOtio(text), sources, SIZE, counter());
+    const timeline = relinked(readOtio(text), MEDIA, SIZE, counter());
     expect(timelineSchema.isValidSync(timeline, { strict: true })).toBe(true);
     const written = JSON.parse(writeOtio('Back', timeline, mediaOf)) as {
       tracks: { children: { children: { metadata: object; effects: object[] }[] }[] };
@@ -320,7 +289,7 @@ describe('OpenTimelineIO', () => {
         try {
           const result = relinked(
             readOtio(file(clip('weir', 0, 10, { [path]: value }))),
-            sources,
+            MEDIA,
             SIZE,
             counter(),
           );
@@ -331,235 +300,5 @@ describe('OpenTimelineIO', () => {
       }),
       { numRuns: 300 },
     );
-  });
-});
-
-describe('CMX 3600', () => {
-  const LIST = [
-    'TITLE: SLACK WATER',
-    'FCM: NON-DROP FRAME',
-    '',
-    '001  AX       V     C        01:00:00:00 01:00:02:00 01:00:00:00 01:00:02:00',
-    '* FROM CLIP NAME: WEIR.MP4',
-    '002  AX       V     C        01:00:05:00 01:00:05:00 01:00:02:00 01:00:02:00',
-    '002  AX       V     D    012 01:00:10:00 01:00:12:00 01:00:02:00 01:00:04:00',
-    '* FROM CLIP NAME: WEIR.MP4',
-    '* TO CLIP NAME: WHEEL.MP4',
-    '003  AX       A     C        00:00:01:00 00:00:05:00 01:00:00:00 01:00:04:00',
-    '* FROM CLIP NAME: gulls',
-    '004  AX       V     C        01:00:20:00 01:00:22:00 01:00:05:00 01:00:06:00',
-    '* FROM CLIP NAME: wheel.mp4',
-    'M2   AX       048.0                01:00:20:00',
-  ].join('\r\n');
-
-  it('is read: cuts, dissolves, speeds, names and gaps', () => {
-    const imported = readCmx(LIST, rational(24));
-    expect(imported).toMatchObject({ name: 'SLACK WATER', startFrame: 86_400 });
-    const [picture, sound] = imported.tracks;
-    expect(picture!.clips.map(({ name, start, length }) => `${name} ${start}+${length}`)).toEqual([
-      'WEIR.MP4 0+48',
-      'WHEEL.MP4 48+48',
-      'wheel.mp4 120+24',
-    ]);
-    expect(picture!.transitions).toEqual([{ kind: 'crossfade', at: 48, before: 0, after: 12 }]);
-    expect(picture!.clips[2]!.speed).toEqual(rational(2));
-    expect(sound!.clips).toHaveLength(1);
-    const timeline = relinked(imported, sources, SIZE, counter());
-    // The wheel's own timecode begins at one hour, that of the weir at zero.
-    expect(timeline.tracks[0]!.clips.map(({ sourceIn }) => sourceIn)).toEqual([
-      HOUR,
-      rational(10),
-      rational(20),
-    ]);
-    expect(timelineFaults(timeline)).toEqual([]);
-  });
-
-  it('gives back cuts, dissolves, wipes and speeds that were written', () => {
-    const clips = (['weir', 'wheel', 'gulls'] as const).map((sourceId, at): Clip => ({
-      id: sourceId,
-      name: sourceId,
-      sourceId,
-      start: 48 * at,
-      length: 48,
-      sourceIn: rational(24 * at + 24, 24),
-      enabled: true,
-      ...(at === 2 ? { speed: rational(-1) } : {}),
-    }));
-    const transitions = [
-      { id: 'a', kind: 'crossfade' as const, at: 48, before: 6, after: 6 },
-      { id: 'b', kind: 'wipe' as const, at: 96, before: 0, after: 10 },
-    ];
-    const track = { id: 'p', kind: 'picture' as const, name: 'Picture', enabled: true, clips, transitions };
-    const timeline: Timeline = { rate: rational(24), startFrame: 86_400, size: SIZE, tracks: [track] };
-    const text = writeCmx('Slack Water', timeline, mediaOf);
-    expect(text).toMatch(/^TITLE: Slack Water\r\nFCM: NON-DROP FRAME/);
-    expect(text).toContain('* FROM CLIP NAME: weir.mp4');
-    const back = relinked(readCmx(text, rational(24)), sources, SIZE, counter()).tracks[0]!;
-    expect(back.clips.map(({ sourceId, start, length, speed }) => [sourceId, start, length, speed])).toEqual([
-      ['weir', 0, 42, undefined],
-      ['wheel', 42, 54, undefined],
-      ['gulls', 96, 48, rational(-1)],
-    ]);
-    // The same frames of the same sources, counted from where the dissolve begins.
-    expect(back.clips[1]!.sourceIn).toEqual(rational(42, 24));
-    expect(back.transitions).toMatchObject([
-      { kind: 'crossfade', at: 42, before: 0, after: 12 },
-      { kind: 'wipe', at: 96, before: 0, after: 10 },
-    ]);
-  });
-
-  it('counts in drop-frame timecode where the list says so (SMPTE ST 12-1)', () => {
-    const list = 'FCM: DROP FRAME\n001 AX V C 01:00:00;00 01:01:00;02 01:00:00;00 01:01:00;02';
-    const imported = readCmx(list, rational(30_000, 1001));
-    expect(imported.startFrame).toBe(107_892);
-    expect(imported.tracks[0]!.clips[0]!.length).toBe(1800);
-    expect(() => readCmx(list, rational(25))).toThrow(/line 1: .*drop-frame.*Make a project at 30000\/1001/);
-  });
-
-  it('says before what it cannot carry', () => {
-    const clip = (id: string): Clip => ({
-      id,
-      name: id,
-      sourceId: 'weir',
-      start: 0,
-      length: 10,
-      sourceIn: ZERO,
-      enabled: id !== 'off',
-    });
-    const track = (id: string) => ({
-      id,
-      kind: 'picture' as const,
-      name: id,
-      enabled: true,
-      clips: [clip(id)],
-    });
-    const timeline: Timeline = {
-      rate: rational(24),
-      startFrame: 0,
-      size: SIZE,
-      tracks: [track('one'), track('off')],
-      markers: [{ id: 'm', frame: 3, name: '', note: '' }],
-    };
-    expect(cmxLosses(timeline)).toEqual([
-      'One picture track and two sound tracks fit: "off" will be missing.',
-      '1 markers will be missing.',
-      '1 clips that are turned off will be missing.',
-    ]);
-    expect(cmxLosses({ ...timeline, tracks: [track('one')], markers: [] })).toEqual([]);
-  });
-
-  it.each([
-    ['a broken event', '001 AX V C 01:00:00:00', /line 1: an event was expected/],
-    [
-      'an impossible timecode',
-      '001 AX V C 00:00:00:00 00:00:99:00 00:00:00:00 00:00:01:00',
-      /line 1: .*too large/,
-    ],
-    [
-      'an end before its beginning',
-      '001 AX V C 00:00:00:00 00:00:01:00 00:00:02:00 00:00:01:00',
-      /ends before it begins/,
-    ],
-    [
-      'events over each other',
-      '001 AX V C 00:00:00:00 00:00:02:00 00:00:00:00 00:00:02:00\n002 AX V C 00:00:00:00 00:00:02:00 00:00:01:00 00:00:03:00',
-      /line 2: .*before the one ahead of it has ended/,
-    ],
-  ])('refuses %s with the line', (_what, text, message) => {
-    expect(() => readCmx(text, rational(24))).toThrow(message);
-  });
-
-  it('neither crashes nor hangs, whatever comes', () => {
-    const piece = fc.constantFrom(
-      '001',
-      'AX',
-      'V',
-      'C',
-      'D 012',
-      '01:00:00:00',
-      '\n',
-      'M2',
-      '* FROM CLIP NAME:',
-      'TITLE:',
-      'FCM: DROP',
-      '\u0000',
-      '99',
-    );
-    fc.assert(
-      fc.property(
-        fc.oneof(
-          fc.string(),
-          fc.array(piece).map((pieces) => pieces.join(' ')),
-        ),
-        (text) => {
-          try {
-            readCmx(text, rational(25));
-          } catch (error) {
-            expect(error).toBeInstanceOf(InterchangeError);
-          }
-        },
-      ),
-      { numRuns: 300 },
-    );
-  });
-});
-
-describe('relinking', () => {
-  const reference = (
-    name: string,
-    target = '',
-    more: { startSeconds?: Rational; lengthSeconds?: Rational } = {},
-  ) => ({
-    name,
-    target,
-    startSeconds: null,
-    lengthSeconds: null,
-    ...more,
-  });
-
-  it('goes by path, then by name, then by timecode and length', () => {
-    const twice: Relinkable[] = [
-      ...sources,
-      {
-        ...sources[0]!,
-        id: 'weir again',
-        path: '/elsewhere/weir.mp4',
-        startSeconds: HOUR,
-        lengthSeconds: rational(5),
-      },
-    ];
-    expect(sourceFor(reference('weir.mp4', 'file:///elsewhere/weir.mp4'), twice)!.id).toBe('weir again');
-    expect(sourceFor(reference('GULLS'), twice)!.id).toBe('gulls');
-    expect(sourceFor(reference('weir.mp4', '', { startSeconds: HOUR }), twice)!.id).toBe('weir again');
-    expect(sourceFor(reference('weir.mp4', '', { lengthSeconds: rational(600) }), twice)!.id).toBe('weir');
-    expect(sourceFor(reference('heron.mp4'), twice)).toBeUndefined();
-  });
-
-  it('lists what is missing, each once', () => {
-    const list = ['heron', 'weir', 'heron'].map(
-      (name, at) =>
-        `00${at + 1} AX V C 00:00:00:00 00:00:01:00 00:00:0${at}:00 00:00:0${at + 1}:00\n* FROM CLIP NAME: ${name}.mp4`,
-    );
-    expect(missingMedia(readCmx(list.join('\n'), rational(24)), sources).map(({ name }) => name)).toEqual([
-      'heron.mp4',
-    ]);
-  });
-
-  it('reads a source’s own timecode', () => {
-    expect(timecodeStart('01:00:00:00', rational(25))).toEqual(HOUR);
-    expect(timecodeStart('01:00:00;00', rational(30_000, 1001))).toEqual(rational(107_892 * 1001, 30_000));
-    expect(timecodeStart(null, rational(25))).toEqual(ZERO);
-    expect(timecodeStart('nonsense', rational(25))).toEqual(ZERO);
-  });
-});
-
-describe('decimals', () => {
-  it('become the fractions that they stand for', () => {
-    expect(rationalOf(23.976)).toEqual(rational(24_000, 1001));
-    expect(rationalOf(29.97)).toEqual(rational(30_000, 1001));
-    expect(rationalOf(59.94005994)).toEqual(rational(60_000, 1001));
-    expect(rationalOf(12.5)).toEqual(rational(25, 2));
-    expect(simplest(-0.3333333333, 1e-6)).toEqual(rational(-1, 3));
-    for (const bad of [0, -1, NaN, Infinity, 1e9]) expect(() => rationalOf(bad)).toThrow(RangeError);
   });
 });
