@@ -1,6 +1,6 @@
 export * from './player.js';
 export * from './plan.js';
-export type { MeasuredFacts, PictureOrigin, PlayerState } from './shared/messages.js';
+export type { MeasuredFacts, PictureOrigin, PlayerState, ShownPixels } from './shared/messages.js';
 export * from './plan-for.js';
 export { ServerSupply } from './decode/server-supply.js';
 export { RigProbe } from './rig/probe.js';

@@ -79,9 +79,9 @@ describe('a plan', () => {
     const places = [
       ...layout.playSlots,
       ...layout.restSlots,
-      layout.composed,
-      layout.colours,
-      ...layout.workspaces.map(({ address }) => address),
+      layout.compose.composed,
+      layout.compose.colours,
+      ...layout.decodeRooms.map(({ address }) => address),
     ];
     expect(new Set(places).size).toBe(places.length);
     expect([...places].sort((a, b) => a - b)).toEqual(places);

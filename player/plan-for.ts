@@ -1,7 +1,7 @@
 import type { LightCopy, Source } from '@hone/core/api';
 import { previewSize, type Tuning } from '@hone/core/levers';
 import { serverDecodeReason, shownSize, type PictureFacts, type SourceFacts } from '@hone/core/media';
-import { placementOf, previewGraph } from '@hone/core/render';
+import { largestRaster, previewGraph } from '@hone/core/render';
 import type { Timeline } from '@hone/core/timeline';
 import type { MediaFile, PreviewPlan } from './plan.js';
 
@@ -86,7 +86,12 @@ function bestCopy(
   copies: readonly LightCopy[],
 ): LightCopy | undefined {
   if (!source.facts?.picture) return undefined;
-  const wanted = placementOf(source.facts, previewSize(timeline.size, tuning.playScale));
+  const wanted = largestRaster(
+    timeline,
+    source.id,
+    source.facts,
+    previewSize(timeline.size, tuning.playScale),
+  );
   const own = copies.filter((copy) => copy.sourceId === source.id && copy.state === 'ready');
   own.sort((a, b) => a.width - b.width);
   return own.find((copy) => copy.width >= wanted.width) ?? own.at(-1);

@@ -10,7 +10,7 @@ import {
   type EngineReply,
   type EngineRequest,
   type MeasuredFacts,
-  type PictureOrigin,
+  type ShownPixels,
   type PlayerState,
 } from './shared/messages.js';
 
@@ -34,7 +34,7 @@ export interface PlayerEvents {
   /** The picture that was asked for at rest stands on the canvas. */
   still(frame: number, size: FrameSize): void;
   /** The canvas has another number of pixels, or they come from elsewhere. */
-  pixels(size: FrameSize, from: readonly PictureOrigin[]): void;
+  pixels(pixels: ShownPixels): void;
   /** A run begins; the log fills while it goes on. */
   log(log: FrameLog): void;
   run(run: FinishedRun): void;
@@ -204,8 +204,8 @@ export class Player {
         this.emit('still', message.frame, message.size);
         break;
       case 'pixels':
-        this.size = message.size;
-        this.emit('pixels', message.size, message.from);
+        this.size = message.pixels.size;
+        this.emit('pixels', message.pixels);
         break;
       case 'log':
         this.emit('log', new FrameLog(message.firstFrame, new Float32Array(message.buffer)));

@@ -6,3 +6,4 @@ export { probe } from './ffmpeg/probe.js';
 export { plainFile } from './ffmpeg/input.js';
 export { readPackets } from './media/index-job.js';
 export { copySizeOf } from './copies/make-copy.js';
+export { effectAssets } from './effects/effect-assets.js';

@@ -15,6 +15,8 @@ import { copyRoutes } from './copies/routes.js';
 import { ExportStore } from './exports/export-store.js';
 import { exportHandler } from './exports/make-export.js';
 import { exportRoutes } from './exports/routes.js';
+import { TableStore } from './effects/table-store.js';
+import { effectFiles, tableRoutes } from './effects/routes.js';
 import { EventBus, eventStream } from './http/events.js';
 import { onlyOwnPage, securityHeaders } from './http/guard.js';
 import { pages } from './http/pages.js';
@@ -55,6 +57,7 @@ export interface Services {
   readonly sources: SourceStore;
   readonly copies: CopyStore;
   readonly exports: ExportStore;
+  readonly tables: TableStore;
   readonly importer: Importer;
   readonly folders: Folders;
   readonly simulation: DriveSimulation;
@@ -86,7 +89,7 @@ export interface StartOptions {
  */
 export async function startServer(config: Config, options: StartOptions = {}): Promise<RunningServer> {
   const log = pino({ level: config.logLevel });
-  for (const folder of ['media', 'copies', 'exports', 'previews']) {
+  for (const folder of ['media', 'copies', 'exports', 'previews', 'tables']) {
     await mkdir(join(config.dataFolder, folder), { recursive: true });
   }
   const { database, close } = await openDatabase(config.dataFolder);
@@ -127,6 +130,7 @@ function assemble(config: Config, database: Database, bus: EventBus, log: Logger
   const sources = new SourceStore(database, bus);
   const copies = new CopyStore(database, bus);
   const exports = new ExportStore(database, bus);
+  const tables = new TableStore(join(config.dataFolder, 'tables'));
   const queue = new SqliteQueue(database, bus, log);
   const importer = new Importer(sources, copies, queue, config);
   const folders = new Folders(config.mediaFolders);
@@ -140,8 +144,21 @@ function assemble(config: Config, database: Database, bus: EventBus, log: Logger
   queue.register(soundHandler(sources, config.ffmpeg, previews));
   queue.register(copyHandler(sources, copies, queue, limits, config));
   queue.register(likenessHandler(sources, copies, config.ffmpeg));
-  queue.register(exportHandler(sources, exports, limits, config));
-  return { config, projects, sources, copies, exports, importer, folders, simulation, rigs, limits, queue };
+  queue.register(exportHandler({ sources, exports, tables, limits, tools: config }));
+  return {
+    config,
+    projects,
+    sources,
+    copies,
+    exports,
+    tables,
+    importer,
+    folders,
+    simulation,
+    rigs,
+    limits,
+    queue,
+  };
 }
 
 const previewFolder = ({ dataFolder }: Config): string => join(dataFolder, 'previews');
@@ -154,8 +171,8 @@ function application(
   portOf: () => number,
   extraPages: string | undefined,
 ): { app: Express; routes: string[] } {
-  const { config, projects, sources, copies, exports, importer, folders, simulation, rigs, limits, queue } =
-    services;
+  const { config, projects, sources, copies, exports, tables, importer, folders, simulation } = services;
+  const { rigs, limits, queue } = services;
   const previews = previewFolder(config);
   const app = express();
   app.disable('x-powered-by');
@@ -194,6 +211,7 @@ function application(
   const estimator = new CopyEstimator(config.ffmpeg, join(config.dataFolder, 'copies'));
   api.use(copyRoutes(sources, copies, queue, estimator, join(config.dataFolder, 'copies')));
   api.use(simulationRoutes(simulation));
+  api.use(tableRoutes(tables));
   api.use(jobRoutes(queue));
   api.use(exportRoutes(projects, sources, exports, queue, join(config.dataFolder, 'exports')));
   api.use(nothingHere);
@@ -202,6 +220,7 @@ function application(
   const media = express.Router();
   media.use(mediaFiles(sources, copies, exports, previews, simulation));
   media.use(frameRoutes(sources, config.ffmpeg, simulation, limits));
+  media.use(effectFiles(tables));
   app.use('/media', media, nothingHere);
   if (extraPages) app.use('/extra', express.static(extraPages));
   app.use(pages(config.webFolder, config.playerFolder));

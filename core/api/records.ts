@@ -253,3 +253,12 @@ export type ServerEvent =
   | { readonly kind: 'project'; readonly project: Project }
   | { readonly kind: 'simulation'; readonly simulation: Simulation }
   | { readonly kind: 'export'; readonly record: ExportRecord };
+
+/** A colour table that the server keeps. */
+export interface KeptTable {
+  /** Hash of its text, which is its identifier in effects. */
+  readonly id: string;
+  readonly title: string;
+  readonly kind: '1D' | '3D';
+  readonly size: number;
+}

@@ -274,3 +274,10 @@ export const problemReply = object({
   detail: text(),
   faults: array(text().required()).optional(),
 }).noUnknown();
+
+export const tableReply = object({
+  id: text(),
+  title: text(),
+  kind: string().strict().oneOf(['1D', '3D']).required(),
+  size: amount(),
+}).noUnknown();

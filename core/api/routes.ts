@@ -155,6 +155,7 @@ export const ROUTES: readonly RouteDescription[] = [
   ),
   get('/api/projects/{projectId}/exports', 'Exports, the newest first', many(replies.exportReply)),
   change('post', '/api/projects/{projectId}/exports', 'Asks for an export', 202, replies.exportReply),
+  change('post', '/api/tables', 'Keeps a colour table (.cube)', 201, replies.tableReply, 'text/plain'),
   get('/api/simulation', 'The simulated drive that media come through', replies.simulationReply),
   change(
     'put',
@@ -217,6 +218,8 @@ export const ROUTES: readonly RouteDescription[] = [
   get('/media/sounds/{id}', 'The prepared sound of a source, with ranges', BYTES),
   get('/media/strips/{id}', 'The filmstrip of a source', 'image/jpeg'),
   get('/media/exports/{id}', 'An export’s file, with ranges', BYTES, ['download']),
+  get('/media/tables/{id}', 'A colour table (.cube)', 'text/plain'),
+  get('/media/fonts/{name}', 'A file of the typeface of titles', 'font/woff'),
   get('/media/frames/{id}', 'Decoded frames of a source, each after its header', BYTES, [
     'from',
     'width',

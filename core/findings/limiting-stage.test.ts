@@ -75,6 +75,8 @@ describe('the sources that need a lighter copy', () => {
     clipStart: 0,
     sourceIn: rational(0),
     speed: rational(1),
+    effects: [],
+    framing: 'fit' as const,
     mix: null,
   });
   const graph = {

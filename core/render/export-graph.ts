@@ -1,18 +1,27 @@
 import { deinterlacing, scaleColours, type SourceFacts } from '../media/index.js';
 import { divide, formatRational, rational, subtract, toNumber, type Rational } from '../time/index.js';
-import type { Timeline } from '../timeline/index.js';
+import type { FrameSize, Timeline } from '../timeline/index.js';
+import { counted } from './counted.js';
 import type { Delivery } from './delivery.js';
 import { encoderArguments } from './encoders.js';
 import {
+  COLOUR_TAGS,
+  effectFilters,
+  temporalFilters,
+  type EffectAssets,
+  type FilterPiece,
+} from './effects/index.js';
+import {
+  layerPose,
   layerTime,
-  placementOf,
   renderGraph,
   sourcesOf,
   type FactsOf,
+  type Layer,
   type RenderGraph,
   type Stretch,
 } from './graph.js';
-import { layerFilters } from './layering.js';
+import { layerFilters, type SizedLayer } from './layering.js';
 
 /** The graph of an export and the delivery that it is made for. */
 export interface ExportGraph {
@@ -34,6 +43,18 @@ export interface ExportCommand {
   readonly args: readonly string[];
   /** The filter graph, as it stands in the arguments. */
   readonly filters: string;
+  /** Drawings (SVG) that have to be written first, each to its file. */
+  readonly drawings: readonly string[];
+}
+
+/** What an export reads: originals, and what its effects need. */
+export interface ExportAssets extends Omit<EffectAssets, 'drawing'> {
+  /** The arguments with which ffmpeg opens the original of a source, the last being its path. */
+  inputOf(sourceId: string): readonly string[];
+  /** Facts of the original files. */
+  readonly factsOf: FactsOf;
+  /** Path of the drawing of a number. */
+  drawingFile(number: number): string;
 }
 
 /** Seconds that are decoded before an in point, so that the frame before it is known. */
@@ -47,20 +68,13 @@ const SAMPLE_RATE = 48_000;
  * before it, and the filter `fps` with rounding up then takes the last frame whose middle has passed. Time stamps are
  * counted in ticks that hold both the file's and the clip's times exactly.
  *
- * @param inputOf the arguments with which ffmpeg opens the original of a source, the last being its path
- * @param factsOf facts of the original files
  * @throws RangeError when the timeline shows nothing
  */
-export function exportCommand(
-  { graph, delivery }: ExportGraph,
-  inputOf: (sourceId: string) => readonly string[],
-  factsOf: FactsOf,
-): ExportCommand {
+export function exportCommand({ graph, delivery }: ExportGraph, assets: ExportAssets): ExportCommand {
+  const { inputOf, factsOf } = assets;
   if (graph.length === 0) throw new RangeError('There is nothing on the timeline to export.');
   const inputs: string[] = [];
   const filters: string[] = [];
-  // Frames are numbered in seconds of the timeline, whatever time base a filter has chosen.
-  const counted = `setpts=N/(${formatRational(graph.rate)})/TB`;
   let inputCount = 0;
   const open = (sourceId: string, time: Rational, frames: number, speed: Rational): number => {
     const seek = Math.max(0, Math.floor(toNumber(time) - LEAD_SECONDS));
@@ -69,6 +83,14 @@ export function exportCommand(
     inputs.push('-ss', String(seek), '-t', String(end - seek), ...inputOf(sourceId));
     return inputCount++;
   };
+  const drawings: string[] = [];
+  const effectAssets: EffectAssets = {
+    ...assets,
+    drawing: (svg) => {
+      inputs.push('-i', `file:${assets.drawingFile(drawings.push(svg) - 1)}`);
+      return `${inputCount++}:v`;
+    },
+  };
 
   const parts = graph.stretches.flatMap(inPieces).map((stretch, part) => {
     const frames = stretch.to - stretch.from;
@@ -76,7 +98,7 @@ export function exportCommand(
     const base = `base${part}`;
     filters.push(
       `color=c=black:s=${width}x${height}:r=${formatRational(graph.rate)},trim=end_frame=${frames},` +
-        `format=yuv420p,${COLOUR_TAGS},${counted}[${base}]`,
+        `format=yuv420p,${COLOUR_TAGS},${counted(graph.rate)}[${base}]`,
     );
     const sized = stretch.layers.map((layer, index) => {
       const facts = known(factsOf, layer.sourceId);
@@ -85,20 +107,26 @@ export function exportCommand(
       const time = layerTime(layer, backwards ? stretch.to - 1 : stretch.from, graph.rate);
       const speed = { num: Math.abs(layer.speed.num), den: layer.speed.den };
       const input = open(layer.sourceId, time, frames, speed);
-      const placement = placementOf(facts, delivery.size);
-      const label = `part${part}layer${index}`;
-      filters.push(
-        `[${input}:v:0]${conformFilters(facts, time, graph.rate, frames, speed)},` +
-          `scale=${placement.width}:${placement.height}:flags=bicubic:${scaleColours(facts.picture!)},` +
-          `format=yuv420p,setsar=1,${COLOUR_TAGS},${backwards ? 'reverse,' : ''}${counted}[${label}]`,
-      );
-      return { label, placement, mix: layer.mix };
+      const piece = {
+        name: `part${part}layer${index}`,
+        rate: graph.rate,
+        at: stretch.from - layer.clipStart,
+        frames,
+      };
+      const picked =
+        temporalFilters(layer.effects) +
+        conformFilters(facts, time, graph.rate, frames, speed) +
+        (backwards ? ',reverse' : '');
+      const sized = sizedLayer(`${input}:v:0`, picked, layer, facts, delivery.size, piece, effectAssets);
+      filters.push(...sized.filters);
+      return sized.layer;
     });
-    const put = layerFilters(sized, base, stretch.from, graph.rate, `part${part}`, `,${counted}`);
+    const layered = { width, height, from: stretch.from, count: frames, rate: graph.rate };
+    const put = layerFilters(sized, base, layered, `part${part}`);
     filters.push(...put.filters);
     return `[${put.label}]`;
   });
-  filters.push(`${parts.join('')}concat=n=${parts.length}:v=1:a=0,${counted}[picture]`);
+  filters.push(`${parts.join('')}concat=n=${parts.length}:v=1:a=0,${counted(graph.rate)}[picture]`);
 
   const sounds = graph.sound.map((part, index) => {
     const facts = known(factsOf, part.sourceId);
@@ -124,6 +152,7 @@ export function exportCommand(
   const graphText = filters.join(';');
   return {
     filters: graphText,
+    drawings,
     args: [
       '-copyts',
       ...inputs,
@@ -148,7 +177,32 @@ function inPieces(stretch: Stretch): Stretch[] {
 const retimedSound = (speed: Rational): string =>
   `asetrate=${Math.round(SAMPLE_RATE * toNumber(speed))},aresample=${SAMPLE_RATE},`;
 
-const COLOUR_TAGS = 'setparams=range=tv:color_primaries=bt709:color_trc=bt709:colorspace=bt709';
+/**
+ * ffmpeg's filters from frames of an original to a layer of the export.
+ * @param input label of the original
+ * @param picked filters that pick the frames that are wanted
+ */
+export function sizedLayer(
+  input: string,
+  picked: string,
+  layer: Layer,
+  facts: SourceFacts,
+  frame: FrameSize,
+  piece: FilterPiece,
+  assets: EffectAssets,
+): { readonly filters: readonly string[]; readonly layer: SizedLayer } {
+  const pose = layerPose(layer, facts, frame);
+  const { width, height } = pose.raster;
+  const scaled =
+    `[${input}]${picked},scale=${width}:${height}:flags=bicubic:${scaleColours(facts.picture!)},` +
+    `format=yuv420p,setsar=1,${COLOUR_TAGS},${counted(piece.rate)}[${piece.name}]`;
+  const effects = effectFilters(piece.name, layer.effects, pose, frame, piece, assets);
+  const corner = { x: pose.placement?.x ?? 0, y: pose.placement?.y ?? 0 };
+  return {
+    filters: [scaled, ...effects.filters],
+    layer: { label: effects.label, corner, mix: layer.mix },
+  };
+}
 
 function known(factsOf: FactsOf, sourceId: string): SourceFacts {
   const facts = factsOf(sourceId);

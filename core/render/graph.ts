@@ -6,19 +6,14 @@ import {
   timelineLength,
   type Clip,
   type FrameSize,
+  type Framing,
   type Timeline,
   type Track,
 } from '../timeline/index.js';
-import type { Mix } from './mix.js';
 import { shownSize, type SourceFacts } from '../media/index.js';
-
-/** Whole pixels from the top left corner of a frame. All four are even, so that chroma samples stay whole. */
-export interface Placement {
-  readonly x: number;
-  readonly y: number;
-  readonly width: number;
-  readonly height: number;
-}
+import { effectsDone, isOpaque, poseOf, textOf, type KnownEffect, type Pose } from './effects/index.js';
+import type { Mix } from './mix.js';
+import type { Placement } from './placement.js';
 
 /** One picture in a stretch. */
 export interface Layer {
@@ -30,6 +25,9 @@ export interface Layer {
   readonly sourceIn: Rational;
   /** Source seconds for each second of the timeline; below zero it plays backwards. */
   readonly speed: Rational;
+  /** What is done to its picture, in order; those that are off are left out. */
+  readonly effects: readonly KnownEffect[];
+  readonly framing: Framing;
   /** The layer below gives way to this one; null where it simply stands above. */
   readonly mix: Mix | null;
 }
@@ -66,28 +64,45 @@ export interface RenderGraph {
 
 export type FactsOf = (sourceId: string) => SourceFacts | undefined;
 
-const even = (value: number): number => Math.max(2, 2 * Math.round(value / 2));
+/** What says how a picture stands in its frame. */
+export type Posed = Pick<Layer, 'effects' | 'framing'>;
 
-/** Where a picture stands in a frame when it is made as large as fits, in the middle. */
-export function fitPlacement(picture: FrameSize, frame: FrameSize): Placement {
-  const scale = Math.min(frame.width / picture.width, frame.height / picture.height);
-  const width = Math.min(frame.width, even(picture.width * scale));
-  const height = Math.min(frame.height, even(picture.height * scale));
-  const centred = (room: number): number => 2 * Math.floor(room / 4);
-  return { x: centred(frame.width - width), y: centred(frame.height - height), width, height };
-}
-
-/** Where a source stands in a frame. */
-export function placementOf(facts: SourceFacts, frame: FrameSize): Placement {
+/** Where a source's picture stands in a frame. @throws TypeError for a source without a picture */
+export function layerPose({ effects, framing }: Posed, facts: SourceFacts, frame: FrameSize): Pose {
   if (!facts.picture) throw new TypeError('A source without a picture has no place in a frame.');
-  return fitPlacement(shownSize(facts.picture), frame);
+  return poseOf(effects, shownSize(facts.picture), frame, framing);
 }
 
-function covers(facts: SourceFacts | undefined, frame: FrameSize): boolean {
-  if (!facts?.picture) return false;
-  const placement = placementOf(facts, frame);
-  return placement.width === frame.width && placement.height === frame.height;
+const PLAIN: Posed = { effects: [], framing: 'fit' };
+
+/**
+ * The size in which a source is made for a frame size: the largest of its clips, or as it fits when it has none.
+ * @throws TypeError for a source without a picture
+ */
+export function largestRaster(
+  { tracks }: Timeline,
+  sourceId: string,
+  facts: SourceFacts,
+  frame: FrameSize,
+): FrameSize {
+  const clips = tracks.flatMap((track) => (track.kind === 'picture' ? track.clips : []));
+  const posed = clips
+    .filter((clip) => clip.sourceId === sourceId)
+    .map(({ effects, framing = 'fit' }): Posed => ({ effects: effectsDone(effects), framing }));
+  return (posed.length ? posed : [PLAIN])
+    .map((each) => layerPose(each, facts, frame).raster)
+    .reduce((most, each) => (each.width > most.width ? each : most));
 }
+
+function covers(layer: Layer, facts: SourceFacts | undefined, frame: FrameSize): boolean {
+  if (!facts?.picture || !isOpaque(layer.effects)) return false;
+  const { placement } = layerPose(layer, facts, frame);
+  return placement !== null && fillsFrame(placement, frame);
+}
+
+/** Whether nothing of a frame is left free. */
+export const fillsFrame = ({ x, y, width, height }: Placement, frame: FrameSize): boolean =>
+  x <= 0 && y <= 0 && x + width >= frame.width && y + height >= frame.height;
 
 /** The source time of a layer in a timeline frame. */
 export function layerTime(layer: Layer, frame: number, rate: Rational): Rational {
@@ -174,6 +189,8 @@ const layerOf = (clip: Clip, mix: Mix | null): Layer => ({
   clipStart: clip.start,
   sourceIn: clip.sourceIn,
   speed: speedOf(clip),
+  effects: effectsDone(clip.effects),
+  framing: clip.framing ?? 'fit',
   mix,
 });
 
@@ -190,7 +207,7 @@ function seenAt(pictures: readonly Walk[], frame: number, size: FrameSize, facts
     const shown = track.shown[track.at];
     if (!shown || shown.from > frame) continue;
     layers.unshift(...shown.layers);
-    if (shown.layers.every(({ sourceId }) => covers(factsOf(sourceId), size))) break;
+    if (shown.layers.every((layer) => covers(layer, factsOf(layer.sourceId), size))) break;
   }
   return layers;
 }
@@ -205,6 +222,13 @@ const sameLayers = (a: readonly Layer[], b: readonly Layer[]): boolean =>
 /** Timeline frames at which the picture changes from one clip to another. */
 export function cutsOf(graph: RenderGraph): number[] {
   return graph.stretches.slice(1).map((stretch) => stretch.from);
+}
+
+/** Identifiers of all colour tables that the graph uses. */
+export function tablesOf(graph: RenderGraph): string[] {
+  const effects = graph.stretches.flatMap(({ layers }) => layers.flatMap((layer) => layer.effects));
+  const ids = effects.flatMap((effect) => (effect.kind === 'table' ? [textOf(effect, 'table')] : []));
+  return [...new Set(ids.filter(Boolean))];
 }
 
 /** Identifiers of all sources that the graph reads, each once, in the order in which they are met. */

@@ -1,3 +1,5 @@
+export * from './placement.js';
+export * from './effects/index.js';
 export * from './graph.js';
 export * from './layering.js';
 export * from './mix.js';

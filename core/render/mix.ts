@@ -17,8 +17,11 @@ export interface Mix {
 export const mixShare = ({ from, to }: Pick<Mix, 'from' | 'to'>, frame: number): number =>
   (frame - from + 1) / (to - from + 1);
 
+/** Luma, blue and red difference as 8-bit video codes, limited range. */
+export type VideoColour = readonly [luma: number, blue: number, red: number];
+
 /** Luma and colour differences, 8-bit limited range, of a colour given as #rrggbb. Recommendation ITU-R BT.709. */
-export function videoColour(colour: string): readonly [luma: number, blue: number, red: number] {
+export function videoColour(colour: string): VideoColour {
   const [r, g, b] = [1, 3, 5].map((at) => parseInt(colour.slice(at, at + 2), 16) / 255) as [
     number,
     number,

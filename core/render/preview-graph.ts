@@ -2,7 +2,7 @@ import type { Tuning } from '../levers/index.js';
 import { previewSize } from '../levers/index.js';
 import type { FrameSize, Timeline } from '../timeline/index.js';
 import type { Rational } from '../time/index.js';
-import { renderGraph, sourcesOf, type FactsOf, type RenderGraph } from './graph.js';
+import { renderGraph, sourcesOf, type FactsOf, type Posed, type RenderGraph } from './graph.js';
 
 /** What a source is played from. */
 export type MediaChoice =
@@ -41,7 +41,7 @@ export function previewGraph(
 }
 
 /** The frames [from, to) during which a clip is seen without a break: what one decoder works through in one go. */
-export interface Passage {
+export interface Passage extends Posed {
   readonly clipId: string;
   readonly sourceId: string;
   readonly from: number;

@@ -10,12 +10,13 @@ import {
   defaultDelivery,
   exportCommand,
   exportGraph,
-  fitPlacement,
   passagesOf,
+  poseOf,
   previewGraph,
   proofFrames,
   renderGraph,
   sourcesOf,
+  type ExportAssets,
 } from './index.js';
 
 const RATE = rational(24);
@@ -97,10 +98,10 @@ describe('the render graph', () => {
   });
 
   it('makes a picture as large as fits, in the middle, on even pixels', () => {
-    expect(fitPlacement({ width: 1920, height: 1080 }, UHD)).toEqual({ x: 0, y: 0, ...UHD });
-    const tall = fitPlacement({ width: 1080, height: 1920 }, UHD);
-    expect(tall).toEqual({ x: 1312, y: 0, width: 1216, height: 2160 });
-    expect(fitPlacement({ width: 2720, height: 1530 }, { width: 960, height: 540 })).toEqual({
+    expect(poseOf([], { width: 1920, height: 1080 }, UHD).placement).toEqual({ x: 0, y: 0, ...UHD });
+    const tall = poseOf([], { width: 1080, height: 1920 }, UHD);
+    expect(tall.placement).toEqual({ x: 1312, y: 0, width: 1216, height: 2160 });
+    expect(poseOf([], { width: 2720, height: 1530 }, { width: 960, height: 540 }).placement).toEqual({
       x: 0,
       y: 0,
       width: 960,
@@ -133,11 +134,15 @@ describe('the render graph', () => {
 
 describe('the graph of an export', () => {
   const line = timeline([clip('a', 'wide', 0, 24), clip('b', 'small', 24, 24)]);
-  const command = exportCommand(
-    exportGraph(line, defaultDelivery(UHD), factsOf),
-    (id) => ['-i', `/media/${id}.mp4`],
+  const assets: ExportAssets = {
     factsOf,
-  );
+    inputOf: (id) => ['-i', `/media/${id}.mp4`],
+    tableOf: () => undefined,
+    tableFile: (id) => `/tables/${id}.cube`,
+    font: () => [],
+    drawingFile: (number) => `/drawings/${number}.svg`,
+  };
+  const command = exportCommand(exportGraph(line, defaultDelivery(UHD), factsOf), assets);
 
   it('is made from timeline, delivery and facts; there is no other parameter', () => {
     expect(exportGraph).toHaveLength(3);
@@ -163,7 +168,7 @@ describe('the graph of an export', () => {
 
   it('cannot be made of nothing', () => {
     const empty = exportGraph({ ...line, tracks: [] }, defaultDelivery(UHD), factsOf);
-    expect(() => exportCommand(empty, () => [], factsOf)).toThrow(/nothing on the timeline/);
+    expect(() => exportCommand(empty, assets)).toThrow(/nothing on the timeline/);
   });
 
   it('is looked at on both sides of every cut and at 24 places between', () => {

@@ -1,3 +1,4 @@
+export * from './effect.js';
 export * from './model.js';
 export * from './schema.js';
 export * from './whole-sources.js';

@@ -1,4 +1,5 @@
 import { compare, type Rational, ZERO } from '../time/index.js';
+import type { Effect } from './effect.js';
 
 /** Pixels, positive integers. */
 export interface FrameSize {
@@ -27,8 +28,16 @@ export interface Clip {
   readonly enabled: boolean;
   /** Source seconds for each second of the timeline, 1 when absent; below zero it plays backwards from `sourceIn`. */
   readonly speed?: Rational | undefined;
+  /** In the order in which they are done; none when absent. */
+  readonly effects?: readonly Effect[] | undefined;
+  /** Whether the picture is made as large as goes into the frame, or as small as covers it; fit when absent. */
+  readonly framing?: Framing | undefined;
   readonly foreign?: Foreign | undefined;
 }
+
+export const FRAMINGS = ['fit', 'fill'] as const;
+
+export type Framing = (typeof FRAMINGS)[number];
 
 /** A note at a frame. */
 export interface Marker {

@@ -1,9 +1,11 @@
 import { array, boolean, mixed, number, object, string, type ObjectSchema } from 'yup';
 import type { Rational } from '../time/index.js';
+import { EASES, type Ease, type EffectValue, type Keyframe } from './effect.js';
 import {
+  FRAMINGS,
   TRANSITION_KINDS,
   timelineFaults,
-  type Clip,
+  type Framing,
   type FrameSize,
   type Marker,
   type Track,
@@ -12,6 +14,7 @@ import {
 
 const integer = () => number().strict().integer().required();
 const MOST_FRAMES = 100_000_000;
+const MOST_VALUE = 1e6;
 
 export const rationalSchema: ObjectSchema<Rational> = object({
   num: integer().min(Number.MIN_SAFE_INTEGER).max(Number.MAX_SAFE_INTEGER),
@@ -67,7 +70,47 @@ const foreignSchema = object({
     (value: object | undefined) => JSON.stringify(value ?? null).length <= MOST_FOREIGN,
   );
 
-const clipSchema: ObjectSchema<Clip> = object({
+const keyframeSchema: ObjectSchema<Keyframe> = object({
+  frame: integer().min(-MOST_FRAMES).max(MOST_FRAMES),
+  value: number().strict().required().min(-MOST_VALUE).max(MOST_VALUE),
+  ease: string<Ease>().strict().oneOf(EASES).required(),
+}).noUnknown();
+
+const isValue = (value: unknown): value is EffectValue =>
+  typeof value === 'boolean' ||
+  (typeof value === 'string' && value.length <= 500) ||
+  (typeof value === 'number' && Math.abs(value) <= MOST_VALUE);
+
+const isRecord = (value: unknown, isEntry: (entry: unknown) => boolean): value is object =>
+  typeof value === 'object' &&
+  value !== null &&
+  !Array.isArray(value) &&
+  Object.keys(value).length <= 40 &&
+  Object.values(value).every(isEntry);
+
+const rowSchema = array(keyframeSchema.required())
+  .required()
+  .min(1)
+  .max(500)
+  .test('sorted', 'Keyframes stand in the order of their frames, one at a frame.', (row) =>
+    row.every((each, at) => at === 0 || row[at - 1]!.frame < each.frame),
+  );
+
+// What its values mean and may be is said by its kind, and checked by `effectFaults` in core/render.
+const effectSchema = object({
+  id: identifier(),
+  kind: string().strict().required().max(40),
+  enabled: boolean().strict().required(),
+  values: mixed<Readonly<Record<string, EffectValue>>>((value): value is Record<string, EffectValue> =>
+    isRecord(value, isValue),
+  ).required(),
+  keyframes: mixed<Readonly<Record<string, readonly Keyframe[]>>>(
+    (value): value is Record<string, readonly Keyframe[]> =>
+      isRecord(value, (row) => rowSchema.isValidSync(row, { strict: true })),
+  ).optional(),
+}).noUnknown();
+
+const clipSchema = object({
   id: identifier(),
   name: string().strict().defined().max(500),
   sourceId: identifier(),
@@ -76,6 +119,8 @@ const clipSchema: ObjectSchema<Clip> = object({
   sourceIn: rationalSchema.required(),
   enabled: boolean().strict().required(),
   speed: speedSchema.optional().default(undefined),
+  effects: array(effectSchema.required()).optional().max(50),
+  framing: string<Framing>().strict().oneOf(FRAMINGS).optional(),
   foreign: foreignSchema,
 }).noUnknown();
 

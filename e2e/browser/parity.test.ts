@@ -1,12 +1,30 @@
 import { execFileSync } from 'node:child_process';
+import { mkdtemp, writeFile } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import type { Project } from '@hone/core/api';
-import { exportCommand, exportGraph } from '@hone/core/render';
+import { exportCommand, exportGraph, type EffectKind } from '@hone/core/render';
 import { rational } from '@hone/core/time';
-import { TRANSITION_KINDS, type TransitionKind } from '@hone/core/timeline';
+import { TRANSITION_KINDS, type Effect, type Track } from '@hone/core/timeline';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { effectAssets } from '@hone/server';
 import { TestBrowser } from '../fixtures/browser.js';
+import { EFFECT_SETTINGS, effectOf, TITLE_SETTINGS, type EffectSetting } from '../fixtures/effect-cases.js';
 import { CUT_SIZE, makeCutProject, type CutProject } from '../fixtures/cut-project.js';
+import { psnr, ssim } from '../fixtures/likeness.js';
 import { TestServer } from '../fixtures/server.js';
+
+const WARM_CUBE = [
+  'LUT_3D_SIZE 2',
+  '0 0 0',
+  '1 0 0',
+  '0 0.8 0',
+  '1 0.9 0',
+  '0 0 0.7',
+  '1 0 0.8',
+  '0 1 1',
+  '1 1 0.9',
+].join('\n');
 
 /** What the player shows at 1:1 against what the export's own graph gives, before any encoder touches it. */
 describe('the preview and the export', () => {
@@ -32,14 +50,35 @@ describe('the preview and the export', () => {
     await server.stop();
   });
 
-  async function useTransition(kind: TransitionKind): Promise<Project> {
-    const { timeline } = await server.get<Project>(`projects/${made.project.id}`);
-    const tracks = timeline.tracks.map((track) =>
-      track.kind === 'picture'
-        ? { ...track, transitions: [{ id: 't', kind, at: 24, before: 8, after: 8, colour: '#2a6f4e' }] }
-        : track,
+  /** Changes the picture track, and opens the page anew. */
+  async function useTrack(change: (track: Track) => Partial<Track>): Promise<Project> {
+    const tracks = made.timeline.tracks.map((track) =>
+      track.kind === 'picture' ? { ...track, ...change(track) } : track,
     );
-    return server.setTimeline(made.project.id, { ...timeline, tracks });
+    const project = await server.setTimeline(made.project.id, { ...made.timeline, tracks });
+    await browser.page.reload();
+    await browser.waitForPicture();
+    return project;
+  }
+
+  /** Clips of eight frames in a row, each with effects of its own. */
+  const withEffects = (rows: readonly (readonly Effect[])[]) => (track: Track) => {
+    const clip = track.clips[0]!;
+    const clips = rows.map((effects, index) => ({
+      ...clip,
+      id: `e${index}`,
+      start: 8 * index,
+      length: 8,
+      effects,
+    }));
+    return { clips };
+  };
+
+  /** Pixels of a frame at rest. */
+  async function shownAt(frame: number): Promise<number[]> {
+    await browser.goTo(frame, 24);
+    await browser.page.waitForTimeout(700);
+    return shown();
   }
 
   /** Frames of the export's graph as RGB, by the matrix that the player uses. */
@@ -48,7 +87,14 @@ describe('the preview and the export', () => {
     const factsOf = (id: string) => rows.find((row) => row.id === id)?.facts ?? undefined;
     const inputOf = (id: string) => ['-i', rows.find((row) => row.id === id)!.path];
     const graph = exportGraph(timeline, delivery, factsOf);
-    const { filters, args } = exportCommand(graph, inputOf, factsOf);
+    const folder = await mkdtemp(join(tmpdir(), 'hone-parity-'));
+    const assets = {
+      ...(await effectAssets(graph.graph, server.services.tables, folder)),
+      inputOf,
+      factsOf,
+    };
+    const { filters, args, drawings } = exportCommand(graph, assets);
+    for (const [number, svg] of drawings.entries()) await writeFile(assets.drawingFile(number), svg);
     const inputs = args.slice(0, args.indexOf('-filter_complex'));
     const rgb = `${filters};[picture]scale=in_color_matrix=bt709:in_range=tv:out_range=pc:flags=neighbor,format=rgb24[rgb];[sound]anullsink`;
     const options = { maxBuffer: 2 ** 30 };
@@ -81,27 +127,46 @@ describe('the preview and the export', () => {
     return [...Buffer.from(text, 'base64')];
   };
 
-  /** Peak signal-to-noise ratio of 8-bit samples: a mean squared error of 1 is 48.13 dB. */
-  function psnr(a: ArrayLike<number>, b: ArrayLike<number>): number {
-    expect(a.length).toBe(b.length);
-    let sum = 0;
-    for (let at = 0; at < a.length; at++) sum += (a[at]! - b[at]!) ** 2;
-    return 10 * Math.log10(255 ** 2 / Math.max(1e-9, sum / a.length));
-  }
-
   it.each(TRANSITION_KINDS)('agree in every part of a %s', async (kind) => {
-    const project = await useTransition(kind);
-    await browser.page.reload();
-    await browser.waitForPicture();
-    const frames = await exported(project);
+    const transitions = [{ id: 't', kind, at: 24, before: 8, after: 8, colour: '#2a6f4e' }];
+    const frames = await exported(await useTrack(() => ({ transitions })));
     expect(frames).toHaveLength(48);
-    for (const frame of [15, 16, 19, 23, 24, 28, 31, 32]) {
-      await browser.goTo(frame, 24);
-      await browser.page.waitForTimeout(700);
-      const likeness = psnr(await shown(), frames[frame]!);
+    for (const frame of [15, 16, 23, 24, 31, 32]) {
+      const likeness = psnr(await shownAt(frame), frames[frame]!);
       expect(likeness, `frame ${frame}`).toBeGreaterThan(40);
       // Frames beside it differ: the test would see a transition that runs too early or too late.
       if (frame > 16 && frame < 31) expect(psnr(frames[frame]!, frames[frame + 1]!)).toBeLessThan(likeness);
+    }
+  });
+
+  it('agree on titles', async () => {
+    const rows = TITLE_SETTINGS.map((setting) => [effectOf('title', setting)]);
+    const frames = await exported(await useTrack(withEffects(rows)));
+    const plain = await exported(await useTrack(withEffects(rows.map(() => []))));
+    await useTrack(withEffects(rows));
+    for (const [index] of rows.entries()) {
+      const frame = 8 * index + 1;
+      const picture = await shownAt(frame);
+      const likeness = ssim(picture, frames[frame]!, CUT_SIZE);
+      expect(likeness, `title ${index}`).toBeGreaterThan(0.98);
+      expect(ssim(picture, plain[frame]!, CUT_SIZE), `title ${index} is seen`).toBeLessThan(likeness);
+    }
+  });
+
+  it('agree on what else is done to a picture, played by the real player from a real file', async () => {
+    const table = await server.services.tables.keep(WARM_CUBE);
+    expect(table).toMatchObject({ kind: '3D', size: 2 });
+    const kinds = Object.entries(EFFECT_SETTINGS) as [EffectKind, readonly EffectSetting[]][];
+    const rows = [
+      kinds.map(([kind, settings]) => effectOf(kind, settings[1]!)).filter(({ kind }) => kind !== 'table'),
+      [
+        effectOf('table', [{ table: table.id, strength: 80 }]),
+        effectOf('transform', EFFECT_SETTINGS.transform[4]),
+      ],
+    ];
+    const frames = await exported(await useTrack(withEffects(rows)));
+    for (const frame of [0, 5, 8, 9]) {
+      expect(psnr(await shownAt(frame), frames[frame]!), `frame ${frame}`).toBeGreaterThan(40);
     }
   });
 });

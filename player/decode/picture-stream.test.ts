@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { Control } from '../shared/control.js';
 import type { DecodeReply, StreamSpec } from '../shared/messages.js';
 import { VIDEO_BT709 } from '../shared/picture.js';
-import { PictureStream } from './picture-stream.js';
+import { PictureStream, type Reduce } from './picture-stream.js';
 import type { PictureSupply } from './picture-supply.js';
 
 const RATE24: Rational = { num: 24, den: 1 };
@@ -72,6 +72,7 @@ interface Setting {
   readonly speed?: Rational;
   readonly live?: boolean;
   readonly slots?: number;
+  readonly effects?: StreamSpec['effects'];
 }
 
 function setUp(file: FakeFile, setting: Setting) {
@@ -100,11 +101,13 @@ function setUp(file: FakeFile, setting: Setting) {
     speed: setting.speed ?? { num: 1, den: 1 },
     timelineRate: RATE24,
     target: size,
+    scaling: 'quick',
+    effects: setting.effects ?? [],
     live: setting.live ?? false,
   };
-  const reduce = (frame: unknown): Promise<typeof VIDEO_BT709> => {
+  const reduce = (frame: unknown): ReturnType<Reduce> => {
     reduced.push((frame as { index: number }).index);
-    return Promise.resolve(VIDEO_BT709);
+    return Promise.resolve({ coding: VIDEO_BT709, effectsMs: 0 });
   };
   const stream = new PictureStream(spec, control, reduce, (reply) => replies.push(reply));
   for (let slot = 0; slot < (setting.slots ?? 1000); slot++) stream.grant(1000 + slot);
@@ -129,6 +132,7 @@ describe('a stream', () => {
       readMs: 3,
       decodeMs: 30,
       scaleMs: expect.any(Number) as number,
+      effectsMs: 0,
       decoded: 3,
     });
   });

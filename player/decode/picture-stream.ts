@@ -3,14 +3,16 @@ import { nearestFrame, sourceTimeAt, toNumber, type Rational } from '@hone/core/
 import type { DecodeReply, PictureCost, StreamSpec } from '../shared/messages.js';
 import type { Control } from '../shared/control.js';
 import type { ColourCoding } from '../shared/picture.js';
+import { changesByFrame } from './picture-effects.js';
 import type { DecodedFrame, PictureSupply } from './picture-supply.js';
 
-/** Makes a preview picture of a decoded frame at an address. */
+/** Makes a preview picture of a decoded frame at an address, for a frame of the timeline. */
 export type Reduce = (
-  frame: DecodedFrame['frame'],
+  decoded: DecodedFrame['frame'],
   spec: StreamSpec,
   address: number,
-) => Promise<ColourCoding>;
+  frame: number,
+) => Promise<{ readonly coding: ColourCoding; readonly effectsMs: number }>;
 
 interface Made {
   readonly address: number;
@@ -35,6 +37,8 @@ export class PictureStream {
   private supply: PictureSupply | undefined;
   private cost: { -readonly [K in keyof PictureCost]: number } = noCost();
   private readonly framesPerSecond: number;
+  /** Whether no two frames can share a picture. */
+  private readonly changes: boolean;
   /** The next place at which decoding could begin anew, as far as it was looked up. */
   private ahead: { seconds: number; frame: number } | undefined;
 
@@ -46,6 +50,7 @@ export class PictureStream {
   ) {
     this.next = spec.from;
     this.framesPerSecond = toNumber(spec.timelineRate);
+    this.changes = changesByFrame(spec.effects);
   }
 
   // Asked and not read, since it changes while something is awaited.
@@ -151,19 +156,14 @@ export class PictureStream {
         this.skipped(wanted, wanted + 1);
         continue;
       }
-      if (!made) {
+      if (!made || this.changes) {
         const address = await this.slot();
         if (address === undefined) return;
         if (this.next !== wanted || (this.spec.live && isTooLate(wanted, this.control.playhead))) {
           this.slots.unshift(address);
           continue;
         }
-        const start = performance.now();
-        made = {
-          address,
-          coding: await this.reduce(frame, this.spec, address),
-        };
-        this.cost.scaleMs += performance.now() - start;
+        made = await this.make(frame, address, wanted);
         if (this.isClosed()) return;
         this.picture(wanted, made, false);
       } else {
@@ -216,12 +216,7 @@ export class PictureStream {
     const give = async ({ frame }: DecodedFrame, isFor: (frame: number) => boolean): Promise<void> => {
       let picture: Made | undefined;
       for (; wanted >= from && isFor(wanted); wanted--) {
-        if (!picture) {
-          const address = free.shift()!;
-          const start = performance.now();
-          picture = { address, coding: await this.reduce(frame, this.spec, address) };
-          this.cost.scaleMs += performance.now() - start;
-        }
+        if (!picture || this.changes) picture = await this.make(frame, free.shift()!, wanted);
         made.set(wanted, picture);
       }
     };
@@ -249,6 +244,14 @@ export class PictureStream {
       before?.frame.close();
     }
     return made;
+  }
+
+  private async make(decoded: DecodedFrame['frame'], address: number, frame: number): Promise<Made> {
+    const start = performance.now();
+    const { coding, effectsMs } = await this.reduce(decoded, this.spec, address, frame);
+    this.cost.scaleMs += performance.now() - start - effectsMs;
+    this.cost.effectsMs += effectsMs;
+    return { address, coding };
   }
 
   private picture(frame: number, made: Made, repeated: boolean): void {
@@ -319,4 +322,10 @@ export class PictureStream {
   }
 }
 
-const noCost = (): PictureCost => ({ readMs: 0, decodeMs: 0, scaleMs: 0, decoded: 0 });
+const noCost = (): PictureCost => ({
+  readMs: 0,
+  decodeMs: 0,
+  scaleMs: 0,
+  effectsMs: 0,
+  decoded: 0,
+});

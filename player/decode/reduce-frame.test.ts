@@ -77,7 +77,7 @@ describe('a decoded frame', () => {
   });
 
   async function reduced(frame: VideoFrame, reduction: Partial<Reduction> = {}): Promise<number[][]> {
-    const made: Reduction = { target: size, quarters: 0, address: target, ...reduction };
+    const made: Reduction = { target: size, quarters: 0, address: target, kind: 'quick', ...reduction };
     const bytes = new Uint8Array(memory.buffer);
     bytes.fill(0, target, target + 4096);
     await reduceFrame(frame, made, memory, kernels, workspace);

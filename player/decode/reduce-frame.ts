@@ -8,6 +8,7 @@ import {
   type Plane,
   type Planes,
 } from '../shared/picture.js';
+import type { ResampleKind } from './resample-table.js';
 import type { Workspace } from './workspace.js';
 
 /** What is done with a decoded frame to make a preview picture of it. */
@@ -18,6 +19,7 @@ export interface Reduction {
   readonly quarters: number;
   /** Where the result goes. */
   readonly address: number;
+  readonly kind: ResampleKind;
 }
 
 /**
@@ -32,7 +34,7 @@ export async function reduceFrame(
   kernels: Kernels,
   workspace: Workspace,
 ): Promise<ColourCoding> {
-  const { target, quarters, address } = reduction;
+  const { target, quarters, address, kind } = reduction;
   const width = frame.visibleRect?.width ?? frame.codedWidth;
   const height = frame.visibleRect?.height ?? frame.codedHeight;
   const asItIs =
@@ -53,7 +55,7 @@ export async function reduceFrame(
   const upright = quarters % 2 === 0 ? target : { width: target.height, height: target.width };
   const afterPlanes = unpacked + 3 * width * height;
   const result = planarAt(quarters === 0 ? address : afterPlanes, upright.width, upright.height);
-  result.forEach((plane, index) => workspace.fit(planes[index]!, plane));
+  result.forEach((plane, index) => workspace.fit(planes[index]!, plane, kind));
   if (quarters !== 0) {
     const turned = planarAt(address, target.width, target.height);
     result.forEach((plane, index) => {

@@ -1,11 +1,19 @@
 import { Control } from '../shared/control.js';
 import { loadKernels, type Kernels } from '../shared/kernels.js';
-import { VIDEO_BT709 } from '../shared/picture.js';
-import { channel, type DecodeReply, type DecodeRequest, type StreamSpec } from '../shared/messages.js';
+import { VIDEO_BT709, type ColourCoding } from '../shared/picture.js';
+import {
+  channel,
+  type DecodeReply,
+  type DecodeRequest,
+  type DecodeRoom,
+  type StreamSpec,
+} from '../shared/messages.js';
+import { EffectFiles } from './effect-files.js';
+import { PictureEffects } from './picture-effects.js';
 import { PacketSupply } from './packet-supply.js';
 import { PictureFiles } from './picture-file.js';
 import { ServerSupply } from './server-supply.js';
-import { PictureStream } from './picture-stream.js';
+import { PictureStream, type Reduce } from './picture-stream.js';
 import type { DecodedFrame } from './picture-supply.js';
 import { reduceFrame } from './reduce-frame.js';
 import { Workspace } from './workspace.js';
@@ -16,6 +24,8 @@ class DecodeWorker {
   /** Files that the browser did not decode. */
   private readonly refused = new Set<string>();
   private workspace: Workspace | undefined;
+  private readonly effectFiles = new EffectFiles();
+  private readonly effects: PictureEffects;
   /** The workspace holds one frame at a time. */
   private reducing: Promise<unknown> = Promise.resolve();
 
@@ -25,14 +35,16 @@ class DecodeWorker {
     private readonly control: Control,
     private readonly files: PictureFiles,
     private readonly send: (reply: DecodeReply) => void,
-  ) {}
+  ) {
+    this.effects = new PictureEffects(memory, kernels, this.effectFiles);
+  }
 
   handle(request: DecodeRequest): void {
     switch (request.kind) {
       case 'init':
         break;
       case 'workspace':
-        this.workspace = new Workspace(this.memory, this.kernels, request.address, request.bytes);
+        this.setRoom(request.room);
         break;
       case 'open':
         void this.open(request.stream);
@@ -48,10 +60,16 @@ class DecodeWorker {
     }
   }
 
+  private setRoom({ address, bytes, effects }: DecodeRoom): void {
+    this.workspace = new Workspace(this.memory, this.kernels, address, bytes);
+    this.effects.setRoom(effects.address, effects.bytes);
+  }
+
   private async open(spec: StreamSpec): Promise<void> {
     const stream = new PictureStream(spec, this.control, (...args) => this.reduce(...args), this.send);
     this.streams.set(spec.id, stream);
     try {
+      await this.effectFiles.prepare(spec.effects);
       await this.runFrom(stream, spec);
     } catch (error) {
       const message = error instanceof Error ? error.message : String(error);
@@ -81,23 +99,29 @@ class DecodeWorker {
     void this.reducing.finally(() => this.send({ kind: 'closed', stream: id }));
   }
 
-  private reduce(
-    frame: DecodedFrame['frame'],
-    spec: StreamSpec,
-    address: number,
-  ): ReturnType<typeof reduceFrame> {
-    if ('planes' in frame) {
-      new Uint8Array(this.memory.buffer).set(frame.planes, address);
-      return Promise.resolve(VIDEO_BT709);
-    }
-    const workspace = this.workspace;
-    if (!workspace) throw new Error('The decode worker has no room yet.');
-    const reduction = { target: spec.target, quarters: spec.file.quarters, address };
-    const result = this.reducing.then(() =>
-      reduceFrame(frame, reduction, this.memory, this.kernels, workspace),
-    );
+  private reduce(...[decoded, spec, address, frame]: Parameters<Reduce>): ReturnType<Reduce> {
+    const result = this.reducing.then(async () => {
+      const coding = await this.reduced(decoded, spec, address);
+      const start = performance.now();
+      this.effects.apply(spec.effects, frame - spec.clipStart, address, spec.target);
+      return { coding, effectsMs: spec.effects.length ? performance.now() - start : 0 };
+    });
     this.reducing = result.catch(() => undefined);
     return result;
+  }
+
+  private async reduced(
+    decoded: DecodedFrame['frame'],
+    spec: StreamSpec,
+    address: number,
+  ): Promise<ColourCoding> {
+    if ('planes' in decoded) {
+      new Uint8Array(this.memory.buffer).set(decoded.planes, address);
+      return VIDEO_BT709;
+    }
+    if (!this.workspace) throw new Error('The decode worker has no room yet.');
+    const reduction = { target: spec.target, quarters: spec.file.quarters, address, kind: spec.scaling };
+    return reduceFrame(decoded, reduction, this.memory, this.kernels, this.workspace);
   }
 }
 

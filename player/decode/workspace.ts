@@ -1,6 +1,6 @@
 import type { Kernels } from '../shared/kernels.js';
 import type { Plane } from '../shared/picture.js';
-import { resampleTable } from './resample-table.js';
+import { resampleTable, type ResampleKind } from './resample-table.js';
 
 interface PlacedTable {
   readonly address: number;
@@ -40,11 +40,12 @@ export class Workspace {
     return this.address + this.bytes;
   }
 
-  /** Reduces or enlarges one plane to the size of another, by the cheapest kernel that is exact. */
-  fit(source: Plane, target: Plane): void {
+  /** Reduces or enlarges one plane to the size of another, by the cheapest kernel that does it. */
+  fit(source: Plane, target: Plane, kind: ResampleKind = 'quick'): void {
     const divisor = source.width / target.width;
     if (divisor === 1 && source.height === target.height) return this.copy(source, target);
-    const isBox = [2, 4, 8, 16].includes(divisor) && source.height === divisor * target.height;
+    const isBox =
+      kind === 'quick' && [2, 4, 8, 16].includes(divisor) && source.height === divisor * target.height;
     if (isBox) {
       this.kernels.reduceBox(
         source.address,
@@ -56,8 +57,8 @@ export class Workspace {
       );
       return;
     }
-    const rows = this.table(source.height, target.height);
-    const columns = this.table(source.width, target.width);
+    const rows = this.table(source.height, target.height, kind);
+    const columns = this.table(source.width, target.width, kind);
     this.kernels.resamplePlane(
       source.address,
       source.stride,
@@ -81,11 +82,11 @@ export class Workspace {
     }
   }
 
-  private table(from: number, to: number): PlacedTable {
-    const key = `${from}:${to}`;
+  private table(from: number, to: number, kind: ResampleKind): PlacedTable {
+    const key = `${from}:${to}:${kind}`;
     const known = this.tables.get(key);
     if (known) return known;
-    const { bytes, entryBytes } = resampleTable(from, to);
+    const { bytes, entryBytes } = resampleTable(from, to, kind);
     const end = this.address + WORK_BYTES + TABLE_BYTES;
     if (this.nextTable + bytes.length > end) {
       this.tables.clear();

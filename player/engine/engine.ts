@@ -1,5 +1,5 @@
 import { frameAtPlayhead, OPEN_AHEAD_SECONDS, PREROLL_FRAMES, PREROLL_LIMIT_MS } from '@hone/core/playback';
-import { mixShare, type Passage } from '@hone/core/render';
+import { isTemporal, mixShare, type Passage } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { PreviewPlan } from '../plan.js';
 import type { Control } from '../shared/control.js';
@@ -108,7 +108,7 @@ export class Engine {
     try {
       const layout = layoutFor(plan, this.decoders.length, this.framePoolBytes);
       makeRoom(this.memory, layout);
-      layout.workspaces.forEach((room, index) => this.decoders[index]!.send({ kind: 'workspace', ...room }));
+      layout.decodeRooms.forEach((room, index) => this.decoders[index]!.send({ kind: 'workspace', room }));
       this.layout = layout;
       this.plan = new PlanView(plan);
     } catch (error) {
@@ -246,7 +246,11 @@ export class Engine {
   private openPassage(passage: Passage, from: number, live: boolean, ahead?: number): void {
     const file = this.plan!.fileOf(passage);
     if (!file) return;
-    const options = { from, frameSize: this.size(), rate: this.plan!.rate, live };
+    const frameSize = this.size();
+    // At rest, with every pixel there is, the picture is made as the export makes it.
+    const isFull = this.mode === 'rest' && frameSize.width === this.plan!.plan.preview.graph.size.width;
+    const scaling = isFull ? ('exact' as const) : ('quick' as const);
+    const options = { from, frameSize, rate: this.plan!.rate, live, scaling };
     this.streams.open(passage, file, ahead === undefined ? options : { ...options, ahead });
   }
 
@@ -380,12 +384,15 @@ export class Engine {
 
   private show(frame: number): { composeMs: number; showMs: number } {
     const ready = this.streams.pictures(frame);
-    const layers = this.plan!.layersAt(frame).map(({ clipId, mix }) => ({
-      picture: ready?.get(clipId),
-      mix: mix ? { mix, share: mixShare(mix, frame) } : undefined,
+    const layers = this.plan!.layersAt(frame).map((layer) => ({
+      picture: ready?.get(layer.clipId),
+      mix: layer.mix ? { mix: layer.mix, share: mixShare(layer.mix, frame) } : undefined,
+      clipId: layer.clipId,
+      effects: layer.effects,
+      at: frame - layer.clipStart,
     }));
     const size = this.size();
-    const took = this.screen.draw(layers, size, this.layout!);
+    const took = this.screen.draw(layers, size, this.layout!.compose);
     this.control.set('shownFrame', frame);
     this.tellPixels(frame, size, ready);
     return took;
@@ -397,7 +404,8 @@ export class Engine {
     size: FrameSize,
     ready: ReadonlyMap<string, ReadyPicture> | undefined,
   ): void {
-    const origins = this.plan!.layersAt(frame).map((layer): PictureOrigin => {
+    const layers = this.plan!.layersAt(frame);
+    const origins = layers.map((layer): PictureOrigin => {
       const choice = this.plan!.fileOf(layer)?.choice ?? 'missing';
       const decoder = ready?.get(layer.clipId)?.decoder ?? null;
       if (decoder === 'server') this.serverDecoded.add(layer.sourceId);
@@ -406,11 +414,12 @@ export class Engine {
     const isFirst = (origin: PictureOrigin, at: number): boolean =>
       at ===
       origins.findIndex(({ choice, decoder }) => choice === origin.choice && decoder === origin.decoder);
-    const from = origins.filter(isFirst);
-    const now = JSON.stringify([size, from]);
+    const temporal = layers.flatMap(({ effects }) => effects.filter(isTemporal).map(({ kind }) => kind));
+    const pixels = { size, from: origins.filter(isFirst), leftOut: [...new Set(temporal)] };
+    const now = JSON.stringify(pixels);
     if (now === this.toldPixels) return;
     this.toldPixels = now;
-    this.send({ kind: 'pixels', size, from });
+    this.send({ kind: 'pixels', pixels });
   }
 
   private setState(state: PlayerState, frame: number): void {

@@ -1,20 +1,21 @@
-import { fitPlacement, type PreviewGraph } from '@hone/core/render';
+import { isOpaque, passagesOf, poseOf, transformOf, type KnownEffect } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
-import type { PreviewPlan } from '../plan.js';
+import type { MediaFile, PreviewPlan } from '../plan.js';
+import { effectBytes } from '../decode/picture-effects.js';
 import { reductionBytes } from '../decode/reduce-frame.js';
 import { Workspace } from '../decode/workspace.js';
 import { FIRST_FREE, PAGE } from '../shared/kernels.js';
+import type { DecodeRoom } from '../shared/messages.js';
 import { planarBytes } from '../shared/picture.js';
+import type { ComposeRoom } from './composer.js';
+import { SHAPE_BYTES } from './shaping.js';
 
 /** Where everything stands in the shared memory. Addresses are bytes. */
 export interface Layout {
   readonly playSlots: readonly number[];
   readonly restSlots: readonly number[];
-  readonly composed: number;
-  /** Two more frames, for what gives way to something else. */
-  readonly mixing: readonly [number, number];
-  readonly colours: number;
-  readonly workspaces: readonly { readonly address: number; readonly bytes: number }[];
+  readonly compose: ComposeRoom;
+  readonly decodeRooms: readonly DecodeRoom[];
   readonly totalBytes: number;
 }
 
@@ -37,33 +38,77 @@ export function layoutFor(plan: PreviewPlan, decoders: number, poolBytes: number
   };
   const layers = Math.max(1, ...preview.graph.stretches.map((stretch) => stretch.layers.length));
   const bytesOf = (size: FrameSize): number => planarBytes(size.width, size.height);
-  const playBytes = bytesOf(preview.playSize);
+  const playBytes = Math.max(
+    bytesOf(preview.playSize),
+    ...rastersIn(plan, preview.playSize).map((each) => bytesOf(each.raster)),
+  );
+  const rasters = rastersIn(plan, preview.restSize);
+  const restBytes = Math.max(bytesOf(preview.restSize), ...rasters.map((each) => bytesOf(each.raster)));
   const playCount = Math.min(
     MOST_WAITING,
     Math.max(FEWEST_WAITING, Math.floor(poolBytes / layers / playBytes)),
   );
-  const largest = Math.max(playBytes, bytesOf(preview.restSize));
+  const largest = Math.max(bytesOf(preview.playSize), bytesOf(preview.restSize));
   const pixels = (size: FrameSize): number => size.width * size.height;
   const mostPixels = Math.max(pixels(preview.playSize), pixels(preview.restSize));
 
   const playSlots = Array.from({ length: playCount * layers }, () => take(playBytes));
-  const restSlots = Array.from({ length: 2 * layers }, () => take(bytesOf(preview.restSize)));
-  const composed = take(largest);
-  const mixes = preview.graph.stretches.some((stretch) => stretch.layers.some(({ mix }) => mix !== null));
-  const mixing = [take(mixes ? largest : 0), take(mixes ? largest : 0)] as const;
-  const colours = take(4 * mostPixels);
-  const workBytes = Workspace.bytesFor(largestReduction(plan, preview));
-  const workspaces = Array.from({ length: decoders }, () => ({ address: take(workBytes), bytes: workBytes }));
-  return { playSlots, restSlots, composed, mixing, colours, workspaces, totalBytes: next };
+  const restSlots = Array.from({ length: 2 * layers }, () => take(restBytes));
+  const seen = preview.graph.stretches.flatMap((stretch) => stretch.layers);
+  const mixes = seen.some(({ mix }) => mix !== null);
+  const shapes = seen.some(({ effects }) => !isOpaque(effects) || transformOf(effects));
+  const alphaBytes = Math.max(largest, playBytes, restBytes);
+  const compose: ComposeRoom = {
+    composed: take(largest),
+    mixing: [take(mixes ? largest : 0), take(mixes ? largest : 0)],
+    colours: take(4 * mostPixels),
+    warped: take(shapes ? 2 * largest : 0),
+    alphas: Array.from({ length: shapes ? layers + 1 : 0 }, () => take(alphaBytes)),
+    shapes: take(SHAPE_BYTES),
+  };
+  const workBytes = Workspace.bytesFor(largestReduction(plan));
+  const effects = largestEffects(plan);
+  const decodeRooms = Array.from({ length: decoders }, () => ({
+    address: take(workBytes),
+    bytes: workBytes,
+    effects: { address: take(effects), bytes: effects },
+  }));
+  return { playSlots, restSlots, compose, decodeRooms, totalBytes: next };
 }
 
-function largestReduction(plan: PreviewPlan, preview: PreviewGraph): number {
-  const needs = Object.values(plan.pictures).flatMap((file) =>
-    [preview.playSize, preview.restSize].map((frame) =>
-      reductionBytes(file.size, fitPlacement(file.shownSize, frame)),
-    ),
-  );
-  return Math.max(1 << 20, ...needs);
+interface Rastered {
+  readonly effects: readonly KnownEffect[];
+  readonly file: MediaFile;
+  readonly raster: FrameSize;
+}
+
+/** The sizes in which the pictures of a plan are made for a frame size. */
+function rastersIn({ preview, pictures }: PreviewPlan, frame: FrameSize): Rastered[] {
+  const found = new Map<string, Rastered>();
+  for (const { sourceId, effects, framing } of passagesOf(preview.graph)) {
+    const file = pictures[sourceId];
+    if (!file) continue;
+    const { raster } = poseOf(effects, file.shownSize, frame, framing);
+    found.set(JSON.stringify([sourceId, raster, effects]), { effects, file, raster });
+  }
+  return [...found.values()];
+}
+
+const rastersOf = (plan: PreviewPlan): Rastered[] =>
+  [plan.preview.playSize, plan.preview.restSize].flatMap((frame) => rastersIn(plan, frame));
+
+const largestReduction = (plan: PreviewPlan): number =>
+  Math.max(1 << 20, ...rastersOf(plan).map(({ file, raster }) => reductionBytes(file.size, raster)));
+
+/** Most room that tables and masks of effects get beyond what one picture needs. */
+const MOST_KEPT = 48 << 20;
+
+// Enough for the picture that needs most, and if there is room for what all of them are prepared with.
+function largestEffects(plan: PreviewPlan): number {
+  const needs = rastersOf(plan).map(({ effects, raster }) => effectBytes(effects, raster));
+  const most = Math.max(0, ...needs);
+  const all = needs.reduce((sum, each) => sum + each, 0);
+  return most + Math.min(MOST_KEPT, all - most);
 }
 
 /** Grows the memory to hold a layout. @throws RangeError when the machine cannot give that much */

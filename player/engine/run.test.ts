@@ -6,8 +6,8 @@ describe('a run', () => {
   it('settles every frame once: shown, or dropped when a later one is', () => {
     const now = performance.now();
     const run = new Run(10, 20, { num: 25, den: 1 }, now - 100, now);
-    run.cost(10, { readMs: 1, decodeMs: 20, scaleMs: 3, decoded: 2 });
-    run.cost(10, { readMs: 0, decodeMs: 5, scaleMs: 0, decoded: 1 });
+    run.cost(10, { readMs: 1, decodeMs: 20, scaleMs: 3, effectsMs: 2, decoded: 2 });
+    run.cost(10, { readMs: 0, decodeMs: 5, scaleMs: 0, effectsMs: 0, decoded: 1 });
     run.shown(10, 0, 4, 7);
     run.shown(13, 1, 4, 2);
     run.passed(15, 0);

@@ -36,6 +36,7 @@ export class Run {
     this.log.add(frame, 'read', cost.readMs);
     this.log.add(frame, 'decode', cost.decodeMs);
     this.log.add(frame, 'scale', cost.scaleMs);
+    this.log.add(frame, 'effects', cost.effectsMs);
     this.log.add(frame, 'decoded', cost.decoded);
   }
 

@@ -27,8 +27,10 @@ const passage = (clipId: string, from: number, to: number): Passage => ({
   clipStart: from,
   sourceIn: { num: 0, den: 1 },
   speed: { num: 1, den: 1 },
+  effects: [],
+  framing: 'fit',
 });
-const cost = { readMs: 0, decodeMs: 1, scaleMs: 1, decoded: 1 };
+const cost = { readMs: 0, decodeMs: 1, scaleMs: 1, effectsMs: 0, decoded: 1 };
 
 /** A worker that does what the test says, and remembers what it was asked. */
 class Decoder implements Channel<DecodeRequest, DecodeReply> {
@@ -78,7 +80,7 @@ function setUp(slots: number[]): {
   return { set, decoder, failed, picture };
 }
 
-const options = { frameSize: SIZE, rate: RATE, live: true };
+const options = { frameSize: SIZE, rate: RATE, live: true, scaling: 'quick' as const };
 
 describe('the streams', () => {
   it('give room first to whoever needs it for the earliest frame', () => {

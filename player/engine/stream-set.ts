@@ -1,6 +1,7 @@
-import { fitPlacement, type Passage, type Placement } from '@hone/core/render';
+import { poseOf, type Passage, type Pose } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Rational } from '@hone/core/time';
+import type { ResampleKind } from '../decode/resample-table.js';
 import type { MediaFile } from '../plan.js';
 import type { Channel, Decoder, DecodeReply, DecodeRequest, PictureCost } from '../shared/messages.js';
 import type { ColourCoding } from '../shared/picture.js';
@@ -8,7 +9,7 @@ import type { ColourCoding } from '../shared/picture.js';
 /** A picture that waits to be shown. */
 export interface ReadyPicture {
   readonly address: number;
-  readonly placement: Placement;
+  readonly pose: Pose;
   readonly coding: ColourCoding;
   readonly decoder: Decoder;
 }
@@ -18,6 +19,7 @@ export interface StreamOptions {
   readonly frameSize: FrameSize;
   readonly rate: Rational;
   readonly live: boolean;
+  readonly scaling: ResampleKind;
   /** Most pictures that may wait; undefined for as many as there is room. */
   readonly ahead?: number;
 }
@@ -25,7 +27,7 @@ export interface StreamOptions {
 interface OpenStream {
   readonly id: number;
   readonly passage: Passage;
-  readonly placement: Placement;
+  readonly pose: Pose;
   readonly worker: number;
   readonly ahead: number;
   readonly slots: Set<number>;
@@ -68,11 +70,12 @@ export class StreamSet {
   }
 
   open(passage: Passage, file: MediaFile, options: StreamOptions): void {
-    const placement = fitPlacement(file.shownSize, options.frameSize);
+    const { effects, framing } = passage;
+    const pose = poseOf(effects, file.shownSize, options.frameSize, framing);
     const stream: OpenStream = {
       id: this.nextId++,
       passage,
-      placement,
+      pose,
       worker: this.nextWorker++ % this.decoders.length,
       ahead: options.ahead ?? Infinity,
       slots: new Set(),
@@ -92,7 +95,9 @@ export class StreamSet {
         sourceIn: passage.sourceIn,
         speed: passage.speed,
         timelineRate: options.rate,
-        target: { width: placement.width, height: placement.height },
+        target: pose.raster,
+        scaling: options.scaling,
+        effects,
         live: options.live,
       },
     });
@@ -220,7 +225,7 @@ export class StreamSet {
     stream.stale.delete(address);
     stream.next = frame + 1;
     const pictures = this.ready.get(frame) ?? new Map<string, ReadyPicture>();
-    pictures.set(stream.passage.clipId, { address, placement: stream.placement, coding, decoder });
+    pictures.set(stream.passage.clipId, { address, pose: stream.pose, coding, decoder });
     this.ready.set(frame, pictures);
     this.holders.set(address, (this.holders.get(address) ?? 0) + 1);
   }

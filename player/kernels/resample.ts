@@ -2,7 +2,7 @@
  * Separable resampling of one plane of 8-bit samples by tables of weights, rows first.
  *
  * A table has, for each result, three things: the first source index (i32), the number of weights (i32), and the
- * weights (16 bits, 16384 stands for one, their sum is 16384), filled up with zeros to a multiple of four.
+ * weights (16 bits with a sign, 16384 stands for one, their sum is 16384), filled up with zeros to a multiple of four.
  *
  * @param source address of the first sample
  * @param stride bytes from one source row to the next
@@ -43,34 +43,34 @@ export function resamplePlane(
           i32x4.dot_i16x8_s(v128.load64_zero(start + offset), v128.load64_zero(column + 8 + offset)),
         );
       }
-      const sum = i32x4.extract_lane(sums, 0) + i32x4.extract_lane(sums, 1) + (1 << 20);
-      store<u8>(to + <usize>x, <u8>(sum >> 21));
+      const sum = i32x4.extract_lane(sums, 0) + i32x4.extract_lane(sums, 1) + (1 << 19);
+      store<u8>(to + <usize>x, <u8>max(0, min(255, sum >> 20)));
     }
   }
 }
 
-// The weighted sum of rows, with 7 bits behind the point, so that 255 fits in 15 bits.
+// The weighted sum of rows, with 6 bits behind the point, so that twice 255 fits in 15 bits.
 function sumRows(from: usize, stride: usize, width: i32, weights: usize, count: i32, work: usize): void {
   let x = 0;
   for (; x + 8 <= width; x += 8) {
-    let low = i32x4.splat(64);
-    let high = i32x4.splat(64);
+    let low = i32x4.splat(128);
+    let high = i32x4.splat(128);
     for (let row = 0; row < count; row++) {
       const samples = v128.load8x8_u(from + <usize>row * stride + <usize>x);
-      const weight = i16x8.splat(<i16>load<u16>(weights + ((<usize>row) << 1)));
-      low = i32x4.add(low, i32x4.extmul_low_i16x8_u(samples, weight));
-      high = i32x4.add(high, i32x4.extmul_high_i16x8_u(samples, weight));
+      const weight = i16x8.splat(<i16>load<i16>(weights + ((<usize>row) << 1)));
+      low = i32x4.add(low, i32x4.extmul_low_i16x8_s(samples, weight));
+      high = i32x4.add(high, i32x4.extmul_high_i16x8_s(samples, weight));
     }
-    low = i32x4.shr_u(low, 7);
-    high = i32x4.shr_u(high, 7);
-    v128.store(work + ((<usize>x) << 1), i16x8.narrow_i32x4_u(low, high));
+    low = i32x4.shr_s(low, 8);
+    high = i32x4.shr_s(high, 8);
+    v128.store(work + ((<usize>x) << 1), i16x8.narrow_i32x4_s(low, high));
   }
   for (; x < width; x++) {
-    let sum: u32 = 64;
+    let sum: i32 = 128;
     for (let row = 0; row < count; row++) {
       sum +=
-        <u32>load<u8>(from + <usize>row * stride + <usize>x) * <u32>load<u16>(weights + ((<usize>row) << 1));
+        <i32>load<u8>(from + <usize>row * stride + <usize>x) * <i32>load<i16>(weights + ((<usize>row) << 1));
     }
-    store<u16>(work + ((<usize>x) << 1), <u16>(sum >> 7));
+    store<i16>(work + ((<usize>x) << 1), <i16>(sum >> 8));
   }
 }

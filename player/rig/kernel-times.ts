@@ -52,7 +52,7 @@ export class KernelBench {
         const ms: number[] = [];
         for (let round = -1; round < rounds; round++) {
           const start = performance.now();
-          const reduction = { target, quarters: 0, address: this.target };
+          const reduction = { target, quarters: 0, address: this.target, kind: 'quick' as const };
           await reduceFrame(frame, reduction, this.memory, this.kernels, this.workspace);
           if (round >= 0) ms.push(performance.now() - start);
         }
@@ -80,15 +80,23 @@ export class KernelBench {
     const screen = new Screen(new OffscreenCanvas(size.width, size.height), this.memory, this.kernels);
     const picture: ReadyPicture = {
       address: this.target,
-      placement: { x: 0, y: 0, ...size },
+      pose: { raster: size, natural: size, placement: { x: 0, y: 0, ...size } },
       coding: VIDEO_BT709,
       decoder: 'browser',
     };
-    const drawn = Array.from({ length: layers }, () => ({ picture }));
+    const drawn = Array.from({ length: layers }, (_, index) => ({
+      picture,
+      clipId: String(index),
+      effects: [],
+      at: 0,
+    }));
     const room = {
       composed: this.composed,
       mixing: [this.composed, this.composed] as const,
       colours: this.colours,
+      warped: this.composed,
+      alphas: [],
+      shapes: this.composed,
     };
     const took = Array.from({ length: rounds + 1 }, () => screen.draw(drawn, size, room));
     return took.slice(1);

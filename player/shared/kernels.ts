@@ -39,6 +39,47 @@ export interface Kernels {
   narrowTo8(source: number, target: number, count: number, bits: number): void;
   mixPlane(first: number, second: number, target: number, count: number, share: number): void;
   turnPlane(source: number, target: number, width: number, height: number, quarters: number): void;
+  colourPicture(luma: number, blue: number, red: number, width: number, height: number, table: number): void;
+  blurPlane(
+    source: number,
+    target: number,
+    width: number,
+    height: number,
+    share: number,
+    border: number,
+    scale: number,
+    work: number,
+  ): void;
+  sharpenPlane(plane: number, soft: number, count: number, amount: number): void;
+  blendPlane(
+    below: number,
+    belowStride: number,
+    above: number,
+    aboveStride: number,
+    alpha: number,
+    alphaStride: number,
+    width: number,
+    height: number,
+    gain: number,
+  ): void;
+  coverPlane(below: number, value: number, alpha: number, count: number, gain: number): void;
+  shapeAlpha(target: number, width: number, height: number, shapes: number, count: number): void;
+  warpPlane(
+    source: number,
+    sourceWidth: number,
+    sourceHeight: number,
+    target: number,
+    width: number,
+    height: number,
+    a: number,
+    b: number,
+    c: number,
+    d: number,
+    e: number,
+    f: number,
+    outside: number,
+  ): void;
+  grainPlane(plane: number, width: number, height: number, tile: number, across: number, down: number): void;
 }
 
 /** Bytes of a page of WebAssembly memory. */

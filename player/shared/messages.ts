@@ -1,8 +1,16 @@
 import type { FrameSize } from '@hone/core/timeline';
 import type { Rational } from '@hone/core/time';
-import type { SoundPart } from '@hone/core/render';
+import type { EffectKind, KnownEffect, SoundPart } from '@hone/core/render';
+import type { ResampleKind } from '../decode/resample-table.js';
 import type { MediaFile, PreviewPlan } from '../plan.js';
 import type { ColourCoding } from './picture.js';
+
+/** A decode worker's own part of the shared memory. Addresses are bytes. */
+export interface DecodeRoom {
+  readonly address: number;
+  readonly bytes: number;
+  readonly effects: { readonly address: number; readonly bytes: number };
+}
 
 /** Engine to decode worker. */
 export type DecodeRequest =
@@ -13,7 +21,7 @@ export type DecodeRequest =
       control: SharedArrayBuffer;
       readAheadBytes: number;
     }
-  | { kind: 'workspace'; address: number; bytes: number }
+  | { kind: 'workspace'; room: DecodeRoom }
   | { kind: 'open'; stream: StreamSpec }
   /** Room for one more picture. */
   | { kind: 'grant'; stream: number; address: number }
@@ -33,6 +41,9 @@ export interface StreamSpec {
   readonly timelineRate: Rational;
   /** Size of the picture that is wanted. */
   readonly target: FrameSize;
+  readonly scaling: ResampleKind;
+  /** What is done to its pixels. */
+  readonly effects: readonly KnownEffect[];
   /** Whether frames that are too late are dropped unscaled and a decoder that is behind jumps ahead. */
   readonly live: boolean;
 }
@@ -42,6 +53,7 @@ export interface PictureCost {
   readonly readMs: number;
   readonly decodeMs: number;
   readonly scaleMs: number;
+  readonly effectsMs: number;
   readonly decoded: number;
 }
 
@@ -98,6 +110,14 @@ export interface PictureOrigin {
   readonly decoder: Decoder | null;
 }
 
+/** What the picture on the canvas is made of. */
+export interface ShownPixels {
+  readonly size: FrameSize;
+  readonly from: readonly PictureOrigin[];
+  /** Effects that the preview leaves out. */
+  readonly leftOut: readonly EffectKind[];
+}
+
 export type PlayerState = 'still' | 'starting' | 'playing' | 'shuttling';
 
 /** What the player knows of a run besides its frames. */
@@ -116,7 +136,7 @@ export type EngineReply =
   | { kind: 'state'; state: PlayerState; frame: number }
   /** The picture that was asked for at rest stands on the canvas. */
   | { kind: 'still'; frame: number; size: FrameSize }
-  | { kind: 'pixels'; size: FrameSize; from: readonly PictureOrigin[] }
+  | { kind: 'pixels'; pixels: ShownPixels }
   /** A run began; its log is written here while it goes on. */
   | { kind: 'log'; firstFrame: number; buffer: SharedArrayBuffer }
   | { kind: 'run'; firstFrame: number; log: Float32Array; facts: MeasuredFacts }

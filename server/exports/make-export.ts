@@ -1,6 +1,7 @@
-import { mkdir, rename, rm, stat } from 'node:fs/promises';
-import { dirname } from 'node:path';
+import { mkdir, rename, rm, stat, writeFile } from 'node:fs/promises';
 import { exportCommand, exportGraph, exportSources, type FactsOf } from '@hone/core/render';
+import { effectAssets } from '../effects/effect-assets.js';
+import type { TableStore } from '../effects/table-store.js';
 import { probe } from '../ffmpeg/probe.js';
 import { inputArguments, leadingFile, plainFile } from '../ffmpeg/input.js';
 import { fileArgument, runFfmpeg, type FfmpegTools } from '../ffmpeg/process.js';
@@ -13,20 +14,24 @@ import type { ExportRow, ExportStore } from './export-store.js';
 import { proofOf } from './proof.js';
 
 const aside = (row: ExportRow): string => `${row.path}.part`;
+const drawings = (row: ExportRow): string => `${row.path}.drawings`;
 /** Shares of the work, by what it takes on a small machine. */
 const HASHED = 0.04;
 const ENCODED = 0.8;
+
+interface ExportParts {
+  readonly sources: SourceStore;
+  readonly exports: ExportStore;
+  readonly tables: TableStore;
+  readonly limits: MemoryLimits;
+  readonly tools: FfmpegTools;
+}
 
 /**
  * Makes an export. It is given the timeline and the delivery as they were when it was asked for, and it has no way to
  * learn of a tuning or of a light copy.
  */
-export function exportHandler(
-  sources: SourceStore,
-  exports: ExportStore,
-  limits: MemoryLimits,
-  tools: FfmpegTools,
-): JobHandler {
+export function exportHandler({ sources, exports, tables, limits, tools }: ExportParts): JobHandler {
   return {
     kind: 'export',
     lane: 'heavy',
@@ -44,8 +49,12 @@ export function exportHandler(
       }
       const threads = await limits.decoderArguments();
       const inputOf = (id: string): string[] => [...threads, ...inputArguments(known.get(id)!)];
-      const command = exportCommand(graph, inputOf, factsOf);
-      await mkdir(dirname(row.path), { recursive: true });
+      const folder = drawings(row);
+      await mkdir(folder, { recursive: true });
+      const assets = { ...(await effectAssets(graph.graph, tables, folder)), inputOf, factsOf };
+      const command = exportCommand(graph, assets);
+      for (const [number, svg] of command.drawings.entries())
+        await writeFile(assets.drawingFile(number), svg);
       const { length } = graph.graph;
       await runFfmpeg(tools.ffmpeg, ['-v', 'error', ...command.args, fileArgument(aside(row))], {
         signal,
@@ -62,6 +71,7 @@ export function exportHandler(
       const proof = await proofOf({
         graph,
         command,
+        assets,
         sources: known,
         exported: aside(row),
         frameCount,
@@ -69,12 +79,14 @@ export function exportHandler(
         signal,
         progress: (done) => progress(ENCODED + (1 - ENCODED) * done),
       });
+      await rm(folder, { recursive: true, force: true });
       await rename(aside(row), row.path);
       await exports.change(row, { state: 'ready', proof, bytes: size });
     },
     async abandoned(subjectId, state) {
       const row = await exports.get(subjectId);
       await rm(aside(row), { force: true });
+      await rm(drawings(row), { recursive: true, force: true });
       await exports.change(row, { state });
     },
   };

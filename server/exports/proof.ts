@@ -1,14 +1,14 @@
-import { deinterlacing, scaleColours } from '@hone/core/media';
 import { createHash } from 'node:crypto';
-import { stat } from 'node:fs/promises';
+import { stat, writeFile } from 'node:fs/promises';
 import type { ExportProof, ProofFrame } from '@hone/core/api';
-import type { SourceFacts } from '@hone/core/media';
+import { deinterlacing, type SourceFacts } from '@hone/core/media';
 import {
   exportSources,
   layerFilters,
   layerTime,
-  placementOf,
   proofFrames,
+  sizedLayer,
+  type ExportAssets,
   type ExportCommand,
   type ExportGraph,
   type Layer,
@@ -24,6 +24,7 @@ import type { SourceRow } from '../media/source-store.js';
 interface ProofInput {
   readonly graph: ExportGraph;
   readonly command: ExportCommand;
+  readonly assets: ExportAssets;
   readonly sources: ReadonlyMap<string, SourceRow>;
   readonly exported: string;
   readonly frameCount: number;
@@ -39,7 +40,8 @@ interface ProofInput {
 export async function proofOf(input: ProofInput): Promise<ExportProof> {
   const { graph, command, sources, exported, frameCount, signal } = input;
   const originals = exportSources(graph).map((id) => sources.get(id)!);
-  const allowed = new Set(originals.map((source) => fileArgument(source.path)));
+  const drawings = command.drawings.map((_, number) => input.assets.drawingFile(number));
+  const allowed = new Set([...originals.map(({ path }) => path), ...drawings].map(fileArgument));
   const opened = command.args.filter((_, index) => command.args[index - 1] === '-i');
   const stamps = new StampReader(input);
   const chosen = proofFrames(graph.graph);
@@ -80,7 +82,7 @@ class StampReader {
 }
 
 async function compareFrame(
-  { graph: { graph, delivery }, sources, exported, tools, signal }: ProofInput,
+  { graph: { graph, delivery }, assets, sources, exported, tools, signal }: ProofInput,
   frame: number,
   stamps: StampReader,
 ): Promise<Pick<ProofFrame, 'clipName' | 'sourceSeconds' | 'ssim'>> {
@@ -92,20 +94,29 @@ async function compareFrame(
   filters.push(`color=c=black:s=${width}x${height},trim=end_frame=1,format=yuv420p,setpts=N[base]`);
   let first: { clipName: string; sourceSeconds: number } | undefined;
   const sized: SizedLayer[] = [];
+  const drawings: string[] = [];
+  let inputCount = 1;
   for (const [index, layer] of layers.entries()) {
     const source = sources.get(layer.sourceId)!;
     const { seek, seconds } = await originalFrame(source, layer, frame, graph.rate, stamps);
     first = { clipName: source.name, sourceSeconds: seconds };
     args.push('-ss', seek, ...inputArguments(source));
-    const placement = placementOf(source.facts!, delivery.size);
-    const label = `layer${index}`;
-    filters.push(
-      `[${index + 1}:v]${deinterlacing(source.facts!.picture!.scan)}trim=end_frame=1,scale=${placement.width}:${placement.height}:flags=bicubic:${scaleColours(source.facts!.picture!)},` +
-        `format=yuv420p,setsar=1,setpts=N[${label}]`,
-    );
-    sized.push({ label, placement, mix: layer.mix });
+    const picked = `${deinterlacing(source.facts!.picture!.scan)}trim=end_frame=1`;
+    const piece = { name: `layer${index}`, rate: graph.rate, at: frame - layer.clipStart, frames: 1 };
+    const input = `${inputCount++}:v`;
+    const made = sizedLayer(input, picked, layer, source.facts!, delivery.size, piece, {
+      ...assets,
+      drawing: (svg) => {
+        drawings.push(svg);
+        args.push('-i', fileArgument(assets.drawingFile(-drawings.length)));
+        return `${inputCount++}:v`;
+      },
+    });
+    filters.push(...made.filters);
+    sized.push(made.layer);
   }
-  const put = layerFilters(sized, 'base', frame, graph.rate, 'put');
+  for (const [index, svg] of drawings.entries()) await writeFile(assets.drawingFile(-index - 1), svg);
+  const put = layerFilters(sized, 'base', { width, height, from: frame, count: 1, rate: graph.rate }, 'put');
   filters.push(...put.filters, `[made][${put.label}]ssim`);
   const command = [
     '-v',

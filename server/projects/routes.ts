@@ -1,7 +1,9 @@
 import { checked, newProjectSchema, projectChangeSchema } from '@hone/core/api';
 import { tuningSchema } from '@hone/core/levers';
 import { sourceFiltersSchema } from '@hone/core/media';
+import { timelineEffectFault } from '@hone/core/render';
 import { Router } from 'express';
+import { UserError } from '../http/problems.js';
 import type { ProjectStore } from './project-store.js';
 
 export function projectRoutes(projects: ProjectStore): Router {
@@ -22,6 +24,8 @@ export function projectRoutes(projects: ProjectStore): Router {
 
   router.put('/projects/:id', async (request, response) => {
     const body = checked(projectChangeSchema, request.body, 'the timeline');
+    const fault = timelineEffectFault(body.timeline);
+    if (fault) throw new UserError(400, 'Effect not understood', fault);
     response.json(await projects.change(request.params.id, body));
   });
 

@@ -1,4 +1,5 @@
 import { add, compare, divide, sourceTimeAt, ZERO, type Rational } from '../../time/index.js';
+import { laterStart } from '../effect.js';
 import { clipEnd, speedOf, type Clip, type Timeline, type Track } from '../model.js';
 
 /** Makes an identifier that the timeline does not have yet. */
@@ -21,7 +22,8 @@ export const inSource = (time: Rational): Rational => (compare(time, ZERO) < 0 ?
 /** A clip from another frame of its own on; before its first frame it begins earlier in its source. */
 export function beginningAt(clip: Clip, frame: number, rate: Rational): Clip {
   const sourceIn = inSource(timeInClip(clip, frame - clip.start, rate));
-  return { ...clip, start: frame, length: clipEnd(clip) - frame, sourceIn };
+  const effects = clip.effects ? { effects: laterStart(clip.effects, frame - clip.start) } : {};
+  return { ...clip, ...effects, start: frame, length: clipEnd(clip) - frame, sourceIn };
 }
 
 export const endingAt = (clip: Clip, frame: number): Clip => ({ ...clip, length: frame - clip.start });

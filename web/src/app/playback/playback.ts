@@ -90,9 +90,7 @@ export class Playback {
         this.noteScrubbed(frame);
         this.store.dispatch(PlayerActions.pictureAtRest({ frame }));
       });
-      player.on('pixels', (size, from) =>
-        this.store.dispatch(PlayerActions.pixelsChanged({ size, from: [...from] })),
-      );
+      player.on('pixels', (pixels) => this.store.dispatch(PlayerActions.pixelsChanged({ pixels })));
       player.on('failed', (message) => this.store.dispatch(PlayerActions.failed({ message })));
       player.on('log', (log) => this.logs.live.set(log));
       player.on('run', ({ log, facts }) => this.finished(log, facts));

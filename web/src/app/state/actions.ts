@@ -21,8 +21,8 @@ import type { Condition, SourceFilter } from '@hone/core/media';
 import type { FrameLog, RunFacts, ScrubFacts } from '@hone/core/playback';
 import type { Rig } from '@hone/core/rig';
 import type { Delivery } from '@hone/core/render';
-import type { CopiedClip, FrameSize, Timeline } from '@hone/core/timeline';
-import type { PictureOrigin, PlayerState } from '@hone/player';
+import type { CopiedClip, Timeline } from '@hone/core/timeline';
+import type { PlayerState, ShownPixels } from '@hone/player';
 import { createActionGroup, emptyProps, props } from '@ngrx/store';
 
 /** What the server told of its own accord. */
@@ -101,7 +101,7 @@ export const PlayerActions = createActionGroup({
     /** The player was told what to play; these sources are seen or heard in it. */
     'Plan given': props<{ sourceIds: readonly string[] }>(),
     'Picture at rest': props<{ frame: number }>(),
-    'Pixels changed': props<{ size: FrameSize; from: PictureOrigin[] }>(),
+    'Pixels changed': props<{ pixels: ShownPixels }>(),
     'Marks set': props<{ inFrame: number | null; outFrame: number | null }>(),
     /** Play was pressed; a run begins. */
     'Run begun': emptyProps(),

@@ -184,8 +184,11 @@ describe('the state of playback', () => {
   });
 
   it('knows what stands in the viewer', () => {
-    const shown = reducer(open, PlayerActions.pixelsChanged({ size: SIZE, from: [ORIGIN] }));
-    expect(shown.pixels).toEqual({ size: SIZE, from: [ORIGIN] });
+    const shown = reducer(
+      open,
+      PlayerActions.pixelsChanged({ pixels: { size: SIZE, from: [ORIGIN], leftOut: [] } }),
+    );
+    expect(shown.pixels).toEqual({ size: SIZE, from: [ORIGIN], leftOut: [] });
     expect(reducer(shown, PlayerActions.stateChanged({ state: 'playing', frame: 7 }))).toMatchObject({
       state: 'playing',
       frame: 7,

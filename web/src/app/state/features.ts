@@ -9,8 +9,8 @@ import type {
   ScrubRecord,
   Source,
 } from '@hone/core/api';
-import type { FrameSize, Timeline } from '@hone/core/timeline';
-import type { PictureOrigin, PlayerState } from '@hone/player';
+import type { Timeline } from '@hone/core/timeline';
+import type { PlayerState, ShownPixels } from '@hone/player';
 import { createFeature, createReducer, on, type ActionReducerMap } from '@ngrx/store';
 import { framesPerSecond, pixels } from '../words/quantities';
 import { CopyActions, PlayerActions, ProjectActions, ServerActions, SourcesActions } from './actions';
@@ -240,7 +240,7 @@ export interface PlaybackState {
   /** The frame at rest, or where playing began. */
   readonly frame: number;
   /** What stands in the viewer. */
-  readonly pixels: { readonly size: FrameSize; readonly from: readonly PictureOrigin[] } | null;
+  readonly pixels: ShownPixels | null;
   readonly inFrame: number | null;
   readonly outFrame: number | null;
   readonly runs: readonly RunRecord[];
@@ -305,7 +305,7 @@ export const playbackFeature = createFeature({
       sourceIds.join() === state.seenIds.join() ? state : { ...state, seenIds: sourceIds },
     ),
     on(PlayerActions.pictureAtRest, (state, { frame }) => ({ ...state, frame })),
-    on(PlayerActions.pixelsChanged, (state, { size, from }) => ({ ...state, pixels: { size, from } })),
+    on(PlayerActions.pixelsChanged, (state, { pixels }) => ({ ...state, pixels })),
     on(PlayerActions.placeAsked, (state, { frame }) => ({ ...state, frame })),
     on(PlayerActions.marksSet, (state, { inFrame, outFrame }) => ({ ...state, inFrame, outFrame })),
     on(PlayerActions.runKept, (state, { run }) => ({

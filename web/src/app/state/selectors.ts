@@ -9,7 +9,7 @@ import {
   type CopyDivisor,
   type FilterContext,
 } from '@hone/core/media';
-import { placementOf } from '@hone/core/render';
+import { largestRaster } from '@hone/core/render';
 import { soloTimeline, timelineLength, type Timeline } from '@hone/core/timeline';
 import { planFor } from '@hone/player';
 import { createSelector } from '@ngrx/store';
@@ -106,7 +106,7 @@ const copyRowsFor = (
   return (source) => {
     if (!source.facts?.picture || source.state !== 'ready') return null;
     const size = shownSize(source.facts.picture);
-    const divisor = fittingDivisor(size, placementOf(source.facts, frame));
+    const divisor = fittingDivisor(size, largestRaster(timeline, source.id, source.facts, frame));
     const own = copies.filter((copy) => copy.sourceId === source.id && copy.state !== 'stale');
     const copy = own.find((each) => each.divisor === divisor) ?? null;
     const isBusy = ({ kind, subjectId, state }: Job): boolean =>

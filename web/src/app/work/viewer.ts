@@ -9,6 +9,7 @@ import {
 } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
+import { definitionOf } from '@hone/core/render';
 import { formatTimecode, timecodeFormatOf } from '@hone/core/time';
 import { Playback } from '../playback/playback';
 import { playbackFeature } from '../state/features';
@@ -41,6 +42,11 @@ export class Viewer {
     if (!plate) return 'no picture yet';
     const from = plate.from.map(originText).join(' and ') || 'no clip';
     return `preview ${pixels(plate.size)} of ${pixels(plate.full)} · ${from}`;
+  });
+  readonly leftOut = computed(() => {
+    const kinds = this.plate()?.leftOut ?? [];
+    const names = kinds.map((kind) => definitionOf(kind).name).join(' and ');
+    return names && `Not in this preview: ${names}. It is in the export.`;
   });
   readonly label = computed(() => `Picture of the timeline: ${this.plateText()}`);
 

@@ -1,0 +1,200 @@
+import {
+  colourCodes,
+  isKeyed,
+  numberAt,
+  pixelSteps,
+  recursionFor,
+  textOf,
+  titlePath,
+  TABLE_STEPS,
+  vignetteGain,
+  videoColour,
+  type KnownEffect,
+  type PixelStep,
+  type VideoColour,
+} from '@hone/core/render';
+import type { FrameSize } from '@hone/core/timeline';
+import type { Kernels } from '../shared/kernels.js';
+import { planarAt, planarBytes, type Plane } from '../shared/picture.js';
+import type { EffectFiles } from './effect-files.js';
+import { grainTile, tileOffset, TILE_SIDE } from './grain-tile.js';
+
+/** Whether two frames can differ although they show the same frame of the source. */
+export const changesByFrame = (effects: readonly KnownEffect[]): boolean =>
+  effects.some(({ kind }) => kind === 'grain') ||
+  effects.some((effect) => effect.kind === 'title' && isKeyed(effect, 'opacity'));
+
+const TABLE_BYTES = 16 * TABLE_STEPS ** 3;
+const TILE_BYTES = 2 * TILE_SIDE ** 2;
+
+const aligned = (bytes: number): number => (bytes + 63) & ~63;
+
+// Room of the blur kernel, and a plane for what it gives out.
+const softBytes = ({ width, height }: FrameSize): number => aligned(width * height);
+const workBytes = ({ width, height }: FrameSize): number =>
+  aligned(4 * (width + 4) * (height + 8) + 16 * (width + 8));
+
+const keptBytes = ({ kind }: PixelStep, raster: FrameSize): number => {
+  if (kind === 'colour') return aligned(TABLE_BYTES);
+  if (kind === 'grain') return aligned(TILE_BYTES);
+  return kind === 'title' || kind === 'vignette' ? aligned(planarBytes(raster.width, raster.height)) : 0;
+};
+
+/** Room that the effects of a picture need; 0 when there are none that change pixels. */
+export function effectBytes(effects: readonly KnownEffect[], raster: FrameSize): number {
+  const steps = pixelSteps(effects, raster);
+  if (steps.length === 0) return 0;
+  const kept = steps.reduce((sum, step) => sum + keptBytes(step, raster), 0);
+  return softBytes(raster) + workBytes(raster) + kept;
+}
+
+/** Does the effects of pictures in the shared memory, step by step, and keeps what they are prepared with. */
+export class PictureEffects {
+  private readonly kept = new Map<string, number>();
+  private address = 0;
+  private end = 0;
+  private next = 0;
+
+  constructor(
+    private readonly memory: WebAssembly.Memory,
+    private readonly kernels: Kernels,
+    private readonly files: EffectFiles,
+  ) {}
+
+  /** @param bytes as `effectBytes` says for the picture that needs most, or more */
+  setRoom(address: number, bytes: number): void {
+    this.kept.clear();
+    this.address = address;
+    this.next = address;
+    this.end = address + bytes;
+  }
+
+  /**
+   * @param at frame of the clip, for what changes along it
+   * @param picture address of a picture of 8-bit 4:2:0 samples, which is changed in place
+   */
+  apply(effects: readonly KnownEffect[], at: number, picture: number, raster: FrameSize): void {
+    for (const step of pixelSteps(effects, raster)) this.do(step, at, picture, raster);
+  }
+
+  private do(step: PixelStep, at: number, picture: number, raster: FrameSize): void {
+    const { kernels } = this;
+    const [luma, blue, red] = planarAt(picture, raster.width, raster.height);
+    const { width, height } = luma;
+    switch (step.kind) {
+      case 'colour': {
+        const table = this.keep(step, raster, (address) => {
+          const codes = colourCodes(step.effects, this.files.tableOf);
+          new Float32Array(this.memory.buffer, address, codes.length).set(codes);
+        });
+        kernels.colourPicture(luma.address, blue.address, red.address, width, height, table);
+        return;
+      }
+      case 'blur':
+        this.blur(luma, luma.address, step.deviation, raster);
+        for (const plane of [blue, red]) this.blur(plane, plane.address, step.deviation / 2, raster);
+        return;
+      case 'sharpen': {
+        const soft = this.address;
+        this.blur(luma, soft, step.deviation, raster);
+        kernels.sharpenPlane(luma.address, soft, width * height, Math.round(256 * step.amount));
+        return;
+      }
+      case 'vignette': {
+        const mask = this.keep(step, raster, (address) => this.drawVignette(step.loss, address, raster));
+        this.cover(picture, mask, [16, 128, 128], raster, 1);
+        return;
+      }
+      case 'grain': {
+        const tile = this.keep(step, raster, (address) => {
+          const values = grainTile(step.deviation, step.cell);
+          new Int16Array(this.memory.buffer, address, values.length).set(values);
+        });
+        kernels.grainPlane(luma.address, width, height, tile, ...tileOffset(at));
+        return;
+      }
+      case 'title': {
+        const still = { ...step.effect, keyframes: {} };
+        const mask = this.keep({ ...step, effect: still }, raster, (address) =>
+          this.drawTitle(step.effect, address, raster),
+        );
+        const colour = videoColour(textOf(step.effect, 'colour'));
+        this.cover(picture, mask, colour, raster, numberAt(step.effect, 'opacity', at) / 100);
+      }
+    }
+  }
+
+  private blur(
+    { address, width, height }: Plane,
+    target: number,
+    deviation: number,
+    raster: FrameSize,
+  ): void {
+    const { share, border, scale } = recursionFor(deviation);
+    const work = this.address + softBytes(raster);
+    this.kernels.blurPlane(address, target, width, height, share, border, scale, work);
+  }
+
+  private cover(
+    picture: number,
+    mask: number,
+    colour: VideoColour,
+    raster: FrameSize,
+    opacity: number,
+  ): void {
+    const planes = planarAt(picture, raster.width, raster.height);
+    const [full, half] = planarAt(mask, raster.width, raster.height);
+    const gain = Math.round(256 * opacity);
+    planes.forEach(({ address, width, height }, index) => {
+      const alpha = index === 0 ? full.address : half.address;
+      this.kernels.coverPlane(address, colour[index]!, alpha, width * height, gain);
+    });
+  }
+
+  private drawVignette(loss: number, address: number, { width, height }: FrameSize): void {
+    const bytes = new Uint8Array(this.memory.buffer, address, width * height);
+    const radius = Math.hypot(width, height) / 2;
+    for (let y = 0, at = 0; y < height; y++) {
+      for (let x = 0; x < width; x++, at++) {
+        const distance = Math.hypot(x + 0.5 - width / 2, y + 0.5 - height / 2) / radius;
+        bytes[at] = Math.round(255 * (1 - vignetteGain(loss, distance)));
+      }
+    }
+    this.halve(address, { width, height });
+  }
+
+  private drawTitle(effect: KnownEffect, address: number, raster: FrameSize): void {
+    const { width, height } = raster;
+    const context = new OffscreenCanvas(width, height).getContext('2d', { willReadFrequently: true })!;
+    if (this.files.font) context.fill(new Path2D(titlePath(effect, this.files.font, raster)));
+    const { data } = context.getImageData(0, 0, width, height);
+    const bytes = new Uint8Array(this.memory.buffer, address, width * height);
+    for (let at = 0; at < bytes.length; at++) bytes[at] = data[4 * at + 3]!;
+    this.halve(address, raster);
+  }
+
+  // Chroma is covered as much as the four pixels that share it.
+  private halve(address: number, { width, height }: FrameSize): void {
+    const half = address + width * height;
+    this.kernels.reduceBox(address, width, half, width >> 1, height >> 1, 2);
+  }
+
+  /** The address of what a step needs, made when it is not there. */
+  private keep(step: PixelStep, raster: FrameSize, make: (address: number) => void): number {
+    const key = JSON.stringify([step, raster]);
+    const known = this.kept.get(key);
+    if (known !== undefined) return known;
+    const first = this.address + softBytes(raster) + workBytes(raster);
+    const bytes = keptBytes(step, raster);
+    // What pictures of several sizes need stands behind the working room of the largest that was met.
+    if (this.next < first || this.next + bytes > this.end) {
+      this.kept.clear();
+      this.next = first;
+    }
+    const address = this.next;
+    make(address);
+    this.next += bytes;
+    this.kept.set(key, address);
+    return address;
+  }
+}
