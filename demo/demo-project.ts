@@ -2,17 +2,24 @@ import { existsSync } from 'node:fs';
 import { mkdir } from 'node:fs/promises';
 import { join } from 'node:path';
 import { Worker } from 'node:worker_threads';
+import type { Timeline } from '@hone/core/timeline';
 import { CancelledError, type JobContext, type JobHandler, type Services } from '@hone/server';
 import { SHOTS } from './footage/shots.js';
 import type { ShotOrder } from './footage/make-shot.js';
-import { SLACK_WATER, SLACK_WATER_SHORT, timelineOf } from './scenario.js';
+import { SLACK_WATER_SHORT, timelineOf } from './scenario.js';
+import { duskTable, slackWater } from './slack-water.js';
 
 export const DEMO_PROJECT = 'slack-water';
 export const SHORT_PROJECT = 'slack-water-short';
 
+type IdOf = (shot: string) => string;
+
 const PROJECTS = {
-  [DEMO_PROJECT]: { name: 'Slack Water', cuts: SLACK_WATER },
-  [SHORT_PROJECT]: { name: 'Slack Water, short', cuts: SLACK_WATER_SHORT },
+  [DEMO_PROJECT]: { name: 'Slack Water', timeline: slackWater },
+  [SHORT_PROJECT]: {
+    name: 'Slack Water, short',
+    timeline: (idOf: IdOf): Timeline => timelineOf(SLACK_WATER_SHORT, idOf),
+  },
 } as const;
 
 export type DemoProjectId = keyof typeof PROJECTS;
@@ -38,16 +45,26 @@ export function footageHandler({ config, sources, importer }: Services): JobHand
   };
 }
 
+/** The shots that a timeline is cut from. */
+function shotsOf(timelineFor: (idOf: IdOf) => Timeline): ReadonlySet<string> {
+  const used = new Set<string>();
+  timelineFor((shot) => {
+    used.add(shot);
+    return shot;
+  });
+  return used;
+}
+
 /** Makes a demo project when it is not there, and asks for the footage that is missing. */
 export async function prepareDemo(
-  { config, projects, sources, queue }: Services,
+  { config, projects, sources, tables, queue }: Services,
   id: DemoProjectId,
 ): Promise<void> {
   const folder = join(config.dataFolder, 'media', 'slack-water');
   await mkdir(folder, { recursive: true });
-  const { name, cuts } = PROJECTS[id];
+  const { name, timeline: timelineFor } = PROJECTS[id];
   const known = await projects.list();
-  const used = new Set<string>(cuts.map(([shot]) => shot).concat('Voice guide.m4a'));
+  const used = shotsOf((idOf) => timelineFor(idOf, ''));
   if (!known.some((project) => project.id === id)) {
     const size = { width: 3840, height: 2160 };
     const project = await projects.create({ name, size, rate: { num: 24, den: 1 } }, id);
@@ -61,7 +78,8 @@ export async function prepareDemo(
       });
       ids.set(shot.file, row.id);
     }
-    const timeline = timelineOf(cuts, (shot) => ids.get(shot)!);
+    const table = await tables.keep(duskTable());
+    const timeline = timelineFor((shot) => ids.get(shot)!, table.id);
     await projects.change(id, { revision: project.revision, timeline, delivery: project.delivery });
   }
   for (const row of await sources.list(id)) {

@@ -4,33 +4,16 @@ import type { Clip, Timeline, Track } from '@hone/core/timeline';
 /** A cut: which shot, from which second of it, for how many frames of the timeline. */
 type Cut = readonly [shot: string, second: number, frames: number];
 
-const RATE = rational(24);
+export const RATE = rational(24);
 
-const MILL = 'Main camera - mill at dusk.mp4';
-const PIT = 'Wheel pit - paddles.mp4';
-const DRONE = 'Drone - upstream.mp4';
-const WORKSHOP = 'Second camera - workshop.mp4';
-const TABLE = 'Screen - tide table.mp4';
-const VOICE = 'Voice guide.m4a';
-
-/** "Slack Water": 44 seconds of a short documentary about a tidal mill. */
-export const SLACK_WATER: readonly Cut[] = [
-  [MILL, 0, 120],
-  [WORKSHOP, 1, 60],
-  [PIT, 0.5, 72],
-  [MILL, 6, 72],
-  [DRONE, 0, 108],
-  [TABLE, 1, 84],
-  [PIT, 2.25, 48],
-  [WORKSHOP, 4, 72],
-  [MILL, 2.5, 60],
-  [DRONE, 3, 48],
-  [PIT, 1.25, 60],
-  [MILL, 8.75, 60],
-  [TABLE, 4.5, 48],
-  [WORKSHOP, 6.5, 48],
-  [MILL, 4, 96],
-];
+export const MILL = 'Main camera - mill at dusk.mp4';
+export const PIT = 'Wheel pit - paddles.mp4';
+export const DRONE = 'Drone - upstream.mp4';
+export const WORKSHOP = 'Second camera - workshop.mp4';
+export const TABLE = 'Screen - tide table.mp4';
+export const PHONE = 'Phone - sluice.mp4';
+export const VOICE = 'Voice guide.m4a';
+export const LAPPING = 'Lapping at the sill.m4a';
 
 /** "Slack Water, short": the timeline of the benchmark `tuned`. It stays as it is. */
 export const SLACK_WATER_SHORT: readonly Cut[] = [
@@ -79,7 +62,7 @@ export function timelineOf(cuts: readonly Cut[], idOf: (shot: string) => string)
   };
 }
 
-function clipOf(
+export function clipOf(
   id: string,
   shot: string,
   idOf: (shot: string) => string,

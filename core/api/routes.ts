@@ -155,6 +155,7 @@ export const ROUTES: readonly RouteDescription[] = [
   ),
   get('/api/projects/{projectId}/exports', 'Exports, the newest first', many(replies.exportReply)),
   change('post', '/api/projects/{projectId}/exports', 'Asks for an export', 202, replies.exportReply),
+  get('/api/tables', 'The colour tables that are kept', many(replies.tableReply)),
   change('post', '/api/tables', 'Keeps a colour table (.cube)', 201, replies.tableReply, 'text/plain'),
   get('/api/simulation', 'The simulated drive that media come through', replies.simulationReply),
   change(

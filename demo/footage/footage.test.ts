@@ -1,8 +1,12 @@
 import { createCanvas } from '@napi-rs/canvas';
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
+import { readCube } from '@hone/core/interchange';
+import { timelineEffectFault } from '@hone/core/render';
+import { toNumber } from '@hone/core/time';
 import { timelineFaults, timelineLength } from '@hone/core/timeline';
-import { SLACK_WATER, SLACK_WATER_SHORT, timelineOf } from '../scenario.js';
+import { SLACK_WATER_SHORT, timelineOf } from '../scenario.js';
+import { duskTable, slackWater } from '../slack-water.js';
 import { codedFrame } from './coded-clip.js';
 import { codeBits, readCode } from './frame-code.js';
 import { STAGE } from './scene.js';
@@ -32,21 +36,37 @@ describe('the frame code', () => {
 });
 
 describe('the demo', () => {
+  const full = slackWater((shot) => shot, 'a'.repeat(64));
+  const short = timelineOf(SLACK_WATER_SHORT, (shot) => shot);
+
   it.each([
-    ['Slack Water', SLACK_WATER],
-    ['Slack Water, short', SLACK_WATER_SHORT],
-  ] as const)('%s can be played, from footage that is long enough', (_name, cuts) => {
-    const timeline = timelineOf(cuts, (shot) => shot.replace(/\W/g, ''));
+    ['Slack Water', full],
+    ['Slack Water, short', short],
+  ] as const)('%s can be played, from footage that is long enough', (_name, timeline) => {
     expect(timelineFaults(timeline)).toEqual([]);
-    for (const [shot, second, frames] of cuts) {
-      const footage = SHOTS.find(({ file }) => file === shot)!;
-      expect(second + frames / 24).toBeLessThanOrEqual(footage.seconds);
+    expect(timelineEffectFault(timeline)).toBeUndefined();
+    for (const clip of timeline.tracks.flatMap(({ clips }) => clips)) {
+      const footage = SHOTS.find(({ file }) => file === clip.sourceId)!;
+      expect(toNumber(clip.sourceIn) + clip.length / 24, clip.id).toBeLessThanOrEqual(footage.seconds);
     }
   });
 
-  it('lasts 40 seconds or more and is cut from at least four cameras', () => {
-    expect(timelineLength(timelineOf(SLACK_WATER, (shot) => shot))).toBeGreaterThanOrEqual(40 * 24);
-    expect(new Set(SLACK_WATER.map(([shot]) => shot)).size).toBeGreaterThanOrEqual(4);
+  it('lasts two minutes, and has what makes timelines heavy', () => {
+    expect(timelineLength(full)).toBeGreaterThanOrEqual(120 * 24);
+    const pictures = full.tracks.filter(({ kind }) => kind === 'picture');
+    expect(pictures).toHaveLength(5);
+    expect(full.tracks.filter(({ kind }) => kind === 'sound')).toHaveLength(3);
+    const takes = pictures.map(({ clips }) => clips.filter(({ start }) => start === 720));
+    expect(takes.map(({ length }) => length)).toEqual([1, 1, 1, 1, 1]);
+    const kinds = (pictures[0]!.transitions ?? []).map(({ kind }) => kind);
+    expect(kinds.filter((kind) => kind === 'crossfade')).toHaveLength(7);
+    const effects = pictures.flatMap(({ clips }) => clips.flatMap((clip) => clip.effects ?? []));
+    for (const kind of ['title', 'table', 'exposure', 'transform', 'mask'])
+      expect(effects.some((each) => each.kind === kind)).toBe(true);
+  });
+
+  it('has a colour table that can be read', () => {
+    expect(readCube(duskTable())).toMatchObject({ kind: '3D', size: 17, title: 'Dusk at the mill' });
   });
 
   it('is drawn the same every time, and moves', () => {
@@ -55,7 +75,7 @@ describe('the demo', () => {
       SHOTS.filter(({ scene }) => scene)[index]!.scene!(canvas.getContext('2d'), seconds);
       return Buffer.from(canvas.data());
     };
-    for (let index = 0; index < 5; index++) {
+    for (let index = 0; index < 6; index++) {
       const once = draw(index, 1);
       expect(once.equals(draw(index, 1))).toBe(true);
       expect(once.equals(draw(index, 1.25))).toBe(false);

@@ -80,6 +80,7 @@ function outputs(shot: Shot): string[] {
       'yuv420p',
     ],
     ...['-colorspace', 'bt709', '-color_primaries', 'bt709', '-color_trc', 'bt709', '-color_range', 'tv'],
+    ...(shot.turned ? ['-metadata:s:v:0', `rotate=${90 * shot.turned}`] : []),
     ...(shot.sound ? aac : ['-an']),
     ...['-fflags', '+bitexact', '-movflags', '+faststart'],
   ];

@@ -6,6 +6,21 @@ export const STAGE = { width: 1920, height: 1080 } as const;
 /** Draws one moment of a scene. Nothing is kept between moments, so that any frame can be drawn on its own. */
 export type Scene = (context: SKRSContext2D, seconds: number) => void;
 
+/** A scene as a camera held upright sees it: a part of it, lying on its side. */
+export const sideways =
+  (scene: Scene): Scene =>
+  (context, seconds) => {
+    const { width, height } = STAGE;
+    const scale = width / height;
+    context.save();
+    context.translate(0, height);
+    context.rotate(-Math.PI / 2);
+    context.translate((height - scale * width) / 2, 0);
+    context.scale(scale, scale);
+    scene(context, seconds);
+    context.restore();
+  };
+
 /** A vertical gradient over the whole stage. */
 export function gradient(
   context: SKRSContext2D,

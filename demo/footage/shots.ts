@@ -1,4 +1,4 @@
-import type { Scene } from './scene.js';
+import { sideways, type Scene } from './scene.js';
 import { estuary } from './scenes/estuary.js';
 import { mill } from './scenes/mill.js';
 import { pit } from './scenes/pit.js';
@@ -19,6 +19,8 @@ export interface Shot {
   readonly encoder: readonly string[];
   /** An ffmpeg filter that thins out frames, for a varying rate. */
   readonly thinning?: string;
+  /** Quarter turns that the file says it has to be shown with: the camera was held upright. */
+  readonly turned?: 1;
   readonly sound?: 'water' | 'voice';
 }
 
@@ -52,6 +54,27 @@ export const SHOTS: readonly Shot[] = [
     seconds: 9,
     grain: 6,
     encoder: camera(16, 50, cabac),
+  },
+  {
+    file: 'Lapping at the sill.m4a',
+    width: 0,
+    height: 0,
+    rate: '24',
+    seconds: 21,
+    grain: 0,
+    encoder: [],
+    sound: 'water',
+  },
+  {
+    file: 'Phone - sluice.mp4',
+    scene: sideways(pit),
+    width: 1920,
+    height: 1080,
+    rate: '30',
+    seconds: 6,
+    grain: 4,
+    encoder: camera(14, 30, cabac),
+    turned: 1,
   },
   {
     file: 'Screen - tide table.mp4',

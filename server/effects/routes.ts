@@ -7,6 +7,9 @@ import type { TableStore } from './table-store.js';
 /** Takes colour tables. */
 export function tableRoutes(tables: TableStore): Router {
   const router = Router();
+  router.get('/tables', async (_request, response) => {
+    response.json(await tables.list());
+  });
   router.post('/tables', text({ type: 'text/plain', limit: '80mb' }), async (request, response) => {
     response.status(201).json(await tables.keep(typeof request.body === 'string' ? request.body : ''));
   });

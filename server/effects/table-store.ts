@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { readFile, rename, writeFile } from 'node:fs/promises';
+import { readdir, readFile, rename, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { KeptTable } from '@hone/core/api';
 import { InterchangeError, readCube, type ColourTable } from '@hone/core/interchange';
@@ -28,7 +28,15 @@ export class TableStore {
     const aside = `${this.file(id)}.part`;
     await writeFile(aside, text);
     await rename(aside, this.file(id));
-    return { id, title: table.title, kind: table.kind, size: table.size };
+    return keptTable(id, table);
+  }
+
+  /** All of them, by their titles. */
+  async list(): Promise<KeptTable[]> {
+    const names = (await readdir(this.folder)).filter((name) => name.endsWith('.cube'));
+    const ids = names.map((name) => name.slice(0, -'.cube'.length));
+    const kept = await Promise.all(ids.map(async (id) => keptTable(id, await this.table(id))));
+    return kept.sort((a, b) => a.title.localeCompare(b.title));
   }
 
   file(id: string): string {
@@ -58,3 +66,5 @@ export class TableStore {
     }
   }
 }
+
+const keptTable = (id: string, { title, kind, size }: ColourTable): KeptTable => ({ id, title, kind, size });

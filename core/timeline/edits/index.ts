@@ -1,3 +1,4 @@
+export * from './effects.js';
 export * from './change.js';
 export * from './place.js';
 export * from './transitions.js';

@@ -5,6 +5,7 @@ import type {
   ExportRecord,
   FolderEntry,
   Job,
+  KeptTable,
   DriveToMeasure,
   LightCopy,
   MachineNow,
@@ -134,6 +135,17 @@ export class Api {
   async runLog(id: string): Promise<Float32Array> {
     const reply = await this.request('GET', `runs/${id}/log`);
     return new Float32Array(await reply.arrayBuffer());
+  }
+
+  /** Colour tables that were kept. */
+  tables(): Promise<KeptTable[]> {
+    return this.get('tables');
+  }
+
+  /** Keeps a colour table. @throws ApiError that names the line when it is none */
+  async keepTable(text: string): Promise<KeptTable> {
+    const init = { body: text, headers: { 'Content-Type': 'text/plain' } };
+    return (await (await this.request('POST', 'tables', init)).json()) as KeptTable;
   }
 
   /** @param onProgress 0 to 1; fetch does not tell it, so the older interface is used */

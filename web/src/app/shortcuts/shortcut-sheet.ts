@@ -62,6 +62,7 @@ export class ShortcutSheet {
     ['Ctrl C  X  V', 'Copy, cut and paste clips at the playhead; Shift Ctrl V pushes the rest along'],
     ['Ctrl A', 'Choose all clips; with Shift, all pictures. Escape chooses none'],
     ['M', 'Put a marker at the playhead'],
+    ['F', 'Effects of the chosen clip'],
     ['N', 'Snapping on or off'],
     ['Z', 'Take the last edit back; with Shift, do it again'],
     ['C', 'Light copies on or off'],

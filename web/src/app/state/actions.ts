@@ -21,7 +21,7 @@ import type { Condition, SourceFilter } from '@hone/core/media';
 import type { FrameLog, RunFacts, ScrubFacts } from '@hone/core/playback';
 import type { Rig } from '@hone/core/rig';
 import type { Delivery } from '@hone/core/render';
-import type { CopiedClip, Timeline } from '@hone/core/timeline';
+import type { CopiedClip, Effect, Timeline } from '@hone/core/timeline';
 import type { PlayerState, ShownPixels } from '@hone/player';
 import { createActionGroup, emptyProps, props } from '@ngrx/store';
 
@@ -81,6 +81,8 @@ export const EditActions = createActionGroup({
     'Clips chosen': props<{ ids: readonly string[] }>(),
     'Clips copied': props<{ copied: readonly CopiedClip[] }>(),
     'Snapping turned': emptyProps(),
+    'Effects turned': emptyProps(),
+    'Effects copied': props<{ effects: readonly Effect[] }>(),
   },
 });
 

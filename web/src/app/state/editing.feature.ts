@@ -1,4 +1,4 @@
-import type { CopiedClip } from '@hone/core/timeline';
+import type { CopiedClip, Effect } from '@hone/core/timeline';
 import { createFeature, createReducer, on } from '@ngrx/store';
 import { EditActions, ProjectActions } from './actions';
 
@@ -8,9 +8,18 @@ export interface EditingState {
   readonly copied: readonly CopiedClip[];
   /** Whether what is dragged stops at ends of clips, markers and the playhead. */
   readonly snapping: boolean;
+  /** Whether the effects of the chosen clip are seen. */
+  readonly effectsOpen: boolean;
+  readonly copiedEffects: readonly Effect[];
 }
 
-const idle: EditingState = { chosenIds: [], copied: [], snapping: true };
+const idle: EditingState = {
+  chosenIds: [],
+  copied: [],
+  snapping: true,
+  effectsOpen: false,
+  copiedEffects: [],
+};
 
 export const editingFeature = createFeature({
   name: 'editing',
@@ -19,6 +28,8 @@ export const editingFeature = createFeature({
     on(EditActions.clipsChosen, (state, { ids }) => ({ ...state, chosenIds: ids })),
     on(EditActions.clipsCopied, (state, { copied }) => ({ ...state, copied })),
     on(EditActions.snappingTurned, (state) => ({ ...state, snapping: !state.snapping })),
+    on(EditActions.effectsTurned, (state) => ({ ...state, effectsOpen: !state.effectsOpen })),
+    on(EditActions.effectsCopied, (state, { effects }) => ({ ...state, copiedEffects: effects })),
     on(ProjectActions.opened, (state) => ({ ...state, chosenIds: [] })),
   ),
 });

@@ -31,6 +31,7 @@ export class EditBar {
   readonly revisions = signal<readonly ProjectRevision[]>([]);
   readonly editor = inject(TimelineEditor);
   readonly snapping = this.store.selectSignal(editingFeature.selectSnapping);
+  readonly effectsOpen = this.store.selectSignal(editingFeature.selectEffectsOpen);
   private readonly past = this.store.selectSignal(projectFeature.selectPast);
   private readonly future = this.store.selectSignal(projectFeature.selectFuture);
   readonly canEdit = computed(() => this.editor.timeline() !== null);
@@ -105,6 +106,10 @@ export class EditBar {
 
   saveCmx(): void {
     this.timelineFiles.saveCmx();
+  }
+
+  turnEffects(): void {
+    this.store.dispatch(EditActions.effectsTurned());
   }
 
   turnSnapping(): void {

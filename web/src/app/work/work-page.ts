@@ -6,6 +6,8 @@ import { Playback } from '../playback/playback';
 import { projectFeature } from '../state/features';
 import { PlayerActions } from '../state/actions';
 import { selectLength, selectProject, selectSources, selectSubject } from '../state/selectors';
+import { editingFeature } from '../state/editing.feature';
+import { EffectPanel } from '../effects/effect-panel';
 import { FindingPanel } from './finding-panel';
 import { LeverBoard } from './lever-board';
 import { RunFigures } from './run-figures';
@@ -17,7 +19,16 @@ import { WorkKeys } from './work-keys';
 /** Viewer and findings side by side; timeline, runs and loads below them on one axis. */
 @Component({
   selector: 'hone-work-page',
-  imports: [FindingPanel, LeverBoard, RunFigures, TimelineView, Viewer, RouterLink, MatButtonModule],
+  imports: [
+    EffectPanel,
+    FindingPanel,
+    LeverBoard,
+    RunFigures,
+    TimelineView,
+    Viewer,
+    RouterLink,
+    MatButtonModule,
+  ],
   providers: [Playback, TimelineEditor, WorkKeys],
   templateUrl: './work-page.html',
   styleUrl: './work-page.scss',
@@ -31,6 +42,7 @@ export class WorkPage {
   private readonly length = this.store.selectSignal(selectLength);
   private readonly sources = this.store.selectSignal(selectSources);
   readonly subject = this.store.selectSignal(selectSubject);
+  readonly effectsOpen = this.store.selectSignal(editingFeature.selectEffectsOpen);
   readonly isEmpty = computed(() => this.length() === 0);
   readonly expected = computed(() => this.sources().filter(({ state }) => state === 'expected').length);
   readonly missing = computed(() =>

@@ -1,0 +1,129 @@
+import { valueAt, type Effect, type EffectValue, type Keyframe } from '../effect.js';
+import type { Clip, Framing, Timeline } from '../model.js';
+import { withClips, type NewId } from './room.js';
+
+/** Says which effect of which clip is meant. */
+export interface EffectPlace {
+  readonly clipId: string;
+  readonly effectId: string;
+}
+
+/** Gives clips effects behind those that they have. */
+export const addEffects = (
+  timeline: Timeline,
+  ids: ReadonlySet<string>,
+  effects: readonly Omit<Effect, 'id'>[],
+  newId: NewId,
+): Timeline =>
+  withClips(timeline, ids, (clip) => ({
+    ...clip,
+    effects: [...(clip.effects ?? []), ...effects.map((effect) => ({ ...effect, id: newId() }))],
+  }));
+
+/** Puts effects in the place of those that clips have. */
+export const replaceEffects = (
+  timeline: Timeline,
+  ids: ReadonlySet<string>,
+  effects: readonly Omit<Effect, 'id'>[],
+  newId: NewId,
+): Timeline =>
+  addEffects(
+    withClips(timeline, ids, ({ effects: _, ...clip }) => clip),
+    ids,
+    effects,
+    newId,
+  );
+
+export const removeEffect = (timeline: Timeline, place: EffectPlace): Timeline =>
+  withEffects(timeline, place, (effects) => effects.filter(({ id }) => id !== place.effectId));
+
+/** Turns an effect on or off; off ones keep their values. */
+export const enableEffect = (timeline: Timeline, place: EffectPlace, enabled: boolean): Timeline =>
+  withEffect(timeline, place, (effect) => ({ ...effect, enabled }));
+
+/** Lets an effect be done earlier (below zero) or later than those beside it. */
+export const moveEffect = (timeline: Timeline, place: EffectPlace, by: number): Timeline =>
+  withEffects(timeline, place, (effects) => {
+    const from = effects.findIndex(({ id }) => id === place.effectId);
+    const to = Math.max(0, Math.min(effects.length - 1, from + by));
+    if (from < 0 || from === to) return effects;
+    const others = effects.filter((_, index) => index !== from);
+    return [...others.slice(0, to), effects[from]!, ...others.slice(to)];
+  });
+
+/**
+ * Sets a value. One that changes along the clip gets it at a frame of the clip, as a keyframe.
+ * @param at frame from the clip's first
+ */
+export function setEffectValue(
+  timeline: Timeline,
+  place: EffectPlace,
+  parameter: string,
+  value: EffectValue,
+  at: number,
+): Timeline {
+  return withEffect(timeline, place, (effect) => {
+    const row = effect.keyframes?.[parameter];
+    if (row?.length && typeof value === 'number') {
+      const ease = row.find(({ frame }) => frame === at)?.ease ?? 'linear';
+      return withRow(effect, parameter, withKeyframe(row, { frame: at, value, ease }));
+    }
+    return { ...effect, values: { ...effect.values, [parameter]: value } };
+  });
+}
+
+/** Sets a keyframe, in the place of one at the same frame. */
+export const setKeyframe = (
+  timeline: Timeline,
+  place: EffectPlace,
+  parameter: string,
+  keyframe: Keyframe,
+): Timeline =>
+  withEffect(timeline, place, (effect) =>
+    withRow(effect, parameter, withKeyframe(effect.keyframes?.[parameter] ?? [], keyframe)),
+  );
+
+/** Takes a keyframe away. After the last one, the value that it had stands for the whole clip. */
+export const removeKeyframe = (
+  timeline: Timeline,
+  place: EffectPlace,
+  parameter: string,
+  at: number,
+): Timeline =>
+  withEffect(timeline, place, (effect) => {
+    const row = effect.keyframes?.[parameter] ?? [];
+    const rest = row.filter(({ frame }) => frame !== at);
+    const values =
+      rest.length || !row.length ? effect.values : { ...effect.values, [parameter]: valueAt(row, at) };
+    return withRow({ ...effect, values }, parameter, rest);
+  });
+
+/** Makes pictures as large as goes into the frame, or as small as covers it. */
+export const setFraming = (timeline: Timeline, ids: ReadonlySet<string>, framing: Framing): Timeline =>
+  withClips(timeline, ids, ({ framing: _, ...clip }) => (framing === 'fit' ? clip : { ...clip, framing }));
+
+const withKeyframe = (row: readonly Keyframe[], keyframe: Keyframe): readonly Keyframe[] =>
+  [...row.filter(({ frame }) => frame !== keyframe.frame), keyframe].sort((a, b) => a.frame - b.frame);
+
+function withRow({ keyframes, ...effect }: Effect, parameter: string, row: readonly Keyframe[]): Effect {
+  const others = Object.entries(keyframes ?? {}).filter(([name]) => name !== parameter);
+  const rows = row.length ? [...others, [parameter, row] as const] : others;
+  return rows.length ? { ...effect, keyframes: Object.fromEntries(rows) } : effect;
+}
+
+function withEffects(
+  timeline: Timeline,
+  { clipId }: EffectPlace,
+  change: (effects: readonly Effect[]) => readonly Effect[],
+): Timeline {
+  return withClips(timeline, new Set([clipId]), (clip): Clip => {
+    const before = clip.effects ?? [];
+    const after = change(before);
+    return after === before ? clip : { ...clip, effects: after };
+  });
+}
+
+const withEffect = (timeline: Timeline, place: EffectPlace, change: (effect: Effect) => Effect): Timeline =>
+  withEffects(timeline, place, (effects) =>
+    effects.map((effect) => (effect.id === place.effectId ? change(effect) : effect)),
+  );

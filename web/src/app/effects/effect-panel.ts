@@ -1,0 +1,231 @@
+import { Component, computed, inject, signal } from '@angular/core';
+import { MatMenuModule } from '@angular/material/menu';
+import { Store } from '@ngrx/store';
+import type { KeptTable } from '@hone/core/api';
+import {
+  definitionOf,
+  EFFECT_KINDS,
+  isEffectKind,
+  numberAt,
+  textOf,
+  type EffectKind,
+  type KnownEffect,
+  type Parameter,
+} from '@hone/core/render';
+import {
+  addEffects,
+  enableEffect,
+  moveEffect,
+  removeEffect,
+  removeKeyframe,
+  replaceEffects,
+  setEffectValue,
+  setFraming,
+  setKeyframe,
+  type Clip,
+  type Ease,
+  type Effect,
+  type EffectValue,
+  type Framing,
+  type Keyframe,
+} from '@hone/core/timeline';
+import { Api, sentenceOf } from '../api/api';
+import { EditActions, ProjectActions } from '../state/actions';
+import { editingFeature } from '../state/editing.feature';
+import { playbackFeature } from '../state/features';
+import { TimelineEditor } from '../work/timeline-editor';
+import { count } from '../words/quantities';
+import { EASE_NAMES, KIND_HINTS } from './effect-words';
+
+/** A parameter of an effect as it is shown. */
+interface ParameterRow {
+  readonly key: string;
+  readonly parameter: Parameter;
+  readonly number: number;
+  readonly text: string;
+  /** Keyframes; empty when it stands still. */
+  readonly row: readonly Keyframe[];
+  /** The keyframe at the playhead. */
+  readonly here: Keyframe | undefined;
+}
+
+interface EffectRow {
+  readonly effect: KnownEffect;
+  readonly name: string;
+  readonly hint: string;
+  readonly parameters: readonly ParameterRow[];
+}
+
+const newId = (): string => crypto.randomUUID();
+
+/** The effects of the chosen clip, in the order in which they are done. */
+@Component({
+  selector: 'hone-effect-panel',
+  imports: [MatMenuModule],
+  templateUrl: './effect-panel.html',
+  styleUrl: './effect-panel.scss',
+})
+export class EffectPanel {
+  private readonly store = inject(Store);
+  private readonly editor = inject(TimelineEditor);
+  private readonly api = inject(Api);
+  private readonly frame = this.store.selectSignal(playbackFeature.selectFrame);
+  private readonly copied = this.store.selectSignal(editingFeature.selectCopiedEffects);
+  readonly easeNames = Object.entries(EASE_NAMES) as [Ease, string][];
+  readonly tables = signal<readonly KeptTable[]>([]);
+  /** Effects that are folded away. */
+  readonly folded = signal<ReadonlySet<string>>(new Set());
+
+  private readonly pictures = computed((): readonly Clip[] => {
+    const tracks = this.editor.timeline()?.tracks ?? [];
+    const ids = this.editor.ids();
+    return tracks.flatMap(({ kind, clips }) =>
+      kind === 'picture' ? clips.filter(({ id }) => ids.has(id)) : [],
+    );
+  });
+  private readonly ids = computed((): ReadonlySet<string> => new Set(this.pictures().map(({ id }) => id)));
+  /** The clip whose effects are shown: the first of those that are chosen. */
+  readonly clip = computed(() => this.pictures()[0] ?? null);
+  readonly others = computed(() => Math.max(0, this.pictures().length - 1));
+  readonly framing = computed((): Framing => this.clip()?.framing ?? 'fit');
+  readonly canPaste = computed(() => this.copied().length > 0);
+  readonly pasteText = computed(() => `Paste ${count(this.copied().length, 'effect', 'effects')}`);
+  /** Frame of the clip at the playhead, within it. */
+  private readonly at = computed(() => {
+    const clip = this.clip();
+    return clip ? Math.max(0, Math.min(clip.length - 1, this.frame() - clip.start)) : 0;
+  });
+  readonly rows = computed((): readonly EffectRow[] =>
+    (this.clip()?.effects ?? [])
+      .filter((effect): effect is KnownEffect => isEffectKind(effect.kind))
+      .map((effect) => this.rowOf(effect, this.at())),
+  );
+  readonly kinds = computed(() => {
+    const hasTransform = this.rows().some(({ effect }) => effect.kind === 'transform');
+    return EFFECT_KINDS.map((kind) => ({
+      kind,
+      name: definitionOf(kind).name,
+      // A picture stands in one place.
+      isThere: kind === 'transform' && hasTransform,
+    }));
+  });
+
+  constructor() {
+    void this.api.tables().then(
+      (tables) => this.tables.set(tables),
+      () => undefined,
+    );
+  }
+
+  private rowOf(effect: KnownEffect, at: number): EffectRow {
+    const { name, parameters } = definitionOf(effect.kind);
+    return {
+      effect,
+      name,
+      hint: KIND_HINTS[effect.kind] ?? '',
+      parameters: Object.entries(parameters).map(([key, parameter]) => {
+        const row = effect.keyframes?.[key] ?? [];
+        const isNumber = parameter.kind === 'number';
+        return {
+          key,
+          parameter,
+          number: isNumber ? Math.round(1000 * numberAt(effect, key, at)) / 1000 : 0,
+          text: isNumber ? '' : textOf(effect, key),
+          row,
+          here: row.find(({ frame }) => frame === at),
+        };
+      }),
+    };
+  }
+
+  private place({ effect }: EffectRow): { clipId: string; effectId: string } {
+    return { clipId: this.clip()!.id, effectId: effect.id };
+  }
+
+  add(kind: EffectKind): void {
+    const effect: Omit<Effect, 'id'> = { kind, enabled: true, values: {} };
+    this.editor.apply((timeline) => addEffects(timeline, this.ids(), [effect], newId));
+  }
+
+  remove(row: EffectRow): void {
+    this.editor.apply((timeline) => removeEffect(timeline, this.place(row)));
+  }
+
+  enable(row: EffectRow, enabled: boolean): void {
+    this.editor.apply((timeline) => enableEffect(timeline, this.place(row), enabled));
+  }
+
+  move(row: EffectRow, by: number): void {
+    this.editor.apply((timeline) => moveEffect(timeline, this.place(row), by));
+  }
+
+  setNumber(row: EffectRow, { key, parameter }: ParameterRow, event: Event): void {
+    const field = event.target as HTMLInputElement;
+    if (parameter.kind !== 'number' || !Number.isFinite(field.valueAsNumber)) return;
+    this.set(row, key, Math.min(parameter.most, Math.max(parameter.least, field.valueAsNumber)));
+  }
+
+  setText(row: EffectRow, key: string, event: Event): void {
+    this.set(row, key, (event.target as HTMLInputElement | HTMLSelectElement).value);
+  }
+
+  private set(row: EffectRow, key: string, value: EffectValue): void {
+    this.editor.apply((timeline) => setEffectValue(timeline, this.place(row), key, value, this.at()));
+  }
+
+  /** Keeps the value at the playhead, or takes the keyframe that is there away. */
+  turnKeyframe(row: EffectRow, { key, number, here }: ParameterRow): void {
+    const frame = this.at();
+    this.editor.apply((timeline) =>
+      here
+        ? removeKeyframe(timeline, this.place(row), key, frame)
+        : setKeyframe(timeline, this.place(row), key, { frame, value: number, ease: 'linear' }),
+    );
+  }
+
+  setEase(row: EffectRow, { key, here }: ParameterRow, event: Event): void {
+    const ease = (event.target as HTMLSelectElement).value as Ease;
+    if (here) this.editor.apply((timeline) => setKeyframe(timeline, this.place(row), key, { ...here, ease }));
+  }
+
+  async loadTable(row: EffectRow, key: string, event: Event): Promise<void> {
+    const field = event.target as HTMLInputElement;
+    const file = field.files?.[0];
+    field.value = '';
+    if (!file) return;
+    try {
+      const kept = await this.api.keepTable(await file.text());
+      this.tables.update((tables) => [...tables.filter(({ id }) => id !== kept.id), kept]);
+      this.set(row, key, kept.id);
+    } catch (error) {
+      const message = `"${file.name}" was not loaded. ${sentenceOf(error)}`;
+      this.store.dispatch(ProjectActions.failed({ message }));
+    }
+  }
+
+  tableName({ title, kind, size }: KeptTable): string {
+    return `${title || 'without a title'} (${kind}, ${size} steps)`;
+  }
+
+  setFraming(framing: Framing): void {
+    this.editor.apply((timeline) => setFraming(timeline, this.ids(), framing));
+  }
+
+  copy(): void {
+    this.store.dispatch(EditActions.effectsCopied({ effects: this.clip()?.effects ?? [] }));
+  }
+
+  paste(): void {
+    this.editor.apply((timeline) => replaceEffects(timeline, this.ids(), this.copied(), newId));
+  }
+
+  fold(id: string): void {
+    const folded = new Set(this.folded());
+    if (!folded.delete(id)) folded.add(id);
+    this.folded.set(folded);
+  }
+
+  keyframeText({ row }: ParameterRow): string {
+    return row.length ? count(row.length, 'keyframe', 'keyframes') : '';
+  }
+}

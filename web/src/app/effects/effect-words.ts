@@ -1,0 +1,16 @@
+import type { EffectKind } from '@hone/core/render';
+import type { Ease } from '@hone/core/timeline';
+
+/** How a value goes on to the next keyframe. */
+export const EASE_NAMES: Readonly<Record<Ease, string>> = {
+  linear: 'then evenly',
+  smooth: 'then gently',
+  hold: 'then all at once',
+};
+
+/** What an editor should know of an effect before it is used. */
+export const KIND_HINTS: Readonly<Partial<Record<EffectKind, string>>> = {
+  denoise: 'Too heavy for the preview, which leaves it out; the export has it.',
+  blur: 'Costs the same at any radius; its cost falls with the preview scale.',
+  table: 'All colour effects in a row cost as much as one.',
+};
