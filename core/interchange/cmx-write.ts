@@ -22,6 +22,10 @@ export function cmxLosses(timeline: Timeline): string[] {
     .flatMap(({ transitions }) => transitions ?? [])
     .filter(({ kind }) => kind === 'dip').length;
   if (dips) losses.push(`${dips} dips to a colour become dissolves.`);
+  const done = all.reduce((sum, { effects }) => sum + (effects?.length ?? 0), 0);
+  if (done) losses.push(`${done} effects will be missing.`);
+  const filling = all.filter(({ framing }) => framing === 'fill').length;
+  if (filling) losses.push(`${filling} clips that fill their frame will be shown whole.`);
   const { dropFrame } = timecodeFormatOf(timeline.rate);
   if (timeline.rate.den !== 1 && !dropFrame && timeline.rate.den !== 1001)
     losses.push('The rate is unusual; the list counts in whole frames and does not say it.');

@@ -1,5 +1,13 @@
 import type { Rational } from '../time/index.js';
-import type { Foreign, FrameSize, Marker, TrackKind, TransitionKind } from '../timeline/index.js';
+import type {
+  Effect,
+  Foreign,
+  Framing,
+  FrameSize,
+  Marker,
+  TrackKind,
+  TransitionKind,
+} from '../timeline/index.js';
 
 /** A medium as a timeline file names it. */
 export interface MediaReference {
@@ -24,6 +32,8 @@ export interface ImportedClip {
   readonly speed: Rational;
   readonly enabled: boolean;
   readonly media: MediaReference;
+  readonly effects?: readonly Omit<Effect, 'id'>[] | undefined;
+  readonly framing?: Framing | undefined;
   readonly foreign?: Foreign | undefined;
 }
 
@@ -32,6 +42,8 @@ export interface ImportedTransition {
   readonly at: number;
   readonly before: number;
   readonly after: number;
+  /** What a dip goes through, as #rrggbb. */
+  readonly colour?: string | undefined;
 }
 
 export interface ImportedTrack {

@@ -14,15 +14,25 @@ export interface Laid {
     readonly at: Rational;
     readonly before: Rational;
     readonly after: Rational;
-    kind: TransitionKind;
+    readonly kind: TransitionKind;
+    readonly colour?: string | undefined;
   }[];
+  /** What is not known, in the time that is left empty for it. */
+  items: { readonly at: Rational; readonly length: Rational; readonly item: unknown }[];
   readonly markers: { readonly at: Rational; readonly name: string; readonly note: string }[];
   /** Tracks of nested stacks above their lowest, which need tracks of their own. */
   readonly above: Laid[];
   length: Rational;
 }
 
-export const nothing = (): Laid => ({ clips: [], transitions: [], markers: [], above: [], length: ZERO });
+export const nothing = (): Laid => ({
+  clips: [],
+  transitions: [],
+  items: [],
+  markers: [],
+  above: [],
+  length: ZERO,
+});
 
 export const flattened = (laid: readonly Laid[]): Laid[] =>
   laid.flatMap((each) => [each, ...flattened(each.above)]);
@@ -32,6 +42,7 @@ export function shifted(laid: Laid, by: Rational): Laid {
   return {
     clips: laid.clips.map(move),
     transitions: laid.transitions.map(move),
+    items: laid.items.map(move),
     markers: laid.markers.map(move),
     above: laid.above.map((each) => shifted(each, by)),
     length: laid.length,
@@ -54,6 +65,7 @@ export function trimmed(laid: Laid, { start, length }: Range): Laid {
   const piece = {
     clips,
     transitions: laid.transitions.filter(isIn),
+    items: laid.items.filter(isIn),
     markers: laid.markers.filter(isIn),
     above: laid.above.map((each) => trimmed(each, { start, length })),
     length: end,

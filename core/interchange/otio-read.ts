@@ -1,5 +1,5 @@
 import { add, multiply, rational, round, subtract, ZERO, type Rational } from '../time/index.js';
-import type { TrackKind, TransitionKind } from '../timeline/index.js';
+import type { Foreign, ForeignItem, TrackKind, TransitionKind } from '../timeline/index.js';
 import type {
   ImportedClip,
   ImportedTimeline,
@@ -13,6 +13,7 @@ import { flattened, nothing, shifted, trimmed, type Laid } from './laid.js';
 import {
   decoded,
   foreignOf,
+  isSmall,
   lengthOf,
   MOST_SECONDS,
   rangeOf,
@@ -22,12 +23,15 @@ import {
   sizeOf,
   timeOf,
 } from './otio-values.js';
+import { colourOf, ownEffect, ownPart } from './otio-own.js';
 import { simplest } from './rates.js';
 
 /** Nested deeper than this, a file is taken to be damaged. */
 const DEEPEST = 40;
 const MOST_ITEMS = 200_000;
 const NORMAL = rational(1);
+const RETIMING = ['LinearTimeWarp', 'FreezeFrame'];
+const MOST_KEPT_ITEMS = 1000;
 
 /**
  * Reads an OpenTimelineIO file: `Timeline.1` with tracks of clips, gaps, transitions, speed changes, markers and nested
@@ -113,7 +117,7 @@ class OtioFile {
         name: index ? `${name}, nested ${index}` : name,
         enabled: reader.at('enabled').flag(true),
         ...this.placed(part, rate, reader),
-        ...(index ? {} : foreignOf(reader)),
+        ...this.foreignOnTrack(part, rate, reader, index === 0),
       },
       markers: part.markers.map(({ at, ...each }) => ({ frame: this.frames(at, rate, reader), ...each })),
     }));
@@ -130,10 +134,10 @@ class OtioFile {
       if (frames < 1) this.note(reader, `"${clip.name}" is shorter than a frame and was left out`);
       return frames < 1 ? [] : [{ ...clip, start, length: frames }];
     });
-    const transitions = laid.transitions.map(({ kind, at, before, after }): ImportedTransition => {
+    const transitions = laid.transitions.map(({ at, before, after, ...each }): ImportedTransition => {
       const cut = this.frames(at, rate, reader);
       const from = this.frames(subtract(at, before), rate, reader);
-      return { kind, at: cut, before: cut - from, after: this.frames(add(at, after), rate, reader) - cut };
+      return { ...each, at: cut, before: cut - from, after: this.frames(add(at, after), rate, reader) - cut };
     });
     return { clips, transitions };
   }
@@ -163,6 +167,7 @@ class OtioFile {
       case 'Transition':
         laid.transitions.push({
           kind: this.transitionKind(item),
+          ...colourOf(item),
           at: laid.length,
           before: timeOf(item.at('in_offset')),
           after: timeOf(item.at('out_offset')),
@@ -172,9 +177,15 @@ class OtioFile {
       case 'Track':
         this.nested(item, laid, schema, depth);
         return;
-      default:
-        this.note(item, `"${schema}" is not known; its time was left empty`);
-        if (!item.at('source_range').isMissing) laid.length = add(laid.length, lengthOf(item));
+      default: {
+        this.note(
+          item,
+          `"${schema}" is not known; it is kept for other programs, and its time was left empty`,
+        );
+        const length = item.at('source_range').isMissing ? ZERO : lengthOf(item);
+        laid.items.push({ at: laid.length, length, item: item.value });
+        laid.length = add(laid.length, length);
+      }
     }
   }
 
@@ -195,6 +206,7 @@ class OtioFile {
       speed: this.speedOf(item, name),
       enabled: item.at('enabled').flag(true),
       media: media.name ? media : { ...media, name },
+      ...ownPart(item),
       ...foreignOf(item, this.unknownEffects(item)),
     };
     laid.clips.push({ at: laid.length, length, clip });
@@ -219,11 +231,27 @@ class OtioFile {
     return { name: base || media.at('name').text(''), target, startSeconds: start, lengthSeconds: length };
   }
 
+  private foreignOnTrack(
+    { items }: Laid,
+    rate: Rational,
+    reader: JsonReader,
+    isOwn: boolean,
+  ): { foreign?: Foreign } {
+    const { foreign } = isOwn ? foreignOf(reader) : {};
+    if (items.length === 0) return foreign ? { foreign } : {};
+    const kept = items.map(({ at, length, item }): ForeignItem => {
+      const frame = this.frames(at, rate, reader);
+      return { frame, length: this.frames(add(at, length), rate, reader) - frame, item };
+    });
+    const whole = { ...foreign, items: kept.slice(0, MOST_KEPT_ITEMS) };
+    return isSmall(whole) ? { foreign: whole } : foreign ? { foreign } : {};
+  }
+
   private unknownEffects(item: JsonReader): Json[] {
     return item
       .at('effects')
       .list()
-      .filter((effect) => !['LinearTimeWarp', 'FreezeFrame'].includes(schemaOf(effect)))
+      .filter((effect) => !RETIMING.includes(schemaOf(effect)) && !ownEffect(effect))
       .map((effect) => effect.value!);
   }
 
@@ -235,7 +263,7 @@ class OtioFile {
         speed = multiply(speed, simplest(effect.at('time_scalar').number(1), 1e-6));
       else if (schema === 'FreezeFrame')
         this.note(effect, `"${name}" stands still in the file; it moves here`);
-      else
+      else if (!ownEffect(effect))
         this.note(
           effect,
           `effect "${effect.at('effect_name').text(schema)}" of "${name}" is not known here; it is kept for other programs and not shown`,
@@ -279,6 +307,7 @@ class OtioFile {
     if (lowest) {
       laid.clips.push(...lowest.clips);
       laid.transitions.push(...lowest.transitions);
+      laid.items.push(...lowest.items);
       laid.markers.push(...lowest.markers);
       laid.above.push(...lowest.above);
     }

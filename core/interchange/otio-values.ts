@@ -66,6 +66,10 @@ export function decoded(url: string): string {
   }
 }
 
+/** Whether what another program wrote is small enough to be kept. */
+export const isSmall = (foreign: Foreign): boolean =>
+  JSON.stringify(foreign).length <= MOST_FOREIGN_CHARACTERS;
+
 /** Metadata, and effects that are not known, as they stand in the file. */
 export function foreignOf(item: JsonReader, effects: readonly Json[] = []): { foreign?: Foreign } {
   const metadata = item.at('metadata');
@@ -76,6 +80,5 @@ export function foreignOf(item: JsonReader, effects: readonly Json[] = []): { fo
     ...(Object.keys(known).length ? { metadata: known } : {}),
     ...(effects.length ? { effects } : {}),
   };
-  const isSmall = JSON.stringify(foreign).length <= MOST_FOREIGN_CHARACTERS;
-  return Object.keys(foreign).length && isSmall ? { foreign } : {};
+  return Object.keys(foreign).length && isSmall(foreign) ? { foreign } : {};
 }

@@ -1,9 +1,12 @@
+import { definitionOf, isEffectKind } from '../render/effects/catalogue.js';
 import { add, toNumber, type Rational } from '../time/index.js';
 import {
   clipEnd,
   speedOf,
   type Clip,
+  type Effect,
   type Foreign,
+  type ForeignItem,
   type Timeline,
   type Track,
   type Transition,
@@ -38,6 +41,7 @@ export function writeOtio(
     enabled: track.enabled,
     children: itemsOf(track).map((each) => {
       if (each.kind === 'gap') return gap(inFrames(each.frames));
+      if (each.kind === 'foreign') return each.item as Json;
       if (each.kind === 'transition') return transition(each.transition, inFrames);
       return clipOf(each.clip, rate, mediaOf(each.clip.sourceId));
     }),
@@ -135,7 +139,15 @@ function clipOf(clip: Clip, rate: Rational, media: WrittenMedia | undefined): Js
   };
   return {
     ...item('Clip.2', clip.name, clip.foreign),
-    effects: [...((clip.foreign?.effects ?? []) as readonly Json[]), ...(speed === 1 ? [] : [warp])],
+    metadata: {
+      ...metadataOf(clip.foreign),
+      ...(clip.framing ? { hone: { framing: clip.framing } } : {}),
+    },
+    effects: [
+      ...((clip.foreign?.effects ?? []) as readonly Json[]),
+      ...(clip.effects ?? []).map(effectOf),
+      ...(speed === 1 ? [] : [warp]),
+    ],
     source_range: rangeIn(timeIn(framesOf(start, rate), rate), timeIn(clip.length, rate)),
     enabled: clip.enabled,
     media_references: references,
@@ -143,12 +155,22 @@ function clipOf(clip: Clip, rate: Rational, media: WrittenMedia | undefined): Js
   };
 }
 
+/** An effect with what Hone knows of it, for a Hone that reads it again. */
+const effectOf = ({ kind, enabled, values, keyframes }: Effect): JsonObject => ({
+  OTIO_SCHEMA: 'Effect.1',
+  metadata: { hone: { kind, values, ...(keyframes ? { keyframes } : {}) } as unknown as JsonObject },
+  name: '',
+  effect_name: isEffectKind(kind) ? definitionOf(kind).name : kind,
+  enabled,
+});
+
 /** Frames of a rate, with a fraction where the time falls between two. */
 const framesOf = (time: Rational, rate: Rational): number =>
   Number(((time.num * rate.num) / (time.den * rate.den)).toFixed(9));
 
 type Item =
   | { readonly kind: 'gap'; readonly frames: number }
+  | { readonly kind: 'foreign'; readonly item: unknown }
   | { readonly kind: 'clip'; readonly clip: Clip }
   | { readonly kind: 'transition'; readonly transition: Transition };
 
@@ -157,11 +179,32 @@ function itemsOf(track: Track): Item[] {
   const items: Item[] = [];
   let end = 0;
   for (const clip of track.clips) {
-    if (clip.start > end) items.push({ kind: 'gap', frames: clip.start - end });
+    if (clip.start > end) items.push(...emptyItems(track, end, clip.start));
+    else
+      items.push(...standing(track, end).map(({ item: each }) => ({ kind: 'foreign' as const, item: each })));
     const into = at.get(clip.start);
     if (into) items.push({ kind: 'transition', transition: into });
     items.push({ kind: 'clip', clip });
     end = clipEnd(clip);
   }
+  const last = Math.max(end, ...(track.foreign?.items ?? []).map(({ frame, length }) => frame + length));
+  return [...items, ...emptyItems(track, end, last)];
+}
+
+/** Things without a length that another program put at a frame. */
+const standing = ({ foreign }: Track, at: number): readonly ForeignItem[] =>
+  (foreign?.items ?? []).filter(({ frame, length }) => frame === at && length === 0);
+
+/** Empty frames, and what other programs had put there as far as it still fits. */
+function emptyItems({ foreign }: Track, from: number, to: number): Item[] {
+  const items: Item[] = [];
+  let end = from;
+  for (const { frame, length, item: each } of foreign?.items ?? []) {
+    if (frame < end || frame + length > to) continue;
+    if (frame > end) items.push({ kind: 'gap', frames: frame - end });
+    items.push({ kind: 'foreign', item: each });
+    end = frame + length;
+  }
+  if (to > end) items.push({ kind: 'gap', frames: to - end });
   return items;
 }

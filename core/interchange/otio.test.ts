@@ -1,7 +1,14 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { rational } from '../time/index.js';
-import { timelineFaults, timelineSchema, type Clip, type Timeline } from '../timeline/index.js';
+import {
+  timelineFaults,
+  timelineSchema,
+  type Clip,
+  type Effect,
+  type Timeline,
+  type Transition,
+} from '../timeline/index.js';
 import { InterchangeError, readOtio, relinked, writeOtio } from './index.js';
 import { counter, MEDIA, mediaOf, SIZE } from './testing-media.js';
 
@@ -13,13 +20,12 @@ const bare = ({ tracks, markers, ...rest }: Timeline): unknown => ({
     kind,
     name,
     enabled,
-    clips: clips.map((clip) => ({ ...clip, id: '' })),
-    transitions: (transitions ?? []).map(({ kind: type, at, before, after }) => ({
-      type,
-      at,
-      before,
-      after,
+    clips: clips.map(({ effects, ...clip }) => ({
+      ...clip,
+      id: '',
+      ...(effects ? { effects: effects.map((effect) => ({ ...effect, id: '' })) } : {}),
     })),
+    transitions: (transitions ?? []).map((each) => ({ ...each, id: '' })),
   })),
 });
 const again = (timeline: Timeline): Timeline =>
@@ -33,6 +39,25 @@ const RATES = [
   rational(50),
   rational(60_000, 1001),
 ];
+
+const anEffect = fc
+  .record({
+    kind: fc.constantFrom('blur', 'mask', 'title', 'table'),
+    enabled: fc.boolean(),
+    share: fc.integer({ min: 1, max: 20 }),
+    keyed: fc.boolean(),
+  })
+  .map(({ kind, enabled, share, keyed }): Effect => {
+    const values = { blur: { radius: share }, title: { text: `Weir ${share}` }, mask: { feather: share } };
+    const row = [{ frame: -share, value: share, ease: 'smooth' as const }];
+    return {
+      id: `e${share}`,
+      kind,
+      enabled,
+      values: kind === 'table' ? {} : values[kind as 'blur'],
+      ...(keyed && kind === 'mask' ? { keyframes: { opacity: row } } : {}),
+    };
+  });
 
 const aTimeline = fc
   .record({
@@ -51,6 +76,8 @@ const aTimeline = fc
             enabled: fc.boolean(),
             speed: fc.constantFrom(rational(1), rational(2), rational(1, 2), rational(-1), rational(5, 4)),
             joins: fc.boolean(),
+            fills: fc.boolean(),
+            effects: fc.array(anEffect, { maxLength: 2 }),
           }),
           { maxLength: 8 },
         ),
@@ -65,23 +92,30 @@ const aTimeline = fc
     size: SIZE,
     tracks: tracks.map(({ kind, enabled, clips }, index) => {
       let end = 0;
-      const transitions: { id: string; kind: 'crossfade'; at: number; before: number; after: number }[] = [];
-      const made = clips.map(({ gap, length, source, from, speed, joins, enabled: on }, at): Clip => {
-        const start = end + (joins ? 0 : gap);
-        if (joins && at > 0 && clips[at - 1]!.length > 8 && length > 8)
-          transitions.push({ id: `t${index}-${at}`, kind: 'crossfade', at: start, before: 3, after: 4 });
-        end = start + length;
-        return {
-          id: `c${index}-${at}`,
-          name: `${source} ${at}`,
-          sourceId: source,
-          start,
-          length,
-          sourceIn: rational(from * rate.den, rate.num),
-          enabled: on,
-          ...(speed.num === speed.den ? {} : { speed }),
-        };
-      });
+      const transitions: Transition[] = [];
+      const made = clips.map(
+        ({ gap, length, source, from, speed, joins, fills, effects, enabled: on }, at): Clip => {
+          const start = end + (joins ? 0 : gap);
+          if (joins && at > 0 && clips[at - 1]!.length > 8 && length > 8)
+            transitions.push({
+              ...{ id: `t${index}-${at}`, at: start, before: 3, after: 4 },
+              ...(on ? { kind: 'dip' as const, colour: '#3a6f2e' } : { kind: 'wipe' as const }),
+            });
+          end = start + length;
+          return {
+            id: `c${index}-${at}`,
+            name: `${source} ${at}`,
+            sourceId: source,
+            start,
+            length,
+            sourceIn: rational(from * rate.den, rate.num),
+            enabled: on,
+            ...(speed.num === speed.den ? {} : { speed }),
+            ...(effects.length ? { effects } : {}),
+            ...(fills ? { framing: 'fill' as const } : {}),
+          };
+        },
+      );
       return { id: `t${index}`, kind, name: `Track ${index}`, enabled, clips: made, transitions };
     }),
     markers: marks
@@ -241,6 +275,36 @@ describe('OpenTimelineIO', () => {
     const [back] = written.tracks.children[0]!.children;
     expect(back!.metadata).toEqual({ other: { reel: 'A7' } });
     expect(back!.effects).toEqual([glow]);
+  });
+
+  it('keeps things that it does not know where they stood, as long as nothing takes their place', () => {
+    const weather = { OTIO_SCHEMA: 'Weather.3', source_range: range(0, 6), clouds: [1, { high: true }] };
+    const text = file(clip('weir', 0, 10), weather, clip('gulls', 0, 4), weather);
+    const timeline = relinked(readOtio(text), MEDIA, SIZE, counter());
+    expect(timelineSchema.isValidSync(timeline, { strict: true })).toBe(true);
+    const children = (line: Timeline): unknown[] =>
+      (JSON.parse(writeOtio('Back', line, mediaOf)) as { tracks: { children: { children: unknown[] }[] } })
+        .tracks.children[0]!.children;
+    expect(children(timeline).filter((each) => (each as { clouds?: unknown }).clouds)).toEqual([
+      weather,
+      weather,
+    ]);
+    const [track] = timeline.tracks;
+    const longer = { ...track!, clips: [{ ...track!.clips[0]!, length: 12 }, track!.clips[1]!] };
+    const left = children({ ...timeline, tracks: [longer] });
+    expect(left.filter((each) => (each as { clouds?: unknown }).clouds)).toEqual([weather]);
+  });
+
+  it('takes damaged effects of its own for those of another program', () => {
+    const broken = {
+      OTIO_SCHEMA: 'Effect.1',
+      effect_name: 'Gaussian blur',
+      metadata: { hone: { kind: 'blur', values: { radius: 9000 } } },
+    };
+    const read = readOtio(file(clip('weir', 0, 10, { effects: [broken] })));
+    expect(read.tracks[0]!.clips[0]!.effects).toBeUndefined();
+    expect(read.tracks[0]!.clips[0]!.foreign!.effects).toEqual([broken]);
+    expect(read.notes.join()).toMatch(/effect "Gaussian blur"/i);
   });
 
   it('takes speeds, markers and clips that are off', () => {

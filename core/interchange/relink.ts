@@ -93,7 +93,7 @@ export function relinked(
     transitions: transitions.map((each) => ({
       id: newId(),
       ...each,
-      ...(each.kind === 'dip' ? { colour: '#000000' } : {}),
+      ...(each.kind === 'dip' ? { colour: each.colour ?? '#000000' } : {}),
     })),
   }));
   const markers = imported.markers.map((marker) => ({ id: newId(), ...marker }));
@@ -108,7 +108,7 @@ export function relinked(
 }
 
 function clipOf(
-  { name, foreign, start, length, sourceIn, speed, enabled, media }: ImportedClip,
+  { name, foreign, effects, framing, start, length, sourceIn, speed, enabled, media }: ImportedClip,
   source: Relinkable,
   newId: NewId,
 ): Clip {
@@ -125,6 +125,8 @@ function clipOf(
     sourceIn: within,
     enabled,
     ...retimed,
+    ...(effects ? { effects: effects.map((effect) => ({ ...effect, id: newId() })) } : {}),
+    ...(framing ? { framing } : {}),
     ...(foreign ? { foreign } : {}),
   };
 }

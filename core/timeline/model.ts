@@ -14,6 +14,15 @@ export interface Foreign {
   readonly metadata?: object | undefined;
   /** Effects that are not known here. */
   readonly effects?: readonly unknown[] | undefined;
+  /** Of a track: things that are not known here, and the frames that were left empty for them. */
+  readonly items?: readonly ForeignItem[] | undefined;
+}
+
+/** Something on a track that is not known here. It is written back as long as nothing else stands in its place. */
+export interface ForeignItem {
+  readonly frame: number;
+  readonly length: number;
+  readonly item: unknown;
 }
 
 /** A piece of a source on a track. `start` and `length` count frames of the timeline's rate. */

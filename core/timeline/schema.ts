@@ -60,6 +60,15 @@ const MOST_FOREIGN = 200_000;
 const foreignSchema = object({
   metadata: mixed<object>().optional(),
   effects: array(mixed<object>().required()).optional().max(200),
+  items: array(
+    object({
+      frame: integer().min(0).max(MOST_FRAMES),
+      length: integer().min(0).max(MOST_FRAMES),
+      item: mixed<object>().required(),
+    }).noUnknown(),
+  )
+    .optional()
+    .max(1000),
 })
   .noUnknown()
   .optional()
@@ -97,7 +106,7 @@ const rowSchema = array(keyframeSchema.required())
   );
 
 // What its values mean and may be is said by its kind, and checked by `effectFaults` in core/render.
-const effectSchema = object({
+export const effectSchema = object({
   id: identifier(),
   kind: string().strict().required().max(40),
   enabled: boolean().strict().required(),

@@ -88,7 +88,7 @@ describe('effects of a clip', () => {
   it('leave a clip that fits as it is, and say when one fills the frame', () => {
     const filled = setFraming(timeline([]), C, 'fill');
     expect(filled.tracks[0]!.clips[0]!.framing).toBe('fill');
-    expect(setFraming(filled, C, 'fit').tracks[0]!.clips[0]).not.toHaveProperty('framing');
+    expect(setFraming(filled, C, 'fit').tracks[0]!.clips[0]!.framing).toBeUndefined();
     expect(setFraming(filled, C, 'fill').tracks[0]!.clips[0]!.framing).toBe('fill');
   });
 });

@@ -17,7 +17,7 @@ export const addEffects = (
 ): Timeline =>
   withClips(timeline, ids, (clip) => ({
     ...clip,
-    effects: [...(clip.effects ?? []), ...effects.map((effect) => ({ ...effect, id: newId() }))],
+    effects: [...(clip.effects ?? []), ...renamed(effects, newId)],
   }));
 
 /** Puts effects in the place of those that clips have. */
@@ -26,13 +26,10 @@ export const replaceEffects = (
   ids: ReadonlySet<string>,
   effects: readonly Omit<Effect, 'id'>[],
   newId: NewId,
-): Timeline =>
-  addEffects(
-    withClips(timeline, ids, ({ effects: _, ...clip }) => clip),
-    ids,
-    effects,
-    newId,
-  );
+): Timeline => withClips(timeline, ids, (clip) => ({ ...clip, effects: renamed(effects, newId) }));
+
+const renamed = (effects: readonly Omit<Effect, 'id'>[], newId: NewId): readonly Effect[] =>
+  effects.map((effect) => ({ ...effect, id: newId() }));
 
 export const removeEffect = (timeline: Timeline, place: EffectPlace): Timeline =>
   withEffects(timeline, place, (effects) => effects.filter(({ id }) => id !== place.effectId));
@@ -100,7 +97,11 @@ export const removeKeyframe = (
 
 /** Makes pictures as large as goes into the frame, or as small as covers it. */
 export const setFraming = (timeline: Timeline, ids: ReadonlySet<string>, framing: Framing): Timeline =>
-  withClips(timeline, ids, ({ framing: _, ...clip }) => (framing === 'fit' ? clip : { ...clip, framing }));
+  withClips(timeline, ids, (clip) =>
+    (clip.framing ?? 'fit') === framing
+      ? clip
+      : { ...clip, framing: framing === 'fit' ? undefined : framing },
+  );
 
 const withKeyframe = (row: readonly Keyframe[], keyframe: Keyframe): readonly Keyframe[] =>
   [...row.filter(({ frame }) => frame !== keyframe.frame), keyframe].sort((a, b) => a.frame - b.frame);

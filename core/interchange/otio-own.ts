@@ -1,0 +1,49 @@
+import { effectFault } from '../render/effects/values.js';
+import { effectSchema, FRAMINGS, type Effect, type Framing } from '../timeline/index.js';
+import type { JsonReader } from './json-reader.js';
+import { schemaOf } from './otio-values.js';
+
+/** What Hone itself wrote into the metadata of a thing; undefined when there is nothing. */
+function ownOf(item: JsonReader): JsonReader | undefined {
+  const metadata = item.at('metadata');
+  if (metadata.isMissing) return undefined;
+  const own = metadata.at('hone');
+  return own.isMissing ? undefined : own;
+}
+
+/** An effect that Hone wrote; undefined for any other, and for one that is damaged. */
+export function ownEffect(item: JsonReader): Omit<Effect, 'id'> | undefined {
+  const own = schemaOf(item) === 'Effect' ? ownOf(item) : undefined;
+  if (!own) return undefined;
+  const { kind, values, keyframes } = own.object() as Record<string, unknown>;
+  const effect = { id: 'read', kind, values, enabled: item.at('enabled').flag(true) };
+  const whole: unknown = keyframes === undefined ? effect : { ...effect, keyframes };
+  if (!effectSchema.isValidSync(whole, { strict: true }) || effectFault(whole)) return undefined;
+  const found = whole as Effect;
+  return {
+    kind: found.kind,
+    enabled: found.enabled,
+    values: found.values,
+    ...(found.keyframes ? { keyframes: found.keyframes } : {}),
+  };
+}
+
+/** What is done to a clip, and how it stands in its frame. */
+export function ownPart(clip: JsonReader): {
+  effects?: readonly Omit<Effect, 'id'>[];
+  framing?: Framing;
+} {
+  const effects = clip
+    .at('effects')
+    .list()
+    .flatMap((effect) => ownEffect(effect) ?? []);
+  const said = ownOf(clip)?.at('framing').text('');
+  const framing = FRAMINGS.find((each) => each === said);
+  return { ...(effects.length ? { effects } : {}), ...(framing && framing !== 'fit' ? { framing } : {}) };
+}
+
+/** What a dip goes through. */
+export function colourOf(transition: JsonReader): { colour?: string } {
+  const colour = ownOf(transition)?.at('colour').text('');
+  return colour && /^#[0-9a-f]{6}$/.test(colour) ? { colour } : {};
+}
