@@ -1,3 +1,4 @@
+export * from './effect-kernels.js';
 export * from './capacity.js';
 export * from './cost-model.js';
 export * from './graphics.js';

@@ -80,7 +80,7 @@ export type DecodeFigures = InferType<typeof decoderSchema>;
 const kernelSchema = object({
   stage: string()
     .strict()
-    .oneOf(['scale', 'compose'] as const)
+    .oneOf(['scale', 'effects', 'compose'] as const)
     .required(),
   kernel: text().required(),
   on: string()

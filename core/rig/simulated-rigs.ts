@@ -1,3 +1,4 @@
+import type { EffectKernel } from './effect-kernels.js';
 import type { DecodeFigures, Figure, Rig } from './rig.js';
 import { SIMULATED_DRIVES, type SimulatedDrive } from './simulated-drives.js';
 
@@ -142,9 +143,25 @@ function decodersOf({ slowness, hardwareMs }: Sketch): DecodeFigures[] {
   return rows;
 }
 
+/** ms for a megapixel on a machine of slowness 1. */
+const EFFECT_KERNEL_MS: Readonly<Record<EffectKernel, number>> = {
+  'colour table': 14,
+  blur: 24,
+  sharpen: 18,
+  cover: 1,
+  grain: 0.6,
+  mask: 9,
+  turn: 16,
+};
+
 function rigOf(sketch: Sketch): Rig {
   const { slowness, software, driveId } = sketch;
-  const kernel = (name: string, stage: 'scale' | 'compose', ms: number, of: 'source' | 'result') => ({
+  const kernel = (
+    name: string,
+    stage: 'scale' | 'effects' | 'compose',
+    ms: number,
+    of: 'source' | 'result',
+  ) => ({
     stage,
     kernel: name,
     on: 'processor' as const,
@@ -179,6 +196,7 @@ function rigOf(sketch: Sketch): Rig {
       kernel('copy', 'scale', 0.5, 'source'),
       ...[2, 4, 8, 16].map((scale) => kernel(`reduce 1:${scale}`, 'scale', 0.6, 'source')),
       kernel('resample', 'scale', 1.6, 'source'),
+      ...Object.entries(EFFECT_KERNEL_MS).map(([name, ms]) => kernel(name, 'effects', ms, 'result')),
       kernel('compose two', 'compose', 0.6, 'result'),
     ],
     shows: [

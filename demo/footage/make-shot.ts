@@ -38,10 +38,29 @@ async function makeShot(
     ]);
     const [code] = await Promise.race([ended, failed]);
     if (code !== 0) throw new Error(`ffmpeg could not make ${shot.file}.`);
+    if (shot.turned) await turn(aside, shot, ffmpeg);
     await rename(aside, path);
   } finally {
     await rm(aside, { force: true });
   }
+}
+
+// ffmpeg writes how a picture is turned only when it copies it.
+async function turn(path: string, shot: Shot, ffmpeg: string): Promise<void> {
+  const turned = `${path}.turned`;
+  const said = [
+    '-metadata:s:v:0',
+    `rotate=${90 * shot.turned!}`,
+    '-fflags',
+    '+bitexact',
+    '-movflags',
+    '+faststart',
+  ];
+  const args = ['-v', 'error', '-nostdin', '-y', '-i', path, '-c', 'copy', ...said, '-f', 'mp4', turned];
+  const child = spawn(ffmpeg, args, { stdio: ['ignore', 'ignore', 'inherit'] });
+  const [code] = (await once(child, 'close')) as [number | null];
+  if (code !== 0) throw new Error(`ffmpeg could not turn ${shot.file}.`);
+  await rename(turned, path);
 }
 
 function inputs(shot: Shot): string[] {
@@ -80,7 +99,6 @@ function outputs(shot: Shot): string[] {
       'yuv420p',
     ],
     ...['-colorspace', 'bt709', '-color_primaries', 'bt709', '-color_trc', 'bt709', '-color_range', 'tv'],
-    ...(shot.turned ? ['-metadata:s:v:0', `rotate=${90 * shot.turned}`] : []),
     ...(shot.sound ? aac : ['-an']),
     ...['-fflags', '+bitexact', '-movflags', '+faststart'],
   ];

@@ -6,10 +6,13 @@ import { Screen } from '../engine/screen.js';
 import type { ReadyPicture } from '../engine/stream-set.js';
 import { FIRST_FREE, PAGE, type Kernels } from '../shared/kernels.js';
 import { planarBytes, VIDEO_BT709 } from '../shared/picture.js';
+import { effectRoom, effectTimes } from './effect-times.js';
 import type { KernelTimes, ShowTimes } from './messages.js';
 
 const SOURCE = { width: 3840, height: 2160 };
 const SCALES = [1, 2, 4, 8, 16];
+/** The preview that effects and composing are timed on. */
+const COMPOSED = { width: 960, height: 540 };
 /** A preview that is no whole part of its source. */
 const ODD = { width: 1042, height: 586 };
 
@@ -34,7 +37,7 @@ export class KernelBench {
     this.target = FIRST_FREE + Math.ceil(work / 64) * 64;
     this.composed = this.target + Math.ceil(picture / 64) * 64;
     this.colours = this.composed + Math.ceil(picture / 64) * 64;
-    const bytes = this.colours + 4 * SOURCE.width * SOURCE.height;
+    const bytes = this.colours + Math.max(4 * SOURCE.width * SOURCE.height, effectRoom(COMPOSED));
     const missing = bytes - memory.buffer.byteLength;
     if (missing > 0) memory.grow(Math.ceil(missing / PAGE));
     this.workspace = new Workspace(memory, kernels, FIRST_FREE, work);
@@ -61,13 +64,13 @@ export class KernelBench {
     } finally {
       frame.close();
     }
-    const size = { width: 960, height: 540 };
+    times.push(...effectTimes(this.kernels, this.memory, this.colours, COMPOSED, rounds));
     times.push({
       stage: 'compose',
       kernel: 'compose two',
-      megapixels: megapixels(size),
+      megapixels: megapixels(COMPOSED),
       of: 'result',
-      ms: this.draw(size, rounds, 2).map(({ composeMs }) => composeMs),
+      ms: this.draw(COMPOSED, rounds, 2).map(({ composeMs }) => composeMs),
     });
     return times;
   }

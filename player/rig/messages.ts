@@ -11,7 +11,7 @@ export type RigRequest =
 
 /** ms for each repetition. */
 export interface KernelTimes {
-  readonly stage: 'scale' | 'compose';
+  readonly stage: 'scale' | 'effects' | 'compose';
   readonly kernel: string;
   /** What the times are divided by. */
   readonly megapixels: number;

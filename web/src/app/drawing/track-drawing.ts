@@ -32,6 +32,8 @@ export function drawTrack(
   const perFrame = (axis.right - axis.left) / (axis.to - axis.from);
   const xAt = (frame: number): number => axis.left + (frame - axis.from) * perFrame;
   let drawnTo = -Infinity;
+  // Looking a colour up takes longer than drawing a clip.
+  let effectsColour: string | undefined;
   for (let at = firstInView(track.clips, axis.from); at < track.clips.length; at++) {
     const clip = track.clips[at]!;
     if (clip.start >= axis.to) break;
@@ -48,6 +50,11 @@ export function drawTrack(
     context.fillStyle = isChosen ? palette.ink : palette.quiet;
     context.fillRect(from, area.top + 1, 1.5, area.height - 2);
     if (isChosen) outline(context, from, area, width);
+    if (clip.effects?.some(({ enabled }) => enabled)) {
+      effectsColour ??= palette.stage('effects');
+      context.fillStyle = effectsColour;
+      context.fillRect(from, area.top + area.height - 3, width, 2);
+    }
     if (width < NAMED_PIXELS) continue;
     context.save();
     context.beginPath();

@@ -114,7 +114,7 @@ export class RigMeasurement {
         },
       },
       {
-        what: 'scaling and composing',
+        what: 'scaling, effects and composing',
         seconds: thorough ? 6 : 2,
         run: async () => {
           const disturbed = await this.calm(signal);

@@ -1,4 +1,5 @@
 import type { DecodeFigures, Figure, Rig } from '@hone/core/rig';
+import { STAGE_NAMES } from './finding-words';
 import { bytes, framesPerSecond, milliseconds, pixels } from './quantities';
 
 /** One row of the table of figures. */
@@ -76,13 +77,7 @@ export function figureRows(rig: Rig): FigureRow[] {
     return rowOf('Decode', decoderName(figures), figures.msPerFrame, msAFrame, remark);
   });
   const kernels = rig.kernels.map(({ stage, kernel, on, msPerMegapixel, of }) =>
-    rowOf(
-      stage === 'scale' ? 'Scale' : 'Compose',
-      `${kernel}, on the ${on}`,
-      msPerMegapixel,
-      perMegapixel,
-      `of the ${of}`,
-    ),
+    rowOf(STAGE_NAMES[stage], `${kernel}, on the ${on}`, msPerMegapixel, perMegapixel, `of the ${of}`),
   );
   const shows = rig.shows.map(({ width, height, ms }) =>
     rowOf('Show', pixels({ width, height }), ms, milliseconds),

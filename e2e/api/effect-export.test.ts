@@ -1,0 +1,102 @@
+import { execFileSync } from 'node:child_process';
+import type { Project } from '@hone/core/api';
+import { rational } from '@hone/core/time';
+import type { Effect, Timeline } from '@hone/core/timeline';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { CUT_SIZE, makeCutProject, type CutProject } from '../fixtures/cut-project.js';
+import { effectOf, TITLE_SETTINGS } from '../fixtures/effect-cases.js';
+import { TestServer } from '../fixtures/server.js';
+
+describe('an export with effects', () => {
+  let server: TestServer;
+  let made: CutProject;
+
+  beforeAll(async () => {
+    server = await TestServer.start();
+    made = await makeCutProject(server, 'With effects', [
+      ['long24', rational(1), 24],
+      ['pal25', rational(1), 24],
+    ]);
+    await server.settle(made.project.id);
+  });
+
+  afterAll(() => server.stop());
+
+  const withEffects = (effects: readonly Effect[]): Timeline => ({
+    ...made.timeline,
+    tracks: made.timeline.tracks.map((track, index) =>
+      index === 0
+        ? { ...track, clips: track.clips.map((clip, at) => (at === 0 ? { ...clip, effects } : clip)) }
+        : track,
+    ),
+  });
+
+  /** Mean luma of a frame of a film. */
+  const lumaOf = (path: string, frame: number): number => {
+    const select = `select=eq(n\\,${frame}),scale=1:1:flags=area,format=gray`;
+    return execFileSync('ffmpeg', [
+      '-v',
+      'error',
+      '-i',
+      path,
+      '-vf',
+      select,
+      '-frames:v',
+      '1',
+      '-f',
+      'rawvideo',
+      '-',
+    ])[0]!;
+  };
+
+  it('has them where they are, and its proof is made with them', async () => {
+    const { body: table } = await server.callText<{ id: string }>(
+      'tables',
+      'LUT_1D_SIZE 2\n0 0 0\n0.5 0.5 0.5\n',
+    );
+    const effects = [effectOf('table', [{ table: table.id }]), effectOf('title', TITLE_SETTINGS[1]!)];
+    await server.setTimeline(made.project.id, withEffects(effects));
+    const record = await server.export(made.project.id);
+    expect(record.state).toBe('ready');
+    const { proof } = record;
+    expect(proof!.otherInputs).toEqual([]);
+    expect(Math.min(...proof!.frames.map(({ ssim }) => ssim))).toBeGreaterThan(0.95);
+    const path = (await server.services.exports.get(record.id)).path;
+    expect(lumaOf(path, 10)).toBeLessThan(lumaOf(path, 40) - 20);
+  });
+
+  it('has temporal noise reduction, which the preview leaves out', async () => {
+    await server.setTimeline(made.project.id, withEffects([effectOf('denoise', [{ strength: 60 }])]));
+    const record = await server.export(made.project.id);
+    expect(record.state).toBe('ready');
+    expect(record.proof!.filters).toContain('atadenoise');
+  });
+
+  it('is refused with a sentence when an effect is not understood, and nothing is changed', async () => {
+    const before = await server.get<Project>(`projects/${made.project.id}`);
+    const { revision, delivery } = before;
+    const timeline = withEffects([{ ...effectOf('blur', [{ radius: 99 }]), id: 'b' }]);
+    const reply = await server.call('PUT', `projects/${made.project.id}`, { revision, delivery, timeline });
+    expect(reply.status).toBe(400);
+    expect(JSON.stringify(reply.body)).toMatch(
+      /Clip .*cut 0.*Gaussian blur: radius must be less than or equal to 20/,
+    );
+    expect(await server.get<Project>(`projects/${made.project.id}`)).toEqual(before);
+    const gone = withEffects([effectOf('table', [{ table: 'f'.repeat(64) }])]);
+    await server.setTimeline(made.project.id, gone);
+    const record = await server.export(made.project.id);
+    expect(record.state).toBe('failed');
+    expect(CUT_SIZE.width).toBe(640);
+  });
+
+  it('keeps colour tables, and names the line of a wrong one', async () => {
+    const wrong = await server.callText<{ detail: string }>('tables', 'LUT_3D_SIZE 2\n0 0\n');
+    expect(wrong.status).toBe(400);
+    expect(wrong.body.detail).toMatch(/line 2/);
+    expect(await server.get<unknown[]>('tables')).toHaveLength(1);
+    expect((await fetch(`${server.url}/media/tables/${'0'.repeat(64)}`)).status).toBe(404);
+    expect((await fetch(`${server.url}/media/fonts/..%2f..%2fpackage.json`)).status).toBe(404);
+    const font = await fetch(`${server.url}/media/fonts/inter-latin-600-normal.woff`);
+    expect((await font.arrayBuffer()).byteLength).toBeGreaterThan(10_000);
+  });
+});

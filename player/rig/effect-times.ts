@@ -1,0 +1,79 @@
+import { poseOf, type EffectKind, type KnownEffect } from '@hone/core/render';
+import type { EffectKernel } from '@hone/core/rig';
+import type { FrameSize } from '@hone/core/timeline';
+import { EffectFiles } from '../decode/effect-files.js';
+import { effectBytes, PictureEffects } from '../decode/picture-effects.js';
+import { SHAPE_BYTES, Shaping } from '../engine/shaping.js';
+import type { Kernels } from '../shared/kernels.js';
+import { planarBytes } from '../shared/picture.js';
+import type { KernelTimes } from './messages.js';
+
+const effect = (kind: EffectKind, values: KnownEffect['values'] = {}): KnownEffect => ({
+  id: kind,
+  kind,
+  enabled: true,
+  values,
+});
+
+/** One effect for each function that changes pixels. */
+const PIXEL_EFFECTS: readonly (readonly [EffectKernel, KnownEffect])[] = [
+  ['colour table', effect('exposure', { stops: 0.5 })],
+  ['blur', effect('blur', { radius: 1 })],
+  ['sharpen', effect('sharpen')],
+  ['cover', effect('vignette')],
+  ['grain', effect('grain')],
+];
+
+const SHAPE_EFFECTS: readonly (readonly [EffectKernel, KnownEffect])[] = [
+  ['mask', effect('mask')],
+  ['turn', effect('transform', { rotation: 10 })],
+];
+
+/** Room that `effectTimes` needs for a picture. */
+export function effectRoom(size: FrameSize): number {
+  const picture = aligned(planarBytes(size.width, size.height));
+  return 6 * picture + SHAPE_BYTES + Math.max(...PIXEL_EFFECTS.map(([, each]) => effectBytes([each], size)));
+}
+
+const aligned = (bytes: number): number => (bytes + 63) & ~63;
+
+/** The player's own functions for effects, timed on the picture that stands at an address. */
+export function effectTimes(
+  kernels: Kernels,
+  memory: WebAssembly.Memory,
+  address: number,
+  size: FrameSize,
+  rounds: number,
+): KernelTimes[] {
+  const bytes = aligned(planarBytes(size.width, size.height));
+  const room = address + 6 * bytes + SHAPE_BYTES;
+  const effects = new PictureEffects(memory, kernels, new EffectFiles());
+  effects.setRoom(room, effectRoom(size) - 6 * bytes - SHAPE_BYTES);
+  const shaping = new Shaping(memory, kernels);
+  const shapingRoom = {
+    warped: address + bytes,
+    alphas: [address + 3 * bytes, address + 5 * bytes],
+    shapes: address + 6 * bytes,
+  };
+  const timed = (kernel: EffectKernel, once: () => void): KernelTimes => {
+    const ms: number[] = [];
+    // The first time, what is kept afterwards is made.
+    for (let round = -1; round < rounds; round++) {
+      const start = performance.now();
+      once();
+      if (round >= 0) ms.push(performance.now() - start);
+    }
+    const megapixels = (size.width * size.height) / 1e6;
+    return { stage: 'effects', kernel, megapixels, of: 'result', ms };
+  };
+  return [
+    ...PIXEL_EFFECTS.map(([kernel, each]) => timed(kernel, () => effects.apply([each], 0, address, size))),
+    ...SHAPE_EFFECTS.map(([kernel, each]) =>
+      timed(kernel, () => {
+        shaping.forget();
+        const pose = poseOf([each], size, size);
+        shaping.shape({ clipId: kernel, address, pose, effects: [each], at: 0 }, size, shapingRoom);
+      }),
+    ),
+  ];
+}
