@@ -31,6 +31,7 @@ export function planFor(
     (id) => ready.get(id)?.id,
   );
   const pictures: Record<string, MediaFile> = {};
+  const missing: Record<string, string> = {};
   const sounds: Record<string, string> = {};
   for (const [id, choice] of Object.entries(preview.media)) {
     const source = known.get(id);
@@ -38,12 +39,12 @@ export function planFor(
     const copy = choice.kind === 'light copy' ? ready.get(id) : undefined;
     if (source.facts.picture && (copy || source.state === 'ready')) {
       pictures[id] = copy ? copyFile(copy, source.facts.picture) : originalFile(source, source.facts);
-    }
+    } else if (source.facts.picture) missing[id] = source.name;
     if (source.facts.sound && source.state === 'ready') {
       sounds[id] = source.sound?.decoded ? `/media/sounds/${id}` : urlOf('sources', id);
     }
   }
-  return { preview, pictures, sounds };
+  return { preview, pictures, missing, sounds };
 }
 
 function originalFile({ id, stills }: Source, facts: SourceFacts): MediaFile {

@@ -27,6 +27,8 @@ export interface PreviewPlan {
   readonly preview: PreviewGraph;
   /** Picture files by source. */
   readonly pictures: Readonly<Record<string, MediaFile>>;
+  /** Names of the sources whose picture there is no file for. */
+  readonly missing: Readonly<Record<string, string>>;
   /** Addresses of the files that sound is read from, by source. */
   readonly sounds: Readonly<Record<string, string>>;
 }

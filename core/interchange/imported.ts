@@ -1,6 +1,7 @@
 import type { Rational } from '../time/index.js';
 import type {
   Effect,
+  Fades,
   Foreign,
   Framing,
   FrameSize,
@@ -34,6 +35,7 @@ export interface ImportedClip {
   readonly media: MediaReference;
   readonly effects?: readonly Omit<Effect, 'id'>[] | undefined;
   readonly framing?: Framing | undefined;
+  readonly fades?: Fades | undefined;
   readonly foreign?: Foreign | undefined;
 }
 

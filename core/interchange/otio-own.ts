@@ -1,5 +1,5 @@
 import { effectFault } from '../render/effects/values.js';
-import { effectSchema, FRAMINGS, type Effect, type Framing } from '../timeline/index.js';
+import { effectSchema, FRAMINGS, type Effect, type Fades, type Framing } from '../timeline/index.js';
 import type { JsonReader } from './json-reader.js';
 import { schemaOf } from './otio-values.js';
 
@@ -32,14 +32,26 @@ export function ownEffect(item: JsonReader): Omit<Effect, 'id'> | undefined {
 export function ownPart(clip: JsonReader): {
   effects?: readonly Omit<Effect, 'id'>[];
   framing?: Framing;
+  fades?: Fades;
 } {
   const effects = clip
     .at('effects')
     .list()
     .flatMap((effect) => ownEffect(effect) ?? []);
-  const said = ownOf(clip)?.at('framing').text('');
+  const own = ownOf(clip);
+  const said = own?.at('framing').text('');
+  const fades = own && !own.at('fades').isMissing ? fadesOf(own.at('fades')) : undefined;
   const framing = FRAMINGS.find((each) => each === said);
-  return { ...(effects.length ? { effects } : {}), ...(framing && framing !== 'fit' ? { framing } : {}) };
+  return {
+    ...(effects.length ? { effects } : {}),
+    ...(framing && framing !== 'fit' ? { framing } : {}),
+    ...(fades ? { fades } : {}),
+  };
+}
+
+function fadesOf(reader: JsonReader): Fades {
+  const frames = (key: string): number => Math.max(0, Math.min(1e6, Math.round(reader.at(key).number(0))));
+  return { in: frames('in'), out: frames('out') };
 }
 
 /** What a dip goes through. */

@@ -141,7 +141,7 @@ function clipOf(clip: Clip, rate: Rational, media: WrittenMedia | undefined): Js
     ...item('Clip.2', clip.name, clip.foreign),
     metadata: {
       ...metadataOf(clip.foreign),
-      ...(clip.framing ? { hone: { framing: clip.framing } } : {}),
+      ...ownMetadata(clip),
     },
     effects: [
       ...((clip.foreign?.effects ?? []) as readonly Json[]),
@@ -153,6 +153,11 @@ function clipOf(clip: Clip, rate: Rational, media: WrittenMedia | undefined): Js
     media_references: references,
     active_media_reference_key: 'DEFAULT_MEDIA',
   };
+}
+
+function ownMetadata({ framing, fades }: Clip): JsonObject {
+  const own = { ...(framing ? { framing } : {}), ...(fades ? { fades: { ...fades } } : {}) };
+  return Object.keys(own).length ? { hone: own } : {};
 }
 
 /** An effect with what Hone knows of it, for a Hone that reads it again. */

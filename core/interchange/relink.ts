@@ -108,7 +108,7 @@ export function relinked(
 }
 
 function clipOf(
-  { name, foreign, effects, framing, start, length, sourceIn, speed, enabled, media }: ImportedClip,
+  { name, foreign, effects, framing, fades, start, length, sourceIn, speed, enabled, media }: ImportedClip,
   source: Relinkable,
   newId: NewId,
 ): Clip {
@@ -127,6 +127,7 @@ function clipOf(
     ...retimed,
     ...(effects ? { effects: effects.map((effect) => ({ ...effect, id: newId() })) } : {}),
     ...(framing ? { framing } : {}),
+    ...(fades ? { fades } : {}),
     ...(foreign ? { foreign } : {}),
   };
 }

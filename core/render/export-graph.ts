@@ -19,6 +19,7 @@ import {
   type FactsOf,
   type Layer,
   type RenderGraph,
+  type SoundPart,
   type Stretch,
 } from './graph.js';
 import { layerFilters, type SizedLayer } from './layering.js';
@@ -134,10 +135,11 @@ export function exportCommand({ graph, delivery }: ExportGraph, assets: ExportAs
     const retimed = toNumber(part.speed) === 1 ? '' : retimedSound(part.speed);
     const length = divide(rational(part.to - part.from), graph.rate);
     const zero = part.sourceIn.num / part.sourceIn.den + toNumber(facts.pictureStart);
+    const faded = fadeFilters(part, graph.rate);
     const delayMs = (1000 * part.from * graph.rate.den) / graph.rate.num;
     filters.push(
       `[${input}:a:0]asetpts=PTS-${zero.toFixed(9)}/TB,aresample=${SAMPLE_RATE}:first_pts=0,${retimed}` +
-        `atrim=start=0:end=${toNumber(length).toFixed(9)},asetpts=PTS-STARTPTS,` +
+        `atrim=start=0:end=${toNumber(length).toFixed(9)},asetpts=PTS-STARTPTS,${faded}` +
         `aformat=sample_fmts=fltp:channel_layouts=stereo,adelay=${delayMs.toFixed(6)}:all=1[sound${index}]`,
     );
     return `[sound${index}]`;
@@ -160,6 +162,15 @@ export function exportCommand({ graph, delivery }: ExportGraph, assets: ExportAs
       ...encoderArguments(delivery, graph.rate),
     ],
   };
+}
+
+// Evenly, as the player does it.
+function fadeFilters({ from, to, fades }: SoundPart, rate: Rational): string {
+  const seconds = (frames: number): string => toNumber(divide(rational(frames), rate)).toFixed(9);
+  return (
+    (fades.in ? `afade=t=in:st=0:d=${seconds(fades.in)}:curve=tri,` : '') +
+    (fades.out ? `afade=t=out:st=${seconds(to - from - fades.out)}:d=${seconds(fades.out)}:curve=tri,` : '')
+  );
 }
 
 /** Frames that are turned round in one go: all of them have to be held at once. */

@@ -5,6 +5,7 @@ import {
   speedOf,
   timelineLength,
   type Clip,
+  type Fades,
   type FrameSize,
   type Framing,
   type Timeline,
@@ -48,6 +49,8 @@ export interface SoundPart {
   readonly sourceIn: Rational;
   /** Above zero; sound is heard higher or lower by as much. */
   readonly speed: Rational;
+  /** Frames in which it comes at its beginning and goes at its end, evenly. */
+  readonly fades: Fades;
 }
 
 /**
@@ -136,18 +139,36 @@ export function renderGraph(timeline: Timeline, factsOf: FactsOf): RenderGraph {
   }
   const sound = timeline.tracks
     .filter((track) => track.kind === 'sound' && track.enabled)
-    .flatMap((track) => track.clips)
-    // Sound is not played backwards: such clips are silent, in the preview and in the export alike.
-    .filter((clip) => clip.enabled && speedOf(clip).num > 0 && factsOf(clip.sourceId)?.sound)
-    .map((clip) => ({
-      clipId: clip.id,
-      sourceId: clip.sourceId,
-      from: clip.start,
-      to: clipEnd(clip),
-      sourceIn: clip.sourceIn,
-      speed: speedOf(clip),
-    }));
+    .flatMap((track) => soundOn(track, timeline.rate, factsOf));
   return { rate: timeline.rate, length, size: timeline.size, stretches, sound };
+}
+
+// Two clips that give way to each other are both heard meanwhile, the one going as the other comes.
+function soundOn(track: Track, rate: Rational, factsOf: FactsOf): SoundPart[] {
+  const transitions = new Map(fittingTransitions(track).map((each) => [each.at, each]));
+  // Sound is not played backwards: such clips are silent, in the preview and in the export alike.
+  const isHeard = (clip: Clip | undefined): clip is Clip =>
+    clip !== undefined && clip.enabled && speedOf(clip).num > 0 && Boolean(factsOf(clip.sourceId)?.sound);
+  return track.clips.flatMap((clip, index) => {
+    if (!isHeard(clip)) return [];
+    const into = isHeard(track.clips[index - 1]) ? transitions.get(clip.start) : undefined;
+    const out = isHeard(track.clips[index + 1]) ? transitions.get(clipEnd(clip)) : undefined;
+    const lead = into?.before ?? 0;
+    return [
+      {
+        clipId: clip.id,
+        sourceId: clip.sourceId,
+        from: clip.start - lead,
+        to: clipEnd(clip) + (out?.after ?? 0),
+        sourceIn: sourceTimeAt(clip.sourceIn, -lead, rate, speedOf(clip)),
+        speed: speedOf(clip),
+        fades: {
+          in: into ? into.before + into.after : Math.min(clip.length, clip.fades?.in ?? 0),
+          out: out ? out.before + out.after : Math.min(clip.length, clip.fades?.out ?? 0),
+        },
+      },
+    ];
+  });
 }
 
 /** What one track shows in timeline frames [from, to): one clip, or two of which one gives way to the other. */

@@ -17,6 +17,7 @@ import {
   renderGraph,
   sourcesOf,
   type ExportAssets,
+  type SoundPart,
 } from './index.js';
 
 const RATE = rational(24);
@@ -129,6 +130,30 @@ describe('the render graph', () => {
     });
     expect(previewGraph(line, PLAINEST, factsOf, copyOf).media['wide']).toEqual({ kind: 'original' });
     expect(engaged.graph).toEqual(exportGraph(line, defaultDelivery(UHD), factsOf).graph);
+  });
+});
+
+describe('sound', () => {
+  const placed = [clip('a', 'wide', 0, 24), { ...clip('b', 'wide', 24, 24), fades: { in: 5, out: 12 } }];
+  const soundOf = (more: Partial<Track>): readonly SoundPart[] => {
+    const line = timeline();
+    return renderGraph({ ...line, tracks: [{ ...line.tracks[0]!, clips: placed, ...more }] }, factsOf).sound;
+  };
+
+  it('comes and goes in the frames that its clip says', () => {
+    expect(soundOf({}).map(({ from, to, fades }) => [from, to, fades.in, fades.out])).toEqual([
+      [0, 24, 0, 0],
+      [24, 48, 5, 12],
+    ]);
+  });
+
+  it('of two clips that give way to each other is heard together meanwhile', () => {
+    const transitions = [{ id: 't', kind: 'crossfade' as const, at: 24, before: 6, after: 4 }];
+    const [out, into] = soundOf({ transitions }) as [SoundPart, SoundPart];
+    expect([out.from, out.to, out.fades]).toEqual([0, 28, { in: 0, out: 10 }]);
+    expect([into.from, into.to, into.fades]).toEqual([18, 48, { in: 10, out: 12 }]);
+    // It begins as many frames earlier in its source.
+    expect(into.sourceIn).toEqual(rational(18, 24));
   });
 });
 

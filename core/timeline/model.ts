@@ -41,7 +41,15 @@ export interface Clip {
   readonly effects?: readonly Effect[] | undefined;
   /** Whether the picture is made as large as goes into the frame, or as small as covers it; fit when absent. */
   readonly framing?: Framing | undefined;
+  /** Of sound: how it comes and goes; at once when absent. */
+  readonly fades?: Fades | undefined;
   readonly foreign?: Foreign | undefined;
+}
+
+/** Frames in which sound comes at the beginning of a clip and goes at its end. */
+export interface Fades {
+  readonly in: number;
+  readonly out: number;
 }
 
 export const FRAMINGS = ['fit', 'fill'] as const;

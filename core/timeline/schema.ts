@@ -129,6 +129,10 @@ const clipSchema = object({
   enabled: boolean().strict().required(),
   speed: speedSchema.optional().default(undefined),
   effects: array(effectSchema.required()).optional().max(50),
+  fades: object({ in: integer().min(0).max(MOST_FRAMES), out: integer().min(0).max(MOST_FRAMES) })
+    .noUnknown()
+    .optional()
+    .default(undefined),
   framing: string<Framing>().strict().oneOf(FRAMINGS).optional(),
   foreign: foreignSchema,
 }).noUnknown();

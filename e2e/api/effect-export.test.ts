@@ -72,6 +72,33 @@ describe('an export with effects', () => {
     expect(record.proof!.filters).toContain('atadenoise');
   });
 
+  it('has sound that comes and goes where the clips say', async () => {
+    const tracks = made.timeline.tracks.map((track) =>
+      track.kind === 'sound'
+        ? { ...track, clips: track.clips.map((clip) => ({ ...clip, fades: { in: 24, out: 12 } })) }
+        : track,
+    );
+    await server.setTimeline(made.project.id, { ...made.timeline, tracks });
+    const record = await server.export(made.project.id);
+    const { path } = await server.services.exports.get(record.id);
+    /** Root of the mean square of the sound in a piece. */
+    const loudness = (from: number, seconds: number): number => {
+      const bytes = execFileSync('ffmpeg', [
+        ...['-v', 'error', '-i', path, '-af', `atrim=start=${from}:duration=${seconds}`],
+        ...['-ac', '1', '-f', 'f32le', '-'],
+      ]);
+      const samples = new Float32Array(bytes.buffer, bytes.byteOffset, bytes.length / 4);
+      return Math.sqrt(samples.reduce((sum, value) => sum + value * value, 0) / samples.length);
+    };
+    const full = loudness(1.05, 0.4);
+    expect(full).toBeGreaterThan(0.01);
+    expect(loudness(0, 0.1) / full).toBeLessThan(0.15);
+    // Halfway through an even rise it is half as loud: a sine keeps its level, whatever its frequency.
+    expect(loudness(0.45, 0.1) / full).toBeGreaterThan(0.35);
+    expect(loudness(0.45, 0.1) / full).toBeLessThan(0.65);
+    expect(loudness(1.95, 0.05) / full).toBeLessThan(0.15);
+  });
+
   it('is refused with a sentence when an effect is not understood, and nothing is changed', async () => {
     const before = await server.get<Project>(`projects/${made.project.id}`);
     const { revision, delivery } = before;

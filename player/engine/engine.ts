@@ -1,5 +1,5 @@
 import { frameAtPlayhead, OPEN_AHEAD_SECONDS, PREROLL_FRAMES, PREROLL_LIMIT_MS } from '@hone/core/playback';
-import { isTemporal, mixShare, type Passage } from '@hone/core/render';
+import { isTemporal, mixShare, type Layer, type Passage } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { PreviewPlan } from '../plan.js';
 import type { Control } from '../shared/control.js';
@@ -18,6 +18,7 @@ import { PlanView } from './plan-view.js';
 import { Run } from './run.js';
 import { RunClock } from './run-clock.js';
 import type { Screen } from './screen.js';
+import { Slates } from './slates.js';
 import { StreamSet, type ReadyPicture } from './stream-set.js';
 
 /** Frames that a decoder at rest may be asked to run ahead before it is cheaper to enter at another key frame. */
@@ -44,6 +45,7 @@ export class Engine {
   private firstReadyAt: number | undefined;
   private startRequestedAt = 0;
   private flat: { from: number; to: number; next: number; startedAt: number } | undefined;
+  private readonly slates: Slates;
   private timer: ReturnType<typeof setTimeout> | undefined;
   /** Grows with every command, so that what waits for an older one gives up. */
   private intent = 0;
@@ -62,6 +64,7 @@ export class Engine {
     private readonly framePoolBytes: number,
     private readonly send: (reply: EngineReply, transfer?: Transferable[]) => void,
   ) {
+    this.slates = new Slates(memory);
     this.streams = new StreamSet(decoders, {
       changed: () => this.tick(),
       cost: (frame, cost) => this.run?.cost(frame, cost),
@@ -110,6 +113,7 @@ export class Engine {
       makeRoom(this.memory, layout);
       layout.decodeRooms.forEach((room, index) => this.decoders[index]!.send({ kind: 'workspace', room }));
       this.layout = layout;
+      this.slates.forget();
       this.plan = new PlanView(plan);
     } catch (error) {
       this.send({ kind: 'failed', message: error instanceof Error ? error.message : String(error) });
@@ -385,7 +389,7 @@ export class Engine {
   private show(frame: number): { composeMs: number; showMs: number } {
     const ready = this.streams.pictures(frame);
     const layers = this.plan!.layersAt(frame).map((layer) => ({
-      picture: ready?.get(layer.clipId),
+      picture: ready?.get(layer.clipId) ?? this.slateFor(layer),
       mix: layer.mix ? { mix: layer.mix, share: mixShare(layer.mix, frame) } : undefined,
       clipId: layer.clipId,
       effects: layer.effects,
@@ -396,6 +400,11 @@ export class Engine {
     this.control.set('shownFrame', frame);
     this.tellPixels(frame, size, ready);
     return took;
+  }
+
+  private slateFor({ sourceId }: Layer): ReadyPicture | undefined {
+    const name = this.plan!.plan.missing[sourceId];
+    return name === undefined ? undefined : this.slates.get(name, this.size(), this.layout!.slates);
   }
 
   // Told only when it changes, which is at cuts at most.

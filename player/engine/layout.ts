@@ -9,12 +9,15 @@ import type { DecodeRoom } from '../shared/messages.js';
 import { planarBytes } from '../shared/picture.js';
 import type { ComposeRoom } from './composer.js';
 import { SHAPE_BYTES } from './shaping.js';
+import { MOST_SLATES } from './slates.js';
 
 /** Where everything stands in the shared memory. Addresses are bytes. */
 export interface Layout {
   readonly playSlots: readonly number[];
   readonly restSlots: readonly number[];
   readonly compose: ComposeRoom;
+  /** Room for pictures of sources that are missing. */
+  readonly slates: readonly number[];
   readonly decodeRooms: readonly DecodeRoom[];
   readonly totalBytes: number;
 }
@@ -67,13 +70,15 @@ export function layoutFor(plan: PreviewPlan, decoders: number, poolBytes: number
     shapes: take(SHAPE_BYTES),
   };
   const workBytes = Workspace.bytesFor(largestReduction(plan));
+  const slateCount = Math.min(MOST_SLATES, Object.keys(plan.missing).length);
+  const slates = Array.from({ length: slateCount }, () => take(largest));
   const effects = largestEffects(plan);
   const decodeRooms = Array.from({ length: decoders }, () => ({
     address: take(workBytes),
     bytes: workBytes,
     effects: { address: take(effects), bytes: effects },
   }));
-  return { playSlots, restSlots, compose, decodeRooms, totalBytes: next };
+  return { playSlots, restSlots, compose, slates, decodeRooms, totalBytes: next };
 }
 
 interface Rastered {

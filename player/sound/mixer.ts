@@ -1,5 +1,6 @@
 import { toNumber, type Rational } from '@hone/core/time';
 import type { SoundPart } from '@hone/core/render';
+import type { Fades } from '@hone/core/timeline';
 import { RING_FRAMES, SAMPLE_RATE, type Control } from '../shared/control.js';
 import { SoundReader } from './sound-part.js';
 
@@ -14,6 +15,8 @@ interface PlacedPart {
   readonly from: number;
   readonly to: number;
   readonly sourceFrom: number;
+  /** Sample frames. */
+  readonly fades: Fades;
   reader: Promise<SoundReader | undefined> | undefined;
 }
 
@@ -36,9 +39,9 @@ export class Mixer {
       if (same) before.delete(JSON.stringify([part, url]));
       // Counted as it is heard: at twice the speed a source has half as many.
       const sourceFrom = Math.round((toNumber(part.sourceIn) * SAMPLE_RATE) / toNumber(part.speed));
-      return [
-        same ?? { part, url, from: samples(part.from), to: samples(part.to), sourceFrom, reader: undefined },
-      ];
+      const fades = { in: samples(part.fades.in), out: samples(part.fades.out) };
+      const [from, to] = [samples(part.from), samples(part.to)];
+      return [same ?? { part, url, from, to, sourceFrom, fades, reader: undefined }];
     });
     for (const gone of before.values()) forget(gone);
   }
@@ -96,7 +99,7 @@ export class Mixer {
         sought.add(placed);
       }
       try {
-        await reader.mixInto(block, from - at, sourceFrame, to - from);
+        await reader.mixInto(block, from - at, sourceFrame, to - from, gainOf(placed, from));
       } catch {
         // A part that cannot be read on is silent; the picture goes on, and the next start tries again.
         forget(placed);
@@ -111,6 +114,20 @@ export class Mixer {
     ring.set(block.subarray(0, 2 * first), 2 * at);
     if (first < BLOCK) ring.set(block.subarray(2 * first), 0);
   }
+}
+
+/** What sound is multiplied by that comes or goes evenly; undefined where it does neither. */
+export function gainOf(
+  { from, to, fades }: Pick<PlacedPart, 'from' | 'to' | 'fades'>,
+  at: number,
+): ((into: number) => number) | undefined {
+  if (fades.in === 0 && fades.out === 0) return undefined;
+  return (into) => {
+    const frame = at + into;
+    const coming = fades.in ? (frame - from) / fades.in : 1;
+    const going = fades.out ? (to - frame) / fades.out : 1;
+    return Math.max(0, Math.min(1, coming) * Math.min(1, going));
+  };
 }
 
 function forget(placed: PlacedPart): void {

@@ -43,8 +43,15 @@ export class SoundReader {
   /**
    * Adds `count` sample frames from `frame` on to `target`.
    * @param target stereo samples, interleaved
+   * @param gainOf what each is multiplied by, by its distance from `frame`; absent for 1
    */
-  async mixInto(target: Float32Array, offset: number, frame: number, count: number): Promise<void> {
+  async mixInto(
+    target: Float32Array,
+    offset: number,
+    frame: number,
+    count: number,
+    gainOf?: (into: number) => number,
+  ): Promise<void> {
     let done = 0;
     while (done < count) {
       const within = frame + done - this.blockStart;
@@ -60,7 +67,8 @@ export class SoundReader {
       const take = Math.min(available, count - done);
       for (let i = 0; i < 2 * take; i++) {
         const at = 2 * (offset + done) + i;
-        target[at] = target[at]! + this.block[2 * within + i]!;
+        const gain = gainOf ? gainOf(done + (i >> 1)) : 1;
+        target[at] = target[at]! + gain * this.block[2 * within + i]!;
       }
       done += take;
     }

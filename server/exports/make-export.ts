@@ -42,6 +42,7 @@ export function exportHandler({ sources, exports, tables, limits, tools }: Expor
       const factsOf: FactsOf = (id) => known.get(id)?.facts ?? undefined;
       const graph = exportGraph(row.timeline, row.delivery, factsOf);
       const originals = exportSources(graph).map((id) => known.get(id)!);
+      await mustBeThere(originals);
       for (const [index, source] of originals.entries()) {
         const hashed = await withHash(source, sources, signal);
         known.set(source.id, hashed);
@@ -90,6 +91,15 @@ export function exportHandler({ sources, exports, tables, limits, tools }: Expor
       await exports.change(row, { state });
     },
   };
+}
+
+// All that is missing is said at once, so that all can be put back at once.
+async function mustBeThere(originals: readonly SourceRow[]): Promise<void> {
+  const missing: string[] = [];
+  for (const source of originals)
+    if (!(await fileState(source))) missing.push(`"${source.name}" at ${leadingFile(source)}`);
+  if (missing.length)
+    throw new Error(`Originals are missing: ${missing.join(', ')}. Put them back, then export again.`);
 }
 
 // The original as it is now, with the hash of what it holds now.

@@ -12,6 +12,7 @@ import {
   beginningAt,
   cleared,
   endingAt,
+  halves,
   inSource,
   overwritten,
   roomOf,
@@ -93,11 +94,11 @@ export function splitAt(timeline: Timeline, frame: number, ids: ReadonlySet<stri
   return withTracks(timeline, (track) => {
     const wanted = (clip: Clip): boolean => inside(clip, frame) && (ids.size === 0 || ids.has(clip.id));
     if (!track.clips.some(wanted)) return track;
-    const clips = track.clips.flatMap((clip) =>
-      wanted(clip)
-        ? [endingAt(clip, frame), { ...beginningAt(clip, frame, timeline.rate), id: newId() }]
-        : [clip],
-    );
+    const clips = track.clips.flatMap((clip) => {
+      if (!wanted(clip)) return [clip];
+      const [before, behind] = halves(clip, frame, timeline.rate);
+      return [before, { ...behind, id: newId() }];
+    });
     return { ...track, clips };
   });
 }

@@ -10,6 +10,7 @@ import {
   removeKeyframe,
   replaceEffects,
   setEffectValue,
+  setFades,
   setFraming,
   setKeyframe,
   splitAt,
@@ -83,6 +84,14 @@ describe('effects of a clip', () => {
     const whole = timeline([{ ...effect('b'), keyframes: { opacity: row } }]);
     const split = splitAt(whole, 110, C, newId);
     expect(effectsOf(split, 1)[0]!.keyframes!['opacity']!.map(({ frame }) => frame)).toEqual([-10, 30]);
+  });
+
+  it('do not come between the fades of sound: where a clip is cut, it neither comes nor goes', () => {
+    const faded = setFades(timeline([]), C, { in: 10, out: 900 });
+    expect(faded.tracks[0]!.clips[0]!.fades).toEqual({ in: 10, out: 50 });
+    const [first, second] = splitAt(faded, 120, C, newId).tracks[0]!.clips;
+    expect(first!.fades).toEqual({ in: 10, out: 0 });
+    expect(second!.fades).toEqual({ in: 0, out: 50 });
   });
 
   it('leave a clip that fits as it is, and say when one fills the frame', () => {

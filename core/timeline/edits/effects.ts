@@ -1,5 +1,5 @@
 import { valueAt, type Effect, type EffectValue, type Keyframe } from '../effect.js';
-import type { Clip, Framing, Timeline } from '../model.js';
+import type { Clip, Fades, Framing, Timeline } from '../model.js';
 import { withClips, type NewId } from './room.js';
 
 /** Says which effect of which clip is meant. */
@@ -102,6 +102,13 @@ export const setFraming = (timeline: Timeline, ids: ReadonlySet<string>, framing
       ? clip
       : { ...clip, framing: framing === 'fit' ? undefined : framing },
   );
+
+/** Lets the sound of clips come and go in some frames, at most as many as each has. */
+export const setFades = (timeline: Timeline, ids: ReadonlySet<string>, fades: Fades): Timeline =>
+  withClips(timeline, ids, (clip) => {
+    const within = (frames: number): number => Math.max(0, Math.min(clip.length, Math.round(frames)));
+    return { ...clip, fades: { in: within(fades.in), out: within(fades.out) } };
+  });
 
 const withKeyframe = (row: readonly Keyframe[], keyframe: Keyframe): readonly Keyframe[] =>
   [...row.filter(({ frame }) => frame !== keyframe.frame), keyframe].sort((a, b) => a.frame - b.frame);

@@ -26,6 +26,16 @@ export function beginningAt(clip: Clip, frame: number, rate: Rational): Clip {
   return { ...clip, ...effects, start: frame, length: clipEnd(clip) - frame, sourceIn };
 }
 
+/** A clip whose sound does not come, or go, in some frames any more: it was cut off there. */
+const cutOff = (clip: Clip, end: 'in' | 'out'): Clip =>
+  clip.fades ? { ...clip, fades: { ...clip.fades, [end]: 0 } } : clip;
+
+/** What of a clip lies before a frame within it, and what lies behind. */
+export const halves = (clip: Clip, frame: number, rate: Rational): readonly [Clip, Clip] => [
+  cutOff(endingAt(clip, frame), 'out'),
+  cutOff(beginningAt(clip, frame, rate), 'in'),
+];
+
 export const endingAt = (clip: Clip, frame: number): Clip => ({ ...clip, length: frame - clip.start });
 
 /**
@@ -44,8 +54,8 @@ export function cleared(
     const end = clipEnd(clip);
     if (end <= from || clip.start >= to) return [clip];
     const parts: Clip[] = [];
-    if (clip.start < from) parts.push(endingAt(clip, from));
-    if (end > to) parts.push({ ...beginningAt(clip, to, rate), ...(parts.length ? { id: newId() } : {}) });
+    if (clip.start < from) parts.push(halves(clip, from, rate)[0]);
+    if (end > to) parts.push({ ...halves(clip, to, rate)[1], ...(parts.length ? { id: newId() } : {}) });
     return parts;
   });
 }

@@ -20,14 +20,17 @@ import {
   removeKeyframe,
   replaceEffects,
   setEffectValue,
+  setFades,
   setFraming,
   setKeyframe,
   type Clip,
   type Ease,
   type Effect,
   type EffectValue,
+  type Fades,
   type Framing,
   type Keyframe,
+  type TrackKind,
 } from '@hone/core/timeline';
 import { Api, sentenceOf } from '../api/api';
 import { EditActions, ProjectActions } from '../state/actions';
@@ -76,13 +79,10 @@ export class EffectPanel {
   /** Effects that are folded away. */
   readonly folded = signal<ReadonlySet<string>>(new Set());
 
-  private readonly pictures = computed((): readonly Clip[] => {
-    const tracks = this.editor.timeline()?.tracks ?? [];
-    const ids = this.editor.ids();
-    return tracks.flatMap(({ kind, clips }) =>
-      kind === 'picture' ? clips.filter(({ id }) => ids.has(id)) : [],
-    );
-  });
+  private readonly pictures = computed(() => this.chosenOf('picture'));
+  private readonly sounds = computed(() => this.chosenOf('sound'));
+  /** The sound clip whose fades are shown. */
+  readonly sound = computed(() => this.sounds()[0] ?? null);
   private readonly ids = computed((): ReadonlySet<string> => new Set(this.pictures().map(({ id }) => id)));
   /** The clip whose effects are shown: the first of those that are chosen. */
   readonly clip = computed(() => this.pictures()[0] ?? null);
@@ -115,6 +115,21 @@ export class EffectPanel {
       (tables) => this.tables.set(tables),
       () => undefined,
     );
+  }
+
+  private chosenOf(wanted: TrackKind): readonly Clip[] {
+    const ids = this.editor.ids();
+    return (this.editor.timeline()?.tracks ?? []).flatMap(({ kind, clips }) =>
+      kind === wanted ? clips.filter(({ id }) => ids.has(id)) : [],
+    );
+  }
+
+  setFade(end: keyof Fades, event: Event): void {
+    const frames = (event.target as HTMLInputElement).valueAsNumber;
+    if (!Number.isFinite(frames)) return;
+    const before = this.sound()?.fades ?? { in: 0, out: 0 };
+    const ids = new Set(this.sounds().map(({ id }) => id));
+    this.editor.apply((timeline) => setFades(timeline, ids, { ...before, [end]: frames }));
   }
 
   private rowOf(effect: KnownEffect, at: number): EffectRow {

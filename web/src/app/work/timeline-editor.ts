@@ -146,10 +146,16 @@ export class TimelineEditor {
 
   /** The cut that a transition would be put at: on the track of the chosen clip, else on the highest with a cut. */
   private readonly cutTrack = computed(() => {
-    const tracks = (this.timeline()?.tracks ?? []).filter(({ kind }) => kind === 'picture');
+    const all = this.timeline()?.tracks ?? [];
     const ids = this.ids();
-    const own = tracks.find(({ clips }) => clips.some(({ id }) => ids.has(id)));
-    return own ?? tracks.filter(({ clips }) => clips.length > 1).at(-1);
+    const own = all.find(({ clips }) => clips.some(({ id }) => ids.has(id)));
+    return (
+      own ??
+      all
+        .filter(({ kind }) => kind === 'picture')
+        .filter(({ clips }) => clips.length > 1)
+        .at(-1)
+    );
   });
 
   /** Puts a transition of a second at the cut that is nearest to the playhead. */
