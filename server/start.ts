@@ -213,7 +213,17 @@ function application(
   api.use(simulationRoutes(simulation));
   api.use(tableRoutes(tables));
   api.use(jobRoutes(queue));
-  api.use(exportRoutes(projects, sources, exports, queue, join(config.dataFolder, 'exports')));
+  api.use(
+    exportRoutes({
+      projects,
+      sources,
+      exports,
+      tables,
+      queue,
+      ffmpeg: config.ffmpeg,
+      folder: join(config.dataFolder, 'exports'),
+    }),
+  );
   api.use(nothingHere);
 
   app.use('/api', api);

@@ -262,3 +262,12 @@ export interface KeptTable {
   readonly kind: '1D' | '3D';
   readonly size: number;
 }
+
+/** What an export would be. */
+export interface ExportEstimate {
+  readonly bytes: number;
+  /** Frames that were made to find out; 0 where the bit rate says it. */
+  readonly sampledFrames: number;
+  /** What is worth knowing before it is made, a sentence each. */
+  readonly remarks: readonly string[];
+}

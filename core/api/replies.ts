@@ -281,3 +281,9 @@ export const tableReply = object({
   kind: string().strict().oneOf(['1D', '3D']).required(),
   size: amount(),
 }).noUnknown();
+
+export const exportEstimateReply = object({
+  bytes: amount(),
+  sampledFrames: amount(),
+  remarks: array(text()).required(),
+}).noUnknown();

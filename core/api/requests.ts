@@ -60,11 +60,31 @@ export interface MediaSearch {
   readonly names: readonly string[];
   /** Whether those that are not found become sources that are missing, so that clips can be of them. */
   readonly keepMissing: boolean;
+  /** What is in files that may have another name by now. */
+  readonly contents?: readonly SoughtContent[] | undefined;
+}
+
+export interface SoughtContent {
+  readonly name: string;
+  readonly sha256: string;
+  readonly bytes: number;
 }
 
 export const mediaSearchSchema = object({
   names: array(string().strict().required().max(500)).required().min(1).max(5000),
   keepMissing: boolean().strict().required(),
+  contents: array(
+    object({
+      name: string().strict().required().max(500),
+      sha256: string()
+        .strict()
+        .required()
+        .matches(/^[0-9a-f]{64}$/, '${path} is no SHA-256'),
+      bytes: number().strict().integer().required().min(1),
+    }).noUnknown(),
+  )
+    .optional()
+    .max(5000),
 }).noUnknown();
 
 /** What is left out stays as it is. */

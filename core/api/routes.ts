@@ -154,6 +154,13 @@ export const ROUTES: readonly RouteDescription[] = [
     scrubFactsSchema,
   ),
   get('/api/projects/{projectId}/exports', 'Exports, the newest first', many(replies.exportReply)),
+  change(
+    'post',
+    '/api/projects/{projectId}/exports/estimate',
+    'Predicts the size of an export by making pieces of it',
+    200,
+    replies.exportEstimateReply,
+  ),
   change('post', '/api/projects/{projectId}/exports', 'Asks for an export', 202, replies.exportReply),
   get('/api/tables', 'The colour tables that are kept', many(replies.tableReply)),
   change('post', '/api/tables', 'Keeps a colour table (.cube)', 201, replies.tableReply, 'text/plain'),

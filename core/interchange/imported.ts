@@ -18,6 +18,13 @@ export interface MediaReference {
   /** Seconds of the medium's own timecode at its first frame; null when the file does not say. */
   readonly startSeconds: Rational | null;
   readonly lengthSeconds: Rational | null;
+  /** SHA-256 and size of its file, where a Hone wrote them. */
+  readonly content?: MediaContent | undefined;
+}
+
+export interface MediaContent {
+  readonly sha256: string;
+  readonly bytes: number;
 }
 
 export interface ImportedClip {

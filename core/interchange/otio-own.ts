@@ -1,5 +1,6 @@
 import { effectFault } from '../render/effects/values.js';
 import { effectSchema, FRAMINGS, type Effect, type Fades, type Framing } from '../timeline/index.js';
+import type { MediaContent } from './imported.js';
 import type { JsonReader } from './json-reader.js';
 import { schemaOf } from './otio-values.js';
 
@@ -52,6 +53,16 @@ export function ownPart(clip: JsonReader): {
 function fadesOf(reader: JsonReader): Fades {
   const frames = (key: string): number => Math.max(0, Math.min(1e6, Math.round(reader.at(key).number(0))));
   return { in: frames('in'), out: frames('out') };
+}
+
+/** What says which file a medium is, whatever it is called. */
+export function contentOf(media: JsonReader): { content?: MediaContent } {
+  const own = ownOf(media);
+  const sha256 = own?.at('sha256').text('') ?? '';
+  const bytes = own?.at('bytes').number(0) ?? 0;
+  return /^[0-9a-f]{64}$/.test(sha256) && Number.isSafeInteger(bytes) && bytes > 0
+    ? { content: { sha256, bytes } }
+    : {};
 }
 
 /** What a dip goes through. */

@@ -23,7 +23,7 @@ import {
   sizeOf,
   timeOf,
 } from './otio-values.js';
-import { colourOf, ownEffect, ownPart } from './otio-own.js';
+import { colourOf, contentOf, ownEffect, ownPart } from './otio-own.js';
 import { simplest } from './rates.js';
 
 /** Nested deeper than this, a file is taken to be damaged. */
@@ -228,7 +228,8 @@ class OtioFile {
     if (schema === 'ImageSequenceReference')
       this.note(media, 'numbered still images are named only; add them by their first image');
     const base = decoded(target).split(/[\\/]/).at(-1) ?? '';
-    return { name: base || media.at('name').text(''), target, startSeconds: start, lengthSeconds: length };
+    const name = base || media.at('name').text('');
+    return { name, target, startSeconds: start, lengthSeconds: length, ...contentOf(media) };
   }
 
   private foreignOnTrack(

@@ -11,7 +11,7 @@ import {
   type Track,
   type Transition,
 } from '../timeline/index.js';
-import type { Json, JsonObject } from './imported.js';
+import type { Json, JsonObject, MediaContent } from './imported.js';
 
 /** What is written of a source. */
 export interface WrittenMedia {
@@ -22,6 +22,7 @@ export interface WrittenMedia {
   readonly rate: Rational;
   /** Its own timecode at the first frame, in seconds. */
   readonly startSeconds: Rational;
+  readonly content?: MediaContent | undefined;
   /** Address of its light copy, if it has one. */
   readonly copyTarget?: string | undefined;
 }
@@ -112,9 +113,9 @@ const transition = (
 function clipOf(clip: Clip, rate: Rational, media: WrittenMedia | undefined): JsonObject {
   const speed = toNumber(speedOf(clip));
   const start = add(clip.sourceIn, media?.startSeconds ?? { num: 0, den: 1 });
-  const reference = (target: string): JsonObject => ({
+  const reference = (target: string, content?: MediaContent): JsonObject => ({
     OTIO_SCHEMA: 'ExternalReference.1',
-    metadata: {},
+    metadata: content ? { hone: { sha256: content.sha256, bytes: content.bytes } } : {},
     name: media!.name,
     available_range: rangeIn(
       timeIn(framesOf(media!.startSeconds, media!.rate), media!.rate),
@@ -128,7 +129,9 @@ function clipOf(clip: Clip, rate: Rational, media: WrittenMedia | undefined): Js
     name: '',
     available_range: null,
   };
-  const references: Record<string, Json> = { DEFAULT_MEDIA: media ? reference(media.target) : missing };
+  const references: Record<string, Json> = {
+    DEFAULT_MEDIA: media ? reference(media.target, media.content) : missing,
+  };
   if (media?.copyTarget !== undefined) references['light_copy'] = reference(media.copyTarget);
   const warp: JsonObject = {
     OTIO_SCHEMA: 'LinearTimeWarp.1',

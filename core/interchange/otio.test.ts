@@ -307,6 +307,14 @@ describe('OpenTimelineIO', () => {
     expect(read.notes.join()).toMatch(/effect "Gaussian blur"/i);
   });
 
+  it('says what is in a medium, so that it can be found under another name', () => {
+    const content = { sha256: 'c'.repeat(64), bytes: 4711 };
+    const timeline = relinked(readOtio(file(clip('weir', 0, 10))), MEDIA, SIZE, counter());
+    const text = writeOtio('Back', timeline, (id) => ({ ...mediaOf(id)!, content }));
+    expect(readOtio(text).tracks[0]!.clips[0]!.media.content).toEqual(content);
+    expect(readOtio(text.replace('4711', '-3')).tracks[0]!.clips[0]!.media.content).toBeUndefined();
+  });
+
   it('takes speeds, markers and clips that are off', () => {
     const warp = { OTIO_SCHEMA: 'LinearTimeWarp.1', time_scalar: -0.5 };
     const marker = { OTIO_SCHEMA: 'Marker.2', name: 'splash', comment: 'loud', marked_range: range(52, 0) };

@@ -35,6 +35,17 @@ describe('relinking', () => {
     expect(sourceFor(reference('heron.mp4'), twice)).toBeUndefined();
   });
 
+  it('goes by what is in a file when its name is gone, and only then', () => {
+    const [weir, ...others] = MEDIA;
+    const known = [{ ...weir!, contentHash: 'a'.repeat(64) }, ...others];
+    const content = { sha256: 'a'.repeat(64), bytes: 9 };
+    expect(sourceFor({ ...reference('renamed.mp4'), content }, known)!.id).toBe('weir');
+    expect(sourceFor({ ...reference('gulls.mp4'), content }, known)!.id).toBe('gulls');
+    expect(
+      sourceFor({ ...reference('renamed.mp4'), content: { ...content, sha256: 'b'.repeat(64) } }, known),
+    ).toBeUndefined();
+  });
+
   it('lists what is missing, each once', () => {
     const list = ['heron', 'weir', 'heron'].map(
       (name, at) =>

@@ -20,6 +20,8 @@ export interface Relinkable {
   readonly lengthSeconds: Rational;
   /** Its own timecode at the first frame, in seconds. */
   readonly startSeconds: Rational;
+  /** SHA-256 of its file; null while it is not known. */
+  readonly contentHash?: string | null | undefined;
 }
 
 /** The seconds at which a source's own timecode begins; zero when it has none that can be read. */
@@ -33,13 +35,20 @@ export function timecodeStart(timecode: string | null, rate: Rational | undefine
   }
 }
 
-/** The source that a medium is: by its path, else by its name, and of several of that name by timecode and length. */
+/**
+ * The source that a medium is: by its path, else by its name, and of several of that name by timecode and length; else by
+ * what is in it.
+ */
 export function sourceFor(media: MediaReference, sources: readonly Relinkable[]): Relinkable | undefined {
   const target = pathOf(media.target);
   const same = target && sources.find(({ path }) => path === target);
   if (same) return same;
   const named = sources.filter(({ name }) => sameName(name, media.name));
-  if (named.length < 2) return named[0];
+  if (named.length === 0) {
+    const { content } = media;
+    return content && sources.find(({ contentHash }) => contentHash === content.sha256);
+  }
+  if (named.length === 1) return named[0];
   const fits = (source: Relinkable): number =>
     Number(media.startSeconds !== null && compare(source.startSeconds, media.startSeconds) === 0) +
     Number(media.lengthSeconds !== null && near(source.lengthSeconds, media.lengthSeconds));

@@ -14,6 +14,8 @@ export interface Delivery {
   readonly codec: DeliveryCodec;
   /** x264's constant rate factor: 0 is lossless, 18 looks like the original, larger is smaller. */
   readonly quality: number;
+  /** Mbit a second on average; absent where the quality decides. */
+  readonly megabits?: number | undefined;
   readonly pace: EncoderPace;
 }
 
@@ -28,6 +30,7 @@ export const deliverySchema: ObjectSchema<Delivery> = object({
   size: frameSizeSchema.required(),
   codec: string<DeliveryCodec>().strict().oneOf(DELIVERY_CODECS).required(),
   quality: number().strict().integer().min(0).max(40).required(),
+  megabits: number().strict().min(0.5).max(400).optional(),
   pace: string<EncoderPace>().strict().oneOf(['quick', 'balanced', 'thorough']).required(),
 })
   .noUnknown()

@@ -40,7 +40,16 @@ const PCM = ['-c:a', 'pcm_s16le'];
  * ffmpeg's arguments that encode picture and sound of a delivery and name its container. Quality is x264's constant
  * rate factor; for the others it is turned into what looks about alike (common practice, no source).
  */
-export function encoderArguments({ codec, quality, pace }: Delivery, rate: Rational): string[] {
+export function encoderArguments({ codec, quality, pace, megabits }: Delivery, rate: Rational): string[] {
+  // A bit rate on average, and half as much again for a moment.
+  const chosen = (factor: string): string[] =>
+    megabits === undefined
+      ? ['-crf', factor]
+      : [
+          '-b:v',
+          `${megabits}M`,
+          ...(codec === 'av1' ? [] : ['-maxrate', `${1.5 * megabits}M`, '-bufsize', `${2 * megabits}M`]),
+        ];
   const keys = ['-g', String(Math.max(1, Math.round(2 * toNumber(rate))))];
   const mp4 = ['-movflags', '+faststart', '-f', 'mp4'];
   const video: Record<DeliveryCodec, readonly string[]> = {
@@ -49,8 +58,7 @@ export function encoderArguments({ codec, quality, pace }: Delivery, rate: Ratio
       'libx264',
       '-preset',
       PACES[pace],
-      '-crf',
-      String(quality),
+      ...chosen(String(quality)),
       ...keys,
       '-pix_fmt',
       'yuv420p',
@@ -58,17 +66,15 @@ export function encoderArguments({ codec, quality, pace }: Delivery, rate: Ratio
       ...mp4,
     ],
     h265: [
-      ...['-c:v', 'libx265', '-preset', PACES[pace], '-crf', String(Math.min(51, quality + 4)), ...keys],
+      ...['-c:v', 'libx265', '-preset', PACES[pace], ...chosen(String(Math.min(51, quality + 4))), ...keys],
       ...['-x265-params', 'log-level=error', '-tag:v', 'hvc1', '-pix_fmt', 'yuv420p', ...AAC, ...mp4],
     ],
     vp9: [
       ...[
         '-c:v',
         'libvpx-vp9',
-        '-crf',
-        String(Math.min(63, Math.round(1.5 * quality))),
-        '-b:v',
-        '0',
+        ...chosen(String(Math.min(63, Math.round(1.5 * quality)))),
+        ...(megabits === undefined ? ['-b:v', '0'] : []),
         ...keys,
       ],
       ...['-deadline', 'good', '-cpu-used', String(VP9_SPEEDS[pace]), '-row-mt', '1'],
@@ -80,8 +86,7 @@ export function encoderArguments({ codec, quality, pace }: Delivery, rate: Ratio
         'libsvtav1',
         '-preset',
         String(AV1_PRESETS[pace]),
-        '-crf',
-        String(Math.min(63, Math.round(1.6 * quality))),
+        ...chosen(String(Math.min(63, Math.round(1.6 * quality)))),
       ],
       ...[...keys, '-pix_fmt', 'yuv420p', ...OPUS, '-f', 'webm'],
     ],

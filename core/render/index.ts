@@ -6,5 +6,6 @@ export * from './mix.js';
 export * from './delivery.js';
 export * from './encoders.js';
 export * from './export-graph.js';
+export * from './export-estimate.js';
 export * from './preview-graph.js';
 export * from './proof-frames.js';

@@ -5,9 +5,14 @@ import { sourceFacts } from '../testing/index.js';
 import { rational, ZERO } from '../time/index.js';
 import type { Clip, Timeline, Track } from '../timeline/index.js';
 import {
+  bytesByRate,
   conformFilters,
   cutsOf,
   defaultDelivery,
+  deliveryRemarks,
+  layerTime,
+  pieceOf,
+  samplePieces,
   exportCommand,
   exportGraph,
   passagesOf,
@@ -154,6 +159,44 @@ describe('sound', () => {
     expect([into.from, into.to, into.fades]).toEqual([18, 48, { in: 10, out: 12 }]);
     // It begins as many frames earlier in its source.
     expect(into.sourceIn).toEqual(rational(18, 24));
+  });
+});
+
+describe('a piece of a graph', () => {
+  const whole = exportGraph(
+    timeline([clip('a', 'wide', 0, 240), clip('b', 'small', 240, 240)]),
+    defaultDelivery({ width: 1280, height: 720 }),
+    factsOf,
+  );
+
+  it('shows the same frames of the same sources, from its beginning on', () => {
+    const piece = pieceOf(whole.graph, 200, 260);
+    expect(piece.length).toBe(60);
+    expect(piece.stretches.map(({ from, to }) => [from, to])).toEqual([
+      [0, 40],
+      [40, 60],
+    ]);
+    const first = piece.stretches[0]!.layers[0]!;
+    expect(layerTime(first, 0, RATE)).toEqual(layerTime(whole.graph.stretches[0]!.layers[0]!, 200, RATE));
+  });
+
+  it('stands for the whole: as long as a group of pictures, spread over it', () => {
+    const pieces = samplePieces(whole);
+    expect(pieces.map(([from, to]) => to - from)).toEqual([48, 48, 48]);
+    expect(pieces[0]![0]).toBeGreaterThan(0);
+    expect(pieces[2]![1]).toBeLessThan(480);
+  });
+
+  it('is not remarked upon when it is smaller than its sources', () => {
+    expect(deliveryRemarks(whole, factsOf, 1_000_000)).toEqual([]);
+    expect(bytesByRate(whole)).toBeNull();
+    expect(
+      deliveryRemarks(
+        { ...whole, delivery: { ...whole.delivery, size: { width: 7680, height: 4320 } } },
+        factsOf,
+        null,
+      ),
+    ).toHaveLength(1);
   });
 });
 

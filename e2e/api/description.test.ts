@@ -2,12 +2,14 @@ import { join } from 'node:path';
 import {
   ROUTES,
   type ExportRecord,
+  type KeptTable,
   type LightCopy,
   type Project,
   type RunRecord,
   type Source,
 } from '@hone/core/api';
 import { FrameLog, type NewRun } from '@hone/core/playback';
+import { TITLE_FONT_FILES } from '@hone/core/render';
 import { SIMULATED_RIGS } from '@hone/core/rig';
 import { makeCodedClip } from '@hone/demo';
 import { isSchema } from 'yup';
@@ -91,6 +93,7 @@ describe('the description of the API', () => {
   });
 
   it('is kept by what is really answered', async () => {
+    const table = await server.callText<KeptTable>('tables', 'LUT_1D_SIZE 2\n0 0 0\n1 1 1\n');
     const ids: Record<string, string> = {
       '/api/sources/{id}': source.id,
       '/media/sources/{id}': source.id,
@@ -98,6 +101,7 @@ describe('the description of the API', () => {
       '/media/frames/{id}': source.id,
       '/media/copies/{id}': copy.id,
       '/media/exports/{id}': record.id,
+      '/media/tables/{id}': table.body.id,
       '/api/runs/{id}': run.id,
       '/api/projects/{id}': project.id,
     };
@@ -111,6 +115,7 @@ describe('the description of the API', () => {
         .replace('{projectId}', project.id)
         .replace('{revision}', String(revision))
         .replace('/api/folders/{id}', `/api/folders/${folder}`)
+        .replace('{name}', TITLE_FONT_FILES[0]!)
         .replace('{id}', ids[known ?? ''] ?? 'nothing');
       const query = route.path.includes('frames') ? '?from=0&width=32&height=18' : '';
       const reply = await fetch(server.url + path + query);

@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process';
-import type { Project } from '@hone/core/api';
+import type { ExportEstimate, Project } from '@hone/core/api';
 import { rational } from '@hone/core/time';
 import type { Effect, Timeline } from '@hone/core/timeline';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
@@ -97,6 +97,24 @@ describe('an export with effects', () => {
     expect(loudness(0.45, 0.1) / full).toBeGreaterThan(0.35);
     expect(loudness(0.45, 0.1) / full).toBeLessThan(0.65);
     expect(loudness(1.95, 0.05) / full).toBeLessThan(0.15);
+  });
+
+  it('is predicted from pieces of it, or by its bit rate, and says when it is more than is in the sources', async () => {
+    await server.setTimeline(made.project.id, made.timeline);
+    const path = `projects/${made.project.id}/exports/estimate`;
+    const { body: byQuality } = await server.call<ExportEstimate>('POST', path);
+    expect(byQuality.sampledFrames).toBe(48);
+    const record = await server.export(made.project.id);
+    // The pieces are the whole here, so that only the sound and the container differ.
+    expect(byQuality.bytes / record.bytes!).toBeGreaterThan(0.7);
+    expect(byQuality.bytes / record.bytes!).toBeLessThan(1.4);
+    const { revision, timeline, delivery } = await server.get<Project>(`projects/${made.project.id}`);
+    const large = { ...delivery, megabits: 90, size: { width: 1280, height: 720 } };
+    await server.call('PUT', `projects/${made.project.id}`, { revision, timeline, delivery: large });
+    const { body: byRate } = await server.call<ExportEstimate>('POST', path);
+    expect(byRate.bytes).toBe(Math.round(((90e6 + 256e3) / 8) * 2));
+    expect(byRate.remarks.join(' ')).toMatch(/larger than every source; the largest has 640 × 360/);
+    expect(byRate.remarks.join(' ')).toMatch(/takes 90 Mbit\/s/);
   });
 
   it('is refused with a sentence when an effect is not understood, and nothing is changed', async () => {

@@ -1,27 +1,41 @@
 import { join } from 'node:path';
-import { CODEC_CHOICES, exportGraph, exportSources } from '@hone/core/render';
+import type { Project } from '@hone/core/api';
+import { CODEC_CHOICES, exportGraph, exportSources, type ExportGraph } from '@hone/core/render';
 import { Router } from 'express';
+import type { TableStore } from '../effects/table-store.js';
 import { UserError } from '../http/problems.js';
 import type { JobQueue } from '../jobs/queue.js';
-import type { SourceStore } from '../media/source-store.js';
+import type { SourceRow, SourceStore } from '../media/source-store.js';
 import type { ProjectStore } from '../projects/project-store.js';
+import { estimateExport } from './estimate.js';
 import { exportOf, type ExportStore } from './export-store.js';
 
-export function exportRoutes(
-  projects: ProjectStore,
-  sources: SourceStore,
-  exports: ExportStore,
-  queue: JobQueue,
-  folder: string,
-): Router {
+interface ExportRouteParts {
+  readonly projects: ProjectStore;
+  readonly sources: SourceStore;
+  readonly exports: ExportStore;
+  readonly tables: TableStore;
+  readonly queue: JobQueue;
+  readonly ffmpeg: string;
+  /** Where exports are kept. */
+  readonly folder: string;
+}
+
+/** What would be exported now. */
+interface Asked {
+  readonly project: Project;
+  readonly graph: ExportGraph;
+  readonly known: ReadonlyMap<string, SourceRow>;
+}
+
+export function exportRoutes(parts: ExportRouteParts): Router {
+  const { projects, sources, exports, queue, folder } = parts;
   const router = Router();
 
-  router.get('/projects/:projectId/exports', async (request, response) => {
-    response.json((await exports.list(request.params.projectId)).map(exportOf));
-  });
-
-  router.post('/projects/:projectId/exports', async (request, response) => {
-    const { id: projectId, name, timeline, delivery } = await projects.get(request.params.projectId);
+  // @throws UserError when there is nothing to export, or not everything that it needs
+  const asked = async (projectId: string): Promise<Asked> => {
+    const project = await projects.get(projectId);
+    const { timeline, delivery } = project;
     const known = new Map((await sources.refreshed(projectId)).map((row) => [row.id, row]));
     const graph = exportGraph(timeline, delivery, (id) => known.get(id)?.facts ?? undefined);
     if (graph.graph.length === 0) {
@@ -40,6 +54,32 @@ export function exportRoutes(
       );
       throw new UserError(409, 'Originals missing', `The export waits for its originals: ${list.join('; ')}`);
     }
+    return { project, graph, known };
+  };
+
+  router.get('/projects/:projectId/exports', async (request, response) => {
+    response.json((await exports.list(request.params.projectId)).map(exportOf));
+  });
+
+  router.post('/projects/:projectId/exports/estimate', async (request, response) => {
+    const { graph, known } = await asked(request.params.projectId);
+    const abort = new AbortController();
+    response.on('close', () => abort.abort());
+    const { tables, ffmpeg } = parts;
+    const estimate = await estimateExport({
+      graph,
+      sources: known,
+      tables,
+      ffmpeg,
+      folder,
+      signal: abort.signal,
+    });
+    response.json(estimate);
+  });
+
+  router.post('/projects/:projectId/exports', async (request, response) => {
+    const { project } = await asked(request.params.projectId);
+    const { id: projectId, name, timeline, delivery } = project;
     const row = await exports.add({ projectId, name, timeline, delivery }, (id) =>
       join(folder, `${id}.${CODEC_CHOICES[delivery.codec].ending}`),
     );

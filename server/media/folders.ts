@@ -1,9 +1,10 @@
 import { createHash } from 'node:crypto';
 import { readdir, realpath, stat } from 'node:fs/promises';
 import { basename, extname, join, sep } from 'node:path';
-import type { FolderEntry } from '@hone/core/api';
+import type { FolderEntry, SoughtContent } from '@hone/core/api';
 import { plainFile, type MediaInput } from '../ffmpeg/input.js';
 import { notFound } from '../http/problems.js';
+import { contentHash } from './hash.js';
 import { fileState } from './identity.js';
 import { stillsIn } from './stills.js';
 
@@ -12,6 +13,12 @@ const MEDIA = new Set(
     ' ',
   ),
 );
+
+/** A file that a search has found; its content hash where that is how it was found. */
+export interface FoundFile {
+  readonly path: string;
+  readonly contentHash: string | null;
+}
 
 /** Files and folders that a search looks at, at most. */
 const MOST_SEARCHED = 200_000;
@@ -80,11 +87,17 @@ export class Folders {
   /**
    * Looks for files by name in all media folders and what they hold. Endings and capitals do not matter, since edit
    * lists leave them out or change them.
+   * A file that has another name by now is found by what is in it.
    * @returns a path for each name that was found, and the names of the others
    */
-  async search(names: readonly string[]): Promise<{ found: string[]; missing: string[] }> {
+  async search(
+    names: readonly string[],
+    contents: readonly SoughtContent[] = [],
+  ): Promise<{ found: FoundFile[]; missing: string[] }> {
     const wanted = new Map(names.map((name) => [bareName(name), name]));
-    const found = new Map<string, string>();
+    const found = new Map<string, FoundFile>();
+    const sizes = new Set(contents.map(({ bytes }) => bytes));
+    const alike: { readonly path: string; readonly bytes: number }[] = [];
     const open = await this.realRoots();
     for (let looked = 0; open.length && looked < MOST_SEARCHED && found.size < wanted.size;) {
       const folder = open.shift()!;
@@ -94,9 +107,22 @@ export class Folders {
         const path = join(folder, entry.name);
         const name = bareName(entry.name);
         if (entry.isDirectory()) open.push(path);
-        else if (entry.isFile() && wanted.has(name) && MEDIA.has(extname(entry.name).toLowerCase()))
-          found.set(name, found.get(name) ?? path);
+        else if (entry.isFile() && MEDIA.has(extname(entry.name).toLowerCase())) {
+          if (wanted.has(name)) found.set(name, found.get(name) ?? { path, contentHash: null });
+          else if (sizes.size) {
+            const bytes = (await stat(path).catch(() => undefined))?.size ?? 0;
+            if (sizes.has(bytes)) alike.push({ path, bytes });
+          }
+        }
       }
+    }
+    // Only what is as large as what is missing is read.
+    for (const { path, bytes } of alike) {
+      const sought = contents.filter((each) => each.bytes === bytes && !found.has(bareName(each.name)));
+      if (sought.length === 0) continue;
+      const hash = await contentHash(path);
+      for (const { name, sha256 } of sought)
+        if (sha256 === hash) found.set(bareName(name), { path, contentHash: hash });
     }
     const missing = [...wanted].filter(([bare]) => !found.has(bare)).map(([, name]) => name);
     return { found: [...found.values()], missing };

@@ -59,10 +59,13 @@ export function sourceRoutes(parts: SourceRouteParts): Router {
   router.post('/projects/:projectId/sources/search', async (request, response) => {
     const { projectId } = request.params;
     await projects.get(projectId);
-    const { names, keepMissing } = checked(mediaSearchSchema, request.body, 'the search');
-    const { found, missing } = await folders.search(names);
+    const { names, keepMissing, contents } = checked(mediaSearchSchema, request.body, 'the search');
+    const { found, missing } = await folders.search(names, contents);
     const rows: SourceRow[] = [];
-    for (const path of found) rows.push(await adopted(await importer.add(projectId, path)));
+    for (const { path, contentHash } of found) {
+      const row = await adopted(await importer.add(projectId, path));
+      rows.push(contentHash ? await sources.change(row, { contentHash }) : row);
+    }
     if (keepMissing) {
       const roots = await folders.realRoots();
       // Not where uploads go: nobody puts files there by hand.

@@ -2,6 +2,7 @@ import { Injectable } from '@angular/core';
 import type {
   CopyEstimate,
   CopyRequest,
+  ExportEstimate,
   ExportRecord,
   FolderEntry,
   Job,
@@ -117,6 +118,8 @@ export class Api {
     this.send('POST', 'measurements/hardware-paths', about, signal);
   removeRun = (id: string): Promise<void> => this.send('DELETE', `runs/${id}`);
   exports = (id: string): Promise<ExportRecord[]> => this.get(`projects/${id}/exports`);
+  estimateExport = (id: string, signal: AbortSignal): Promise<ExportEstimate> =>
+    this.send('POST', `projects/${id}/exports/estimate`, undefined, signal);
   startExport = (id: string): Promise<ExportRecord> => this.send('POST', `projects/${id}/exports`);
 
   /** Share of the machine that is busy now, 0 to 1, over half a second. */

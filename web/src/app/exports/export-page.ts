@@ -1,17 +1,18 @@
-import { Component, computed, inject } from '@angular/core';
+import { Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { MatButtonModule } from '@angular/material/button';
 import { MatFormFieldModule } from '@angular/material/form-field';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { MatSelectModule } from '@angular/material/select';
 import { Store } from '@ngrx/store';
-import type { ExportRecord, Job } from '@hone/core/api';
+import type { ExportEstimate, ExportRecord, Job } from '@hone/core/api';
 import { CODEC_CHOICES, DELIVERY_CODECS, type Delivery } from '@hone/core/render';
 import { formatRational } from '@hone/core/time';
+import { Api, sentenceOf } from '../api/api';
 import { ExportActions, ProjectActions } from '../state/actions';
 import { mediaFeature } from '../state/features';
 import { selectExports, selectLength, selectProject, selectSources } from '../state/selectors';
-import { pixels, wait } from '../words/quantities';
+import { bytes, pixels, wait } from '../words/quantities';
 import { ExportResult } from './export-result';
 
 /** Delivery, what will be exported from, and the exports with their proofs. */
@@ -30,6 +31,7 @@ import { ExportResult } from './export-result';
 })
 export class ExportPage {
   private readonly store = inject(Store);
+  private readonly api = inject(Api);
   private readonly length = this.store.selectSignal(selectLength);
   private readonly sources = this.store.selectSignal(selectSources);
   private readonly jobs = this.store.selectSignal(mediaFeature.selectJobs);
@@ -53,6 +55,68 @@ export class ExportPage {
     const { size } = project.delivery;
     return `${pixels(size)} · ${formatRational(project.timeline.rate)} frames/s · ${this.length()} frames · ${CODEC_CHOICES[project.delivery.codec].name}`;
   });
+
+  /** What was predicted, until something is changed. */
+  readonly estimate = signal<ExportEstimate | null>(null);
+  readonly estimating = signal(false);
+  private abort: AbortController | undefined;
+  readonly estimateText = computed(() => {
+    const estimate = this.estimate();
+    if (!estimate) return '';
+    const how = estimate.sampledFrames
+      ? `predicted from ${estimate.sampledFrames} frames that were made`
+      : 'by its bit rate';
+    return `About ${bytes(estimate.bytes)}, ${how}.`;
+  });
+  readonly sizes = computed(() => {
+    const full = this.project()?.timeline.size;
+    if (!full) return [];
+    const even = (side: number): number => 2 * Math.round(side / 2);
+    return [1, 2, 3, 4].map((divisor) => {
+      const size = { width: even(full.width / divisor), height: even(full.height / divisor) };
+      return { size, name: divisor === 1 ? `as the timeline, ${pixels(size)}` : pixels(size) };
+    });
+  });
+  readonly sizeIndex = computed(() => {
+    const size = this.project()?.delivery.size;
+    return this.sizes().findIndex(
+      (each) => each.size.width === size?.width && each.size.height === size.height,
+    );
+  });
+
+  async predict(): Promise<void> {
+    const project = this.project();
+    if (!project) return;
+    this.abort = new AbortController();
+    this.estimating.set(true);
+    try {
+      this.estimate.set(await this.api.estimateExport(project.id, this.abort.signal));
+    } catch (error) {
+      if (!this.abort.signal.aborted)
+        this.store.dispatch(ProjectActions.failed({ message: sentenceOf(error) }));
+    } finally {
+      this.estimating.set(false);
+    }
+  }
+
+  stopPredicting(): void {
+    this.abort?.abort();
+  }
+
+  setSize(index: number): void {
+    const size = this.sizes()[index]?.size;
+    if (size) this.edit({ size });
+  }
+
+  setRate(event: Event): void {
+    const { valueAsNumber } = event.target as HTMLInputElement;
+    if (valueAsNumber >= 0.5 && valueAsNumber <= 400) this.edit({ megabits: valueAsNumber });
+  }
+
+  /** Lets the quality decide, or a bit rate. */
+  setBy(by: 'quality' | 'rate'): void {
+    this.edit({ megabits: by === 'quality' ? undefined : 12 });
+  }
 
   readonly hasQuality = computed(() => CODEC_CHOICES[this.project()?.delivery.codec ?? 'h264'].hasQuality);
 
@@ -83,6 +147,7 @@ export class ExportPage {
 
   edit(change: Partial<Delivery>): void {
     const project = this.project();
+    this.estimate.set(null);
     if (project)
       this.store.dispatch(ProjectActions.deliveryEdited({ delivery: { ...project.delivery, ...change } }));
   }

@@ -75,7 +75,8 @@ export class ImportDialog {
     this.problem.set(null);
     try {
       const names = this.missing().map(({ name }) => name);
-      const sources = await this.api.searchMedia(project.id, { names, keepMissing });
+      const contents = this.missing().flatMap(({ name, content }) => (content ? [{ name, ...content }] : []));
+      const sources = await this.api.searchMedia(project.id, { names, keepMissing, contents });
       this.store.dispatch(ProjectActions.sourcesAdded({ sources }));
       return true;
     } catch (error) {

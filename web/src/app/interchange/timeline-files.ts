@@ -19,12 +19,13 @@ import { selectProject, selectSources } from '../state/selectors';
 const addressOf = (path: string): string => `file://${path.split('/').map(encodeURIComponent).join('/')}`;
 
 /** What relinking needs of a source; one that is missing has no length and no timecode that is known. */
-export const relinkable = ({ id, name, folder, facts }: Source): Relinkable => ({
+export const relinkable = ({ id, name, folder, facts, contentHash }: Source): Relinkable => ({
   id,
   name,
   path: `${folder.replace(/\/$/, '')}/${name}`,
   lengthSeconds: facts?.duration ?? ZERO,
   startSeconds: timecodeStart(facts?.timecode ?? null, facts?.picture?.rate),
+  contentHash,
 });
 
 /** Timelines in open formats, from files and to files. */
@@ -76,6 +77,8 @@ function writtenMedia(source: Source, { timeline }: Project, copy: LightCopy | u
     target: addressOf(path),
     lengthSeconds,
     startSeconds,
+    content:
+      source.contentHash && source.bytes ? { sha256: source.contentHash, bytes: source.bytes } : undefined,
     // Sound has no frames of its own; milliseconds are exact enough to find it again.
     rate: source.facts?.picture?.rate ?? (source.facts ? rational(1000) : timeline.rate),
     copyTarget: copy && addressOf(`${copy.folder.replace(/\/$/, '')}/${copy.sourceId}-${copy.divisor}.mp4`),
