@@ -1,6 +1,6 @@
-import { writeFile } from 'node:fs/promises';
+import { rename, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import type { Project } from '@hone/core/api';
+import type { Project, Source } from '@hone/core/api';
 import { rational } from '@hone/core/time';
 import type { Clip, Effect } from '@hone/core/timeline';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
@@ -161,5 +161,58 @@ describe('effects', () => {
   it('fill the frame with a picture of another shape, or leave borders', async () => {
     await browser.page.getByTestId('framing').selectOption('fill');
     await expect.poll(async () => (await clips())[0]!.framing).toBe('fill');
+  });
+
+  it('of transitions are composed while it plays', async () => {
+    const { tracks, ...rest } = made.timeline;
+    const transitions = [{ id: 't', kind: 'crossfade' as const, at: 48, before: 20, after: 20 }];
+    await server.setTimeline(made.project.id, {
+      ...rest,
+      tracks: [{ ...tracks[0]!, transitions }, ...tracks.slice(1)],
+    });
+    await browser.page.reload();
+    await browser.waitForPicture();
+    await browser.playThrough();
+    const [run] = await server.get<{ id: string }[]>(`projects/${made.project.id}/runs`);
+    const { frames } = await server.get<{ frames: { compose: number; decoded: number }[] }>(
+      `runs/${run!.id}/report.json`,
+    );
+    const mean = (values: readonly number[]): number =>
+      values.reduce((total, each) => total + each, 0) / values.length;
+    const composed = frames.map(({ compose }) => compose);
+    expect(mean(composed.slice(30, 66))).toBeGreaterThan(mean(composed.slice(0, 26)) + 0.05);
+  });
+
+  it('are not asked of a source that is gone: a slate names it', async () => {
+    const { pal25 } = made.paths;
+    // Within its folder it would be followed to its new name.
+    const away = join(server.footage, '..', 'pal25.away');
+    await rename(pal25, away);
+    const state = async (): Promise<string | undefined> =>
+      (await server.get<Source[]>(`projects/${made.project.id}/sources`)).find(
+        ({ id }) => id === made.ids.pal25,
+      )?.state;
+    await expect.poll(state).toBe('missing');
+    await browser.goTo(80, 24);
+    /** How far the viewer's pixels are from grey, and how bright they are. */
+    const grey = (): Promise<[colour: number, light: number]> =>
+      browser.page.evaluate(() => {
+        const viewer = document.querySelector<HTMLCanvasElement>('hone-viewer canvas')!;
+        const copy = new OffscreenCanvas(viewer.width, viewer.height).getContext('2d')!;
+        copy.drawImage(viewer, 0, 0);
+        const { data } = copy.getImageData(0, 0, viewer.width, viewer.height);
+        let [colour, light] = [0, 0];
+        for (let at = 0; at < data.length; at += 4) {
+          colour += Math.abs(data[at]! - data[at + 2]!);
+          light += data[at + 1]!;
+        }
+        return [(4 * colour) / data.length, (4 * light) / data.length];
+      });
+    await expect.poll(async () => (await grey())[0]).toBeLessThan(1);
+    const [, light] = await grey();
+    expect(light).toBeGreaterThan(55);
+    expect(light).toBeLessThan(120);
+    await rename(away, pal25);
+    await expect.poll(state).toBe('ready');
   });
 });
