@@ -5,7 +5,8 @@ import { rational } from '@hone/core/time';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { codesOf } from '../fixtures/clips.js';
 import { expectedCodes, makeCutProject, type CutProject, type NamedCut } from '../fixtures/cut-project.js';
-import { TestServer } from '../fixtures/server.js';
+import { cutTimeline, TestServer } from '../fixtures/server.js';
+import { makeUnusual } from '../fixtures/unusual-clips.js';
 
 const CUTS: readonly NamedCut[] = [
   ['long24', rational(1), 14],
@@ -64,5 +65,22 @@ describe('exports for every purpose', () => {
     const reply = await fetch(`${server.url}/media/exports/${record.id}?download`);
     expect(reply.headers.get('content-disposition')).toContain(`.${CODEC_CHOICES[codec].ending}`);
     await reply.body?.cancel();
+  });
+
+  it('deinterlace what is interlaced, and keep every frame in its place', async () => {
+    const rate = rational(25);
+    const size = { width: 640, height: 360 };
+    const { body: project } = await server.call<Project>('POST', 'projects', { name: 'Fields', size, rate });
+    const [source] = await server.addSources(project.id, [await makeUnusual('interlaced', server.footage)]);
+    const cuts = [{ sourceId: source!.id, sourceIn: rational(1, 5), frames: 20 }];
+    await server.setTimeline(project.id, cutTimeline(rate, size, cuts));
+    const record = await server.export(project.id);
+    expect(record.state).toBe('ready');
+    expect(record.proof!.filters).toContain('bwdif');
+    const path = (await server.services.exports.get(record.id)).path;
+    expect(codesOf(path)).toEqual(
+      Array.from({ length: 20 }, (_, frame) => ({ source: 5, frame: 5 + frame })),
+    );
+    expect(Math.min(...record.proof!.frames.map(({ ssim }) => ssim))).toBeGreaterThan(0.95);
   });
 });

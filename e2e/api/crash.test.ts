@@ -43,7 +43,7 @@ describe('the demo after a crash', () => {
   it('is usable at once, and makes its footage with progress', async () => {
     await start();
     const sources = await get<Source[]>('projects/slack-water/sources');
-    expect(sources).toHaveLength(6);
+    expect(sources).toHaveLength(8);
     expect(sources.some(({ state }) => state === 'expected')).toBe(true);
     await expect.poll(async () => (await camera()).progress, { timeout: 60_000 }).toBeGreaterThan(0.05);
   });

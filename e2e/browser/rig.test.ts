@@ -93,7 +93,7 @@ describe('the page Rig', () => {
     expect(rig.decoders.some(({ decoder }) => decoder === 'server')).toBe(true);
     expect(rig.allCoresFps!.value).toBeGreaterThan(0.7 * rig.oneCoreFps!.value);
     expect(rig.drives[0]!.readBytesPerSecond!.value).toBeGreaterThan(1e6);
-    expect(new Set(rig.kernels.map(({ stage }) => stage))).toEqual(new Set(['scale', 'compose']));
+    expect(new Set(rig.kernels.map(({ stage }) => stage))).toEqual(new Set(['scale', 'effects', 'compose']));
     // A bigger picture costs more to show.
     const shows = [...rig.shows].sort((a, b) => a.width - b.width);
     expect(shows.at(-1)!.ms.value).toBeGreaterThan(shows[0]!.ms.value);

@@ -102,6 +102,7 @@ function setUp(file: FakeFile, setting: Setting) {
     timelineRate: RATE24,
     target: size,
     scaling: 'quick',
+    recoded: false,
     effects: setting.effects ?? [],
     live: setting.live ?? false,
   };

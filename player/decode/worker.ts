@@ -1,6 +1,12 @@
 import { Control } from '../shared/control.js';
 import { loadKernels, type Kernels } from '../shared/kernels.js';
-import { VIDEO_BT709, type ColourCoding } from '../shared/picture.js';
+import {
+  isVideo709,
+  planarAt,
+  recodeCoefficients,
+  VIDEO_BT709,
+  type ColourCoding,
+} from '../shared/picture.js';
 import {
   channel,
   type DecodeReply,
@@ -120,8 +126,17 @@ class DecodeWorker {
       return VIDEO_BT709;
     }
     if (!this.workspace) throw new Error('The decode worker has no room yet.');
-    const reduction = { target: spec.target, quarters: spec.file.quarters, address, kind: spec.scaling };
-    return reduceFrame(decoded, reduction, this.memory, this.kernels, this.workspace);
+    const { target, file, scaling } = spec;
+    const reduction = { target, quarters: file.quarters, address, kind: scaling };
+    const coding = await reduceFrame(decoded, reduction, this.memory, this.kernels, this.workspace);
+    if (!spec.recoded || isVideo709(coding)) return coding;
+    const [luma, blue, red] = planarAt(address, target.width, target.height);
+    const numbers = recodeCoefficients(coding);
+    this.kernels.recodePicture(
+      ...([luma.address, blue.address, red.address, target.width, target.height] as const),
+      ...numbers,
+    );
+    return VIDEO_BT709;
   }
 }
 

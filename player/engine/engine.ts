@@ -254,7 +254,9 @@ export class Engine {
     // At rest, with every pixel there is, the picture is made as the export makes it.
     const isFull = this.mode === 'rest' && frameSize.width === this.plan!.plan.preview.graph.size.width;
     const scaling = isFull ? ('exact' as const) : ('quick' as const);
-    const options = { from, frameSize, rate: this.plan!.rate, live, scaling };
+    // What is worked on, or laid over something else, must have one coding.
+    const recoded = passage.effects.length > 0 || this.plan!.hasLayers;
+    const options = { from, frameSize, rate: this.plan!.rate, live, scaling, recoded };
     this.streams.open(passage, file, ahead === undefined ? options : { ...options, ahead });
   }
 

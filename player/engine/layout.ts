@@ -24,6 +24,7 @@ export interface Layout {
 
 const MOST_WAITING = 24;
 const FEWEST_WAITING = 8;
+const FEWEST_LARGE = 4;
 
 const aligned = (bytes: number): number => (bytes + 63) & ~63;
 
@@ -41,16 +42,15 @@ export function layoutFor(plan: PreviewPlan, decoders: number, poolBytes: number
   };
   const layers = Math.max(1, ...preview.graph.stretches.map((stretch) => stretch.layers.length));
   const bytesOf = (size: FrameSize): number => planarBytes(size.width, size.height);
-  const playBytes = Math.max(
-    bytesOf(preview.playSize),
-    ...rastersIn(plan, preview.playSize).map((each) => bytesOf(each.raster)),
-  );
-  const rasters = rastersIn(plan, preview.restSize);
-  const restBytes = Math.max(bytesOf(preview.restSize), ...rasters.map((each) => bytesOf(each.raster)));
-  const playCount = Math.min(
-    MOST_WAITING,
-    Math.max(FEWEST_WAITING, Math.floor(poolBytes / layers / playBytes)),
-  );
+  const [playing, resting] = [rastersIn(plan, preview.playSize), rastersIn(plan, preview.restSize)];
+  const mostOf = (size: FrameSize, rasters: readonly Rastered[]): number =>
+    Math.max(bytesOf(size), ...rasters.map(({ raster }) => bytesOf(raster)));
+  const playBytes = mostOf(preview.playSize, playing);
+  const restBytes = mostOf(preview.restSize, resting);
+  const rastered = [...playing, ...resting];
+  // Where a picture reaches far beyond its frame, fewer of them must do.
+  const fewest = playBytes > 2 * bytesOf(preview.playSize) ? FEWEST_LARGE : FEWEST_WAITING;
+  const playCount = Math.min(MOST_WAITING, Math.max(fewest, Math.floor(poolBytes / layers / playBytes)));
   const largest = Math.max(bytesOf(preview.playSize), bytesOf(preview.restSize));
   const pixels = (size: FrameSize): number => size.width * size.height;
   const mostPixels = Math.max(pixels(preview.playSize), pixels(preview.restSize));
@@ -69,10 +69,10 @@ export function layoutFor(plan: PreviewPlan, decoders: number, poolBytes: number
     alphas: Array.from({ length: shapes ? layers + 1 : 0 }, () => take(alphaBytes)),
     shapes: take(SHAPE_BYTES),
   };
-  const workBytes = Workspace.bytesFor(largestReduction(plan));
+  const workBytes = Workspace.bytesFor(largestReduction(rastered));
   const slateCount = Math.min(MOST_SLATES, Object.keys(plan.missing).length);
   const slates = Array.from({ length: slateCount }, () => take(largest));
-  const effects = largestEffects(plan);
+  const effects = largestEffects(rastered);
   const decodeRooms = Array.from({ length: decoders }, () => ({
     address: take(workBytes),
     bytes: workBytes,
@@ -99,18 +99,15 @@ function rastersIn({ preview, pictures }: PreviewPlan, frame: FrameSize): Raster
   return [...found.values()];
 }
 
-const rastersOf = (plan: PreviewPlan): Rastered[] =>
-  [plan.preview.playSize, plan.preview.restSize].flatMap((frame) => rastersIn(plan, frame));
-
-const largestReduction = (plan: PreviewPlan): number =>
-  Math.max(1 << 20, ...rastersOf(plan).map(({ file, raster }) => reductionBytes(file.size, raster)));
+const largestReduction = (rastered: readonly Rastered[]): number =>
+  Math.max(1 << 20, ...rastered.map(({ file, raster }) => reductionBytes(file.size, raster)));
 
 /** Most room that tables and masks of effects get beyond what one picture needs. */
 const MOST_KEPT = 48 << 20;
 
 // Enough for the picture that needs most, and if there is room for what all of them are prepared with.
-function largestEffects(plan: PreviewPlan): number {
-  const needs = rastersOf(plan).map(({ effects, raster }) => effectBytes(effects, raster));
+function largestEffects(rastered: readonly Rastered[]): number {
+  const needs = rastered.map(({ effects, raster }) => effectBytes(effects, raster));
   const most = Math.max(0, ...needs);
   const all = needs.reduce((sum, each) => sum + each, 0);
   return most + Math.min(MOST_KEPT, all - most);

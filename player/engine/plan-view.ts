@@ -6,9 +6,12 @@ import type { MediaFile, PreviewPlan } from '../plan.js';
 export class PlanView {
   /** All passages, by their first frame. */
   readonly passages: readonly Passage[];
+  /** Whether several pictures are ever seen at once. */
+  readonly hasLayers: boolean;
 
   constructor(readonly plan: PreviewPlan) {
     this.passages = passagesOf(plan.preview.graph);
+    this.hasLayers = plan.preview.graph.stretches.some(({ layers }) => layers.length > 1);
   }
 
   get rate(): Rational {

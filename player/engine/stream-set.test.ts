@@ -80,7 +80,7 @@ function setUp(slots: number[]): {
   return { set, decoder, failed, picture };
 }
 
-const options = { frameSize: SIZE, rate: RATE, live: true, scaling: 'quick' as const };
+const options = { frameSize: SIZE, rate: RATE, live: true, scaling: 'quick' as const, recoded: false };
 
 describe('the streams', () => {
   it('give room first to whoever needs it for the earliest frame', () => {

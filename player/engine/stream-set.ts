@@ -20,6 +20,7 @@ export interface StreamOptions {
   readonly rate: Rational;
   readonly live: boolean;
   readonly scaling: ResampleKind;
+  readonly recoded: boolean;
   /** Most pictures that may wait; undefined for as many as there is room. */
   readonly ahead?: number;
 }
@@ -97,6 +98,7 @@ export class StreamSet {
         timelineRate: options.rate,
         target: pose.raster,
         scaling: options.scaling,
+        recoded: options.recoded,
         effects,
         live: options.live,
       },

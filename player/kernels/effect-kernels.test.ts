@@ -5,6 +5,12 @@ import fc from 'fast-check';
 import { beforeAll, describe, expect, it } from 'vitest';
 import { grainTile, tileOffset, TILE_SIDE } from '../decode/grain-tile.js';
 import { createMemory, FIRST_FREE, loadKernels, PAGE, type Kernels } from '../shared/kernels.js';
+import {
+  colourCoefficients,
+  recodeCoefficients,
+  VIDEO_BT709,
+  type ColourCoding,
+} from '../shared/picture.js';
 
 const wasm = readFileSync(fileURLToPath(new URL('../dist/assets/kernels.wasm', import.meta.url)));
 
@@ -72,6 +78,32 @@ describe('the kernels of effects', () => {
     kernels.colourPicture(A, B, B + 1000, width, 4, C);
     take(width * 4, A).forEach((value, at) => expect(Math.abs(value - luma[at]!)).toBeLessThanOrEqual(1));
     take(width, B).forEach((value, at) => expect(Math.abs(value - chroma[at]!)).toBeLessThanOrEqual(1));
+  });
+
+  it.each([
+    ['bt601', false],
+    ['bt601', true],
+    ['bt709', true],
+    ['bt2020', false],
+  ] as const)('turn the codes of %s (full range: %s) into those of BT.709 that show the same colour', (matrix, fullRange) => {
+    const seen = (y: number, u: number, v: number, coding: ColourCoding): number[] => {
+      put(Array(16).fill(y), A);
+      put(Array(4).fill(u), B);
+      put(Array(4).fill(v), B + 100);
+      kernels.toRgba(A, B, B + 100, C, 8, 2, ...colourCoefficients(coding));
+      return take(3, C);
+    };
+    for (const [y, u, v] of [[120, 128, 128], [150, 110, 140], [90, 140, 120], [200, 120, 131]] as const) {
+      const wanted = seen(y, u, v, { matrix, fullRange });
+      put(Array(16).fill(y), A);
+      put(Array(4).fill(u), B);
+      put(Array(4).fill(v), B + 100);
+      kernels.recodePicture(A, B, B + 100, 8, 2, ...recodeCoefficients({ matrix, fullRange }));
+      const [luma, blue, red] = [take(1, A)[0]!, take(1, B)[0]!, take(1, B + 100)[0]!];
+      seen(luma, blue, red, VIDEO_BT709).forEach((value, channel) =>
+        expect(Math.abs(value - wanted[channel]!)).toBeLessThanOrEqual(3),
+      );
+    }
   });
 
   it('lay samples over others by alpha and gain, as the formula says', () => {

@@ -11,3 +11,4 @@ export { blendPlane, coverPlane } from './blend-plane';
 export { shapeAlpha } from './shape-alpha';
 export { warpPlane } from './warp-plane';
 export { grainPlane } from './grain-plane';
+export { recodePicture } from './recode-picture';

@@ -1,3 +1,5 @@
+import type { RecodeCoefficients } from './picture.js';
+
 /** The functions of kernels.wasm; see player/kernels for what each does. Addresses are bytes in the memory. */
 export interface Kernels {
   reduceBox(
@@ -49,6 +51,14 @@ export interface Kernels {
     border: number,
     scale: number,
     work: number,
+  ): void;
+  recodePicture(
+    luma: number,
+    blue: number,
+    red: number,
+    width: number,
+    height: number,
+    ...coefficients: RecodeCoefficients
   ): void;
   sharpenPlane(plane: number, soft: number, count: number, amount: number): void;
   blendPlane(

@@ -42,6 +42,8 @@ export interface StreamSpec {
   /** Size of the picture that is wanted. */
   readonly target: FrameSize;
   readonly scaling: ResampleKind;
+  /** Whether its samples must be those of BT.709 in limited range, to be worked on or laid over others. */
+  readonly recoded: boolean;
   /** What is done to its pixels. */
   readonly effects: readonly KnownEffect[];
   /** Whether frames that are too late are dropped unscaled and a decoder that is behind jumps ahead. */

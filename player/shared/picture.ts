@@ -56,3 +56,46 @@ export function colourCoefficients({ matrix, fullRange }: ColourCoding): ColourC
     fixed(2 * (1 - blue) * chromaGain),
   ];
 }
+
+/** The eight numbers that the kernel `recodePicture` takes. */
+export type RecodeCoefficients = readonly [
+  lumaGain: number,
+  lumaPlus: number,
+  lumaFromU: number,
+  lumaFromV: number,
+  uFromU: number,
+  uFromV: number,
+  vFromU: number,
+  vFromV: number,
+];
+
+/** From a coding to BT.709 in limited range: by way of red, green and blue as the coding's weights give them. */
+export function recodeCoefficients({ matrix, fullRange }: ColourCoding): RecodeCoefficients {
+  const [red, blue] = WEIGHTS[matrix];
+  const green = 1 - red - blue;
+  const [toRed, toBlue] = WEIGHTS.bt709;
+  const toGreen = 1 - toRed - toBlue;
+  /** Luma, blue and red difference in BT.709 of a luma-less colour, all of them 1 at full scale. */
+  const recoded = (u: number, v: number): readonly [number, number, number] => {
+    const r = 2 * (1 - red) * v;
+    const b = 2 * (1 - blue) * u;
+    const g = -(red * r + blue * b) / green;
+    const luma = toRed * r + toGreen * g + toBlue * b;
+    return [luma, (b - luma) / (2 * (1 - toBlue)), (r - luma) / (2 * (1 - toRed))];
+  };
+  const lumaGain = 219 / (fullRange ? 255 : 219);
+  const chroma = fullRange ? 255 : 224;
+  const [fromU, fromV] = [recoded(1, 0), recoded(0, 1)];
+  return [
+    lumaGain,
+    16 - (fullRange ? 0 : 16) * lumaGain,
+    (219 * fromU[0]) / chroma,
+    (219 * fromV[0]) / chroma,
+    (224 * fromU[1]) / chroma,
+    (224 * fromV[1]) / chroma,
+    (224 * fromU[2]) / chroma,
+    (224 * fromV[2]) / chroma,
+  ];
+}
+
+export const isVideo709 = ({ matrix, fullRange }: ColourCoding): boolean => matrix === 'bt709' && !fullRange;

@@ -36,6 +36,21 @@ export function putTransition(
   });
 }
 
+/** Makes a transition longer or shorter, about its cut, as far as the clips beside it allow; two frames at least. */
+export function setTransitionLength(timeline: Timeline, id: string, frames: number): Timeline {
+  const track = timeline.tracks.find(({ transitions }) => transitions?.some((each) => each.id === id));
+  const before = track?.transitions?.find((each) => each.id === id);
+  if (!track || !before || before.before + before.after === frames) return timeline;
+  const put = putTransition(timeline, track.id, before.at, Math.max(2, frames), before.kind, () => id);
+  const { colour } = before;
+  if (colour === undefined) return put;
+  return withTracks(put, (each) =>
+    each.id === track.id && each.transitions
+      ? { ...each, transitions: each.transitions.map((one) => (one.id === id ? { ...one, colour } : one)) }
+      : each,
+  );
+}
+
 export const removeTransition = (timeline: Timeline, id: string): Timeline =>
   withTracks(timeline, (track) =>
     track.transitions?.some((each) => each.id === id)

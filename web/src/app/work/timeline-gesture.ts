@@ -1,12 +1,14 @@
 import {
   clipEnd,
   moveClips,
+  setTransitionLength,
   snapped,
   trimClip,
   type Clip,
   type SourceLength,
   type Timeline,
   type Track,
+  type Transition,
 } from '@hone/core/timeline';
 
 /** A place on the timeline under the pointer. */
@@ -51,6 +53,44 @@ export function holdAt({ frame, track }: Place, framesPerPixel: number): Hold | 
   return { clip, part: 'body' };
 }
 
+/** The transition whose edge is under the pointer. */
+export function transitionAt({ frame, track }: Place, framesPerPixel: number): Transition | undefined {
+  return track?.transitions?.find(({ at, before, after }) => {
+    const reach = Math.min(END_PIXELS * framesPerPixel, (before + after) / 3);
+    return Math.abs(frame - (at - before)) < reach || Math.abs(frame - (at + after)) < reach;
+  });
+}
+
+/** Something that is dragged. The timeline is changed only when the pointer is let go. */
+export interface Drag {
+  /** Whether it has become more than a press. */
+  readonly isDrag: boolean;
+  /** The timeline as it would be if the pointer were let go here. */
+  at(place: Place): Timeline;
+}
+
+/** A transition that is made longer or shorter by an edge. */
+export class TransitionDrag implements Drag {
+  private moved = false;
+
+  constructor(
+    private readonly timeline: Timeline,
+    private readonly transition: Transition,
+    private readonly from: Place,
+  ) {}
+
+  get isDrag(): boolean {
+    return this.moved;
+  }
+
+  at(place: Place): Timeline {
+    if (Math.abs(place.x - this.from.x) >= SLIP_PIXELS) this.moved = true;
+    if (!this.moved) return this.timeline;
+    const { id, at } = this.transition;
+    return setTransitionLength(this.timeline, id, 2 * Math.round(Math.abs(place.frame - at)));
+  }
+}
+
 export interface DragSetting {
   readonly timeline: Timeline;
   readonly ids: ReadonlySet<string>;
@@ -61,8 +101,8 @@ export interface DragSetting {
   readonly points: readonly number[];
 }
 
-/** A press on a clip that may become a move or a trim. The timeline is changed only when the pointer is let go. */
-export class ClipDrag {
+/** A press on a clip that may become a move or a trim. */
+export class ClipDrag implements Drag {
   private moved = false;
 
   constructor(
@@ -71,12 +111,10 @@ export class ClipDrag {
     private readonly setting: DragSetting,
   ) {}
 
-  /** Whether it has become more than a press. */
   get isDrag(): boolean {
     return this.moved;
   }
 
-  /** The timeline as it would be if the pointer were let go here. */
   at(place: Place): Timeline {
     const { timeline } = this.setting;
     if (Math.hypot(place.x - this.from.x, place.y - this.from.y) >= SLIP_PIXELS) this.moved = true;

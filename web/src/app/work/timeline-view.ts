@@ -25,7 +25,17 @@ import { selectBefore, selectRun, selectSources, selectTimeline } from '../state
 import { STAGE_NAMES } from '../words/finding-words';
 import { EditBar } from './edit-bar';
 import { TimelineEditor } from './timeline-editor';
-import { ClipDrag, clipsInBox, holdAt, SNAP_PIXELS, type Hold, type Place } from './timeline-gesture';
+import {
+  ClipDrag,
+  clipsInBox,
+  holdAt,
+  SNAP_PIXELS,
+  transitionAt,
+  TransitionDrag,
+  type Drag,
+  type Hold,
+  type Place,
+} from './timeline-gesture';
 import { TimelineRange } from './timeline-range';
 
 const LABELS = 108;
@@ -59,7 +69,7 @@ export class TimelineView {
   private readonly draft = signal<Timeline | null>(null);
   private readonly box = signal<{ readonly from: Place; readonly to: Place } | null>(null);
   private readonly timeline = computed(() => this.draft() ?? this.kept());
-  private drag: ClipDrag | undefined;
+  private drag: Drag | undefined;
   private scrubbing = false;
   private readonly sources = this.store.selectSignal(selectSources);
   private readonly run = this.store.selectSignal(selectRun);
@@ -106,8 +116,11 @@ export class TimelineView {
     const surface = this.surface().nativeElement;
     surface.setPointerCapture(event.pointerId);
     const place = this.placeOf(event);
-    const hold = this.editor.timeline() ? holdAt(place, this.framesPerPixel()) : undefined;
-    if (hold) this.take(hold, place, event);
+    const timeline = this.editor.timeline();
+    const transition = timeline && transitionAt(place, this.framesPerPixel());
+    const hold = timeline ? holdAt(place, this.framesPerPixel()) : undefined;
+    if (transition) this.drag = new TransitionDrag(timeline, transition, place);
+    else if (hold) this.take(hold, place, event);
     else if (place.track && this.editor.timeline()) {
       if (!event.shiftKey) this.editor.choose([]);
       this.box.set({ from: place, to: place });
@@ -176,8 +189,9 @@ export class TimelineView {
   }
 
   private showHold(place: Place): void {
+    const isEdge = this.editor.timeline() && transitionAt(place, this.framesPerPixel());
     const hold = this.editor.timeline() && holdAt(place, this.framesPerPixel());
-    const cursor = !hold ? 'default' : hold.part === 'body' ? 'grab' : 'ew-resize';
+    const cursor = isEdge ? 'ew-resize' : !hold ? 'default' : hold.part === 'body' ? 'grab' : 'ew-resize';
     this.surface().nativeElement.style.cursor = cursor;
   }
 
