@@ -219,6 +219,7 @@ function application(
       sources,
       exports,
       tables,
+      limits,
       queue,
       ffmpeg: config.ffmpeg,
       folder: join(config.dataFolder, 'exports'),

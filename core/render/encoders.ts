@@ -32,9 +32,18 @@ const PACES: Record<EncoderPace, string> = { quick: 'veryfast', balanced: 'mediu
 const VP9_SPEEDS: Record<EncoderPace, number> = { quick: 6, balanced: 4, thorough: 2 };
 const AV1_PRESETS: Record<EncoderPace, number> = { quick: 10, balanced: 8, thorough: 5 };
 
-const AAC = ['-c:a', 'aac', '-b:a', '256k'];
-const OPUS = ['-c:a', 'libopus', '-b:a', '192k'];
+const AAC_BITS = 256_000;
+const OPUS_BITS = 192_000;
+const AAC = ['-c:a', 'aac', '-b:a', String(AAC_BITS)];
+const OPUS = ['-c:a', 'libopus', '-b:a', String(OPUS_BITS)];
 const PCM = ['-c:a', 'pcm_s16le'];
+
+/** What the sound of a delivery takes, bits a second: as its encoder is told, or two channels of 16 bits. */
+export function soundBits(codec: DeliveryCodec): number {
+  const { ending } = CODEC_CHOICES[codec];
+  if (ending === 'mp4') return AAC_BITS;
+  return ending === 'webm' ? OPUS_BITS : SAMPLE_RATE * 2 * 16;
+}
 
 /**
  * ffmpeg's arguments that encode picture and sound of a delivery and name its container. Quality is x264's constant

@@ -1,6 +1,6 @@
 import { toNumber } from '../time/index.js';
 import { shownSize } from '../media/index.js';
-import { CODEC_CHOICES } from './encoders.js';
+import { CODEC_CHOICES, soundBits } from './encoders.js';
 import type { ExportGraph } from './export-graph.js';
 import { sourcesOf, type FactsOf, type RenderGraph } from './graph.js';
 
@@ -74,7 +74,6 @@ export function deliveryRemarks(
 export const bytesByRate = ({ graph, delivery }: ExportGraph): number | null =>
   delivery.megabits === undefined
     ? null
-    : Math.round(((delivery.megabits * 1e6 + SOUND_BITS) / 8) * (graph.length / toNumber(graph.rate)));
-
-/** Sound of a delivery, bits a second. */
-export const SOUND_BITS = 256_000;
+    : Math.round(
+        ((delivery.megabits * 1e6 + soundBits(delivery.codec)) / 8) * (graph.length / toNumber(graph.rate)),
+      );

@@ -1,5 +1,5 @@
 import { frameAtPlayhead, OPEN_AHEAD_SECONDS, PREROLL_FRAMES, PREROLL_LIMIT_MS } from '@hone/core/playback';
-import { isTemporal, mixShare, type Layer, type Passage } from '@hone/core/render';
+import { mixShare, type Layer, type Passage } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { PreviewPlan } from '../plan.js';
 import type { Control } from '../shared/control.js';
@@ -9,7 +9,6 @@ import type {
   DecodeRequest,
   EngineReply,
   EngineRequest,
-  PictureOrigin,
   PlayerState,
   SoundRequest,
 } from '../shared/messages.js';
@@ -18,6 +17,7 @@ import { PlanView } from './plan-view.js';
 import { Run } from './run.js';
 import { RunClock } from './run-clock.js';
 import type { Screen } from './screen.js';
+import { shownPixels } from './shown-pixels.js';
 import { Slates } from './slates.js';
 import { StreamSet, type ReadyPicture } from './stream-set.js';
 
@@ -416,17 +416,9 @@ export class Engine {
     ready: ReadonlyMap<string, ReadyPicture> | undefined,
   ): void {
     const layers = this.plan!.layersAt(frame);
-    const origins = layers.map((layer): PictureOrigin => {
-      const choice = this.plan!.fileOf(layer)?.choice ?? 'missing';
-      const decoder = ready?.get(layer.clipId)?.decoder ?? null;
-      if (decoder === 'server') this.serverDecoded.add(layer.sourceId);
-      return { choice, decoder };
-    });
-    const isFirst = (origin: PictureOrigin, at: number): boolean =>
-      at ===
-      origins.findIndex(({ choice, decoder }) => choice === origin.choice && decoder === origin.decoder);
-    const temporal = layers.flatMap(({ effects }) => effects.filter(isTemporal).map(({ kind }) => kind));
-    const pixels = { size, from: origins.filter(isFirst), leftOut: [...new Set(temporal)] };
+    for (const { clipId, sourceId } of layers)
+      if (ready?.get(clipId)?.decoder === 'server') this.serverDecoded.add(sourceId);
+    const pixels = shownPixels(layers, this.plan!, ready, size);
     const now = JSON.stringify(pixels);
     if (now === this.toldPixels) return;
     this.toldPixels = now;

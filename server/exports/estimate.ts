@@ -9,7 +9,7 @@ import {
   exportCommand,
   pieceOf,
   samplePieces,
-  SOUND_BITS,
+  soundBits,
   type ExportGraph,
   type FactsOf,
 } from '@hone/core/render';
@@ -19,11 +19,13 @@ import type { TableStore } from '../effects/table-store.js';
 import { inputArguments } from '../ffmpeg/input.js';
 import { fileArgument, runFfmpeg } from '../ffmpeg/process.js';
 import type { SourceRow } from '../media/source-store.js';
+import type { MemoryLimits } from '../rig/limits.js';
 
 interface EstimateParts {
   readonly graph: ExportGraph;
   readonly sources: ReadonlyMap<string, SourceRow>;
   readonly tables: TableStore;
+  readonly limits: MemoryLimits;
   readonly ffmpeg: string;
   /** Where pieces are made. */
   readonly folder: string;
@@ -39,12 +41,13 @@ export async function estimateExport(parts: EstimateParts): Promise<ExportEstima
   const folder = join(parts.folder, `sample-${randomUUID()}`);
   await mkdir(folder, { recursive: true });
   try {
+    const threads = await parts.limits.decoderArguments();
     let [bytes, frames] = [0, 0];
     for (const [from, to] of samplePieces(graph)) {
       const piece = { ...graph, graph: pieceOf(graph.graph, from, to) };
       const assets = {
         ...(await effectAssets(piece.graph, parts.tables, folder)),
-        inputOf: (id: string) => inputArguments(sources.get(id)!),
+        inputOf: (id: string) => [...threads, ...inputArguments(sources.get(id)!)],
         factsOf,
       };
       const command = exportCommand(piece, assets);
@@ -56,7 +59,7 @@ export async function estimateExport(parts: EstimateParts): Promise<ExportEstima
       frames += to - from;
     }
     // Silence takes next to nothing, so that the sound is added as what its encoder is told.
-    const perFrame = bytes / frames + SOUND_BITS / 8 / toNumber(graph.graph.rate);
+    const perFrame = bytes / frames + soundBits(graph.delivery.codec) / 8 / toNumber(graph.graph.rate);
     const whole = Math.round(perFrame * graph.graph.length);
     return { bytes: whole, sampledFrames: frames, remarks: deliveryRemarks(graph, factsOf, whole) };
   } finally {

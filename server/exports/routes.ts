@@ -7,6 +7,7 @@ import { UserError } from '../http/problems.js';
 import type { JobQueue } from '../jobs/queue.js';
 import type { SourceRow, SourceStore } from '../media/source-store.js';
 import type { ProjectStore } from '../projects/project-store.js';
+import type { MemoryLimits } from '../rig/limits.js';
 import { estimateExport } from './estimate.js';
 import { exportOf, type ExportStore } from './export-store.js';
 
@@ -15,6 +16,7 @@ interface ExportRouteParts {
   readonly sources: SourceStore;
   readonly exports: ExportStore;
   readonly tables: TableStore;
+  readonly limits: MemoryLimits;
   readonly queue: JobQueue;
   readonly ffmpeg: string;
   /** Where exports are kept. */
@@ -65,11 +67,12 @@ export function exportRoutes(parts: ExportRouteParts): Router {
     const { graph, known } = await asked(request.params.projectId);
     const abort = new AbortController();
     response.on('close', () => abort.abort());
-    const { tables, ffmpeg } = parts;
+    const { tables, limits, ffmpeg } = parts;
     const estimate = await estimateExport({
       graph,
       sources: known,
       tables,
+      limits,
       ffmpeg,
       folder,
       signal: abort.signal,

@@ -1,23 +1,14 @@
 import type { FrameSize } from '../../timeline/index.js';
-import { formatRational, type Rational } from '../../time/index.js';
-import { counted } from '../counted.js';
 import { videoColour, type VideoColour } from '../mix.js';
 import { lightGains, LUMA, MIDDLE, type TableOf } from './colour.js';
-import { digits, expressionsOf, shapeExpression } from './expressions.js';
-import {
-  affineOf,
-  isOpaque,
-  shapesMove,
-  shapesOf,
-  transformOf,
-  type Affine,
-  type Pose,
-  type Reckoning,
-} from './geometry.js';
+import { digits, expressionsOf } from './expressions.js';
+import { isOpaque, type Pose } from './geometry.js';
 import { BLUR_PASSES } from './recursion.js';
 import { INTERPOLATED_DEVIATION, pixelSteps, vignetteBend, VIGNETTE_POWER, type PixelStep } from './steps.js';
 import { titleDrawing, titlePath, type TitleFont } from './title.js';
 import { isKeyed, numberAt, textOf, type KnownEffect } from './values.js';
+import { moved, seen } from './seen-filters.js';
+import { COLOUR_TAGS, uniform, Writer, type FilterPiece } from './writer.js';
 
 /** What the filters of effects need besides the picture. */
 export interface EffectAssets {
@@ -29,76 +20,7 @@ export interface EffectAssets {
   drawing(svg: string): string;
 }
 
-/** A piece of a clip that goes through filters: frames [at, at + frames) of the clip. */
-export interface FilterPiece {
-  /** A prefix that nothing else in the graph has. */
-  readonly name: string;
-  readonly rate: Rational;
-  readonly at: number;
-  readonly frames: number;
-}
-
-/** The labels of a filter graph that is being written. */
-class Writer {
-  readonly filters: string[] = [];
-  private count = 0;
-
-  constructor(private readonly piece: FilterPiece) {}
-
-  label(): string {
-    return `${this.piece.name}e${this.count++}`;
-  }
-
-  /** Adds a chain and gives back the label of its output. */
-  chain(inputs: readonly string[], text: string): string {
-    const output = this.label();
-    this.filters.push(`${inputs.map((input) => `[${input}]`).join('')}${text}[${output}]`);
-    return output;
-  }
-
-  split(input: string, count: number): string[] {
-    const outputs = Array.from({ length: count }, () => this.label());
-    this.filters.push(`[${input}]split=${count}${outputs.map((output) => `[${output}]`).join('')}`);
-    return outputs;
-  }
-
-  planes(input: string, planes: string): string[] {
-    const outputs = planes.split('+').map(() => this.label());
-    this.filters.push(`[${input}]extractplanes=${planes}${outputs.map((output) => `[${output}]`).join('')}`);
-    return outputs;
-  }
-
-  /** One frame that stands still for the length of the piece. */
-  still(inputs: readonly string[], text: string): string {
-    return this.chain(
-      inputs,
-      `${text},trim=end_frame=1,loop=loop=-1:size=1,trim=end_frame=${this.piece.frames},${this.counted}`,
-    );
-  }
-
-  /** A frame of one value for each frame of the piece. */
-  grey({ width, height }: FrameSize): string {
-    const { rate, frames } = this.piece;
-    return `color=black:s=${width}x${height}:r=${formatRational(rate)},format=gray,trim=end_frame=${frames},${this.counted}`;
-  }
-
-  get counted(): string {
-    return counted(this.piece.rate);
-  }
-
-  /** The frame of the clip, where N counts the frames of the piece. */
-  get frame(): string {
-    return `(N+${digits(this.piece.at)})`;
-  }
-}
-
-/** What is merged or overlaid is told by BT.709 and limited range, whatever a filter on the way forgot. */
-export const COLOUR_TAGS = 'setparams=range=tv:color_primaries=bt709:color_trc=bt709:colorspace=bt709';
-
 const OVER = 'overlay=0:0:format=yuv420:eof_action=repeat';
-
-/** Room for a value that is the same all over a picture. */
-const SMALL: FrameSize = { width: 16, height: 16 };
 
 /** Whether frames beside a frame have a say in it. */
 export const isTemporal = ({ kind }: KnownEffect): boolean => kind === 'denoise';
@@ -200,17 +122,9 @@ function withLuma(writer: Writer, picture: string, change: (luma: string) => str
 const merged = (writer: Writer, planes: readonly string[]): string =>
   writer.chain(planes, `mergeplanes=map1s=1:map2s=2:format=yuv420p,${COLOUR_TAGS}`);
 
-/** A value that is the same all over the picture, told for each frame. */
-function uniform(writer: Writer, share: string, { width, height }: FrameSize): string {
-  return writer.chain(
-    [],
-    `${writer.grey(SMALL)},geq=lum='clip(255*${share}+0.5,0,255)',scale=${width}:${height}:flags=neighbor,setsar=1`,
-  );
-}
-
 /** One colour over a picture, as much as an alpha says. */
-export function flatOver(
-  writer: Pick<Writer, 'chain' | 'still' | 'grey'>,
+function flatOver(
+  writer: Writer,
   input: string,
   alpha: string,
   [luma, blue, red]: VideoColour,
@@ -317,86 +231,3 @@ function colouredBy(writer: Writer, label: string, effect: KnownEffect, assets: 
 /** A path within a filter graph: escaped for the option and for the graph. */
 const escaped = (path: string): string =>
   path.replace(/[\\':]/g, (sign) => `\\${sign}`).replace(/[\\'[\],;]/g, (sign) => `\\${sign}`);
-
-/** How much of each pixel of a raster is seen, as a grey picture. */
-function seen(writer: Writer, effects: readonly KnownEffect[], raster: FrameSize): string {
-  const by = expressionsOf(writer.frame);
-  const transform = transformOf(effects);
-  const opacity = transform ? by.line(by.value(transform, 'opacity'), 1 / 100) : '1';
-  const moves = transform !== undefined && isKeyed(transform, 'opacity');
-  const shapes = shapesOf(effects, raster, by);
-  if (shapes.length === 0) return uniform(writer, opacity, raster);
-  const shape = ['1', ...shapes.map((each) => shapeExpression(each))].join('*');
-  const text = (share: string): string => `geq=lum='clip(255*${share}+0.5,0,255)'`;
-  if (shapesMove(effects)) return writer.chain([], `${writer.grey(raster)},${text(`${shape}*${opacity}`)}`);
-  if (!moves)
-    return writer.still([], `${writer.grey(raster)},trim=end_frame=1,${text(`${shape}*${opacity}`)}`);
-  const still = writer.still([], `${writer.grey(raster)},trim=end_frame=1,${text(shape)}`);
-  return writer.chain([still, uniform(writer, opacity, raster)], 'blend=all_mode=multiply');
-}
-
-/** Pixels around a raster that is turned, for what is interpolated at its edges. */
-const MARGIN = 2;
-
-// Each plane is moved by its own map: the filter perspective with a map that keeps parallels.
-function moved(
-  writer: Writer,
-  picture: string,
-  alpha: string,
-  effects: readonly KnownEffect[],
-  pose: Pose,
-  frame: FrameSize,
-): string {
-  // The filter perspective counts its frames from 1.
-  const clipFrame = writer.frame.replace('N', 'in-1');
-  const by = expressionsOf(clipFrame);
-  const affine = affineOf(effects, pose, frame, by);
-  const canvas = {
-    width: Math.max(frame.width, pose.raster.width + 2 * MARGIN),
-    height: Math.max(frame.height, pose.raster.height + 2 * MARGIN),
-  };
-  const isWithin = `between(X,${MARGIN},${MARGIN + pose.raster.width - 1})*between(Y,${MARGIN},${MARGIN + pose.raster.height - 1})`;
-  const window = writer.still([], `${writer.grey(canvas)},trim=end_frame=1,geq=lum='255*${isWithin}'`);
-  const warped = (plane: string, divisor: number, isAlpha = false): string => {
-    const margin = MARGIN / divisor;
-    const [wide, high] = [canvas.width / divisor, canvas.height / divisor];
-    const [width, height] = [pose.raster.width / divisor, pose.raster.height / divisor];
-    const [inner, outer] = [width + 2 * margin, height + 2 * margin];
-    const padded = writer.chain(
-      [plane],
-      `pad=${inner}:${outer}:${margin}:${margin},format=gray,` +
-        `fillborders=left=${margin}:top=${margin}:right=${margin}:bottom=${margin}:mode=smear,` +
-        `pad=${wide}:${high}:0:0,format=gray`,
-    );
-    return writer.chain(
-      [isAlpha ? writer.chain([padded, window], 'blend=all_mode=darken') : padded],
-      `perspective=${corners(affine, wide, high, divisor, margin, by)}:sense=source:interpolation=linear:eval=frame,` +
-        `crop=${frame.width / divisor}:${frame.height / divisor}:0:0:exact=1`,
-    );
-  };
-  const [luma, blue, red] = writer.planes(picture, 'y+u+v') as [string, string, string];
-  const planes = [warped(luma, 1), warped(blue, 2), warped(red, 2), warped(alpha, 1, true)];
-  return writer.chain(planes, `mergeplanes=map1s=1:map2s=2:map3s=3:format=yuva420p,${COLOUR_TAGS}`);
-}
-
-// Where the corners of the canvas lie in the source. The filter counts from the middle of the first pixel.
-function corners(
-  { a, b, c, d, e, f }: Affine<string>,
-  wide: number,
-  high: number,
-  divisor: number,
-  margin: number,
-  by: Reckoning<string>,
-): string {
-  const places = [
-    [0, 0],
-    [wide, 0],
-    [0, high],
-    [wide, high],
-  ] as const;
-  const place = (along: string, down: string, rest: string, x: number, y: number): string =>
-    by.sum(by.sum(by.line(along, x + 0.5), by.line(down, y + 0.5)), by.line(rest, 1 / divisor, margin - 0.5));
-  return places
-    .map(([x, y], index) => `x${index}='${place(a, b, c, x, y)}':y${index}='${place(d, e, f, x, y)}'`)
-    .join(':');
-}

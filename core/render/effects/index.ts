@@ -7,3 +7,4 @@ export * from './geometry.js';
 export * from './steps.js';
 export * from './title.js';
 export * from './filters.js';
+export { COLOUR_TAGS, type FilterPiece } from './writer.js';

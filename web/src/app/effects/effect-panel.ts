@@ -80,6 +80,10 @@ export class EffectPanel {
   readonly folded = signal<ReadonlySet<string>>(new Set());
 
   private readonly pictures = computed(() => this.chosenOf('picture'));
+  readonly fades = [
+    { end: 'in', name: 'Sound comes in' },
+    { end: 'out', name: 'and goes in' },
+  ] as const;
   private readonly sounds = computed(() => this.chosenOf('sound'));
   /** The sound clip whose fades are shown. */
   readonly sound = computed(() => this.sounds()[0] ?? null);

@@ -1,0 +1,22 @@
+import { isTemporal, type Layer } from '@hone/core/render';
+import type { FrameSize } from '@hone/core/timeline';
+import type { PictureOrigin, ShownPixels } from '../shared/messages.js';
+import type { PlanView } from './plan-view.js';
+import type { ReadyPicture } from './stream-set.js';
+
+/** What the picture of some layers is made of, each origin once. */
+export function shownPixels(
+  layers: readonly Layer[],
+  plan: PlanView,
+  ready: ReadonlyMap<string, ReadyPicture> | undefined,
+  size: FrameSize,
+): ShownPixels {
+  const origins = layers.map((layer): PictureOrigin => ({
+    choice: plan.fileOf(layer)?.choice ?? 'missing',
+    decoder: ready?.get(layer.clipId)?.decoder ?? null,
+  }));
+  const isFirst = (origin: PictureOrigin, at: number): boolean =>
+    at === origins.findIndex(({ choice, decoder }) => choice === origin.choice && decoder === origin.decoder);
+  const temporal = layers.flatMap(({ effects }) => effects.filter(isTemporal).map(({ kind }) => kind));
+  return { size, from: origins.filter(isFirst), leftOut: [...new Set(temporal)] };
+}
