@@ -107,8 +107,14 @@ function otioTimes(made: Timeline, sourceId: string): Pick<Times, 'otioWriteMs' 
   return { otioWriteMs: middle(write), otioReadMs: middle(read) };
 }
 
+interface Draw {
+  readonly duration: number;
+  /** ms on the page's clock. */
+  readonly end: number;
+}
+
 interface Seen {
-  readonly draws: number[];
+  readonly draws: Draw[];
 }
 
 async function inPage(
@@ -122,7 +128,8 @@ async function inPage(
     const seen: Seen = { draws: [] };
     (globalThis as unknown as { seen: Seen }).seen = seen;
     new PerformanceObserver((list) => {
-      for (const { duration } of list.getEntries()) seen.draws.push(duration);
+      for (const { startTime, duration } of list.getEntries())
+        seen.draws.push({ duration, end: startTime + duration });
     }).observe({ type: 'measure', buffered: true });
   });
   const clipsDrawn = (): Promise<unknown> =>
@@ -148,7 +155,8 @@ async function inPage(
     else await page.mouse.wheel(0, step < 30 ? -160 : 160);
     await page.waitForTimeout(30);
   }
-  const draws = await page.evaluate(() => (globalThis as unknown as { seen: Seen }).seen.draws.splice(0));
+  const drawn = await page.evaluate(() => (globalThis as unknown as { seen: Seen }).seen.draws.splice(0));
+  const draws = drawn.map(({ duration }) => duration);
 
   const edits = await page.evaluate(async () => {
     const { seen } = globalThis as unknown as { seen: Seen };
@@ -161,7 +169,7 @@ async function inPage(
       const start = performance.now();
       press('m');
       while (seen.draws.length === 0) await new Promise((resolve) => setTimeout(resolve, 0));
-      times.push(performance.now() - start);
+      times.push(seen.draws[0]!.end - start);
       await new Promise((resolve) => setTimeout(resolve, 1500));
     }
     return times;

@@ -1,5 +1,5 @@
 import type { LightCopy, Source } from '@hone/core/api';
-import { previewSize, type Tuning } from '@hone/core/levers';
+import { previewPixels, type Tuning } from '@hone/core/levers';
 import { serverDecodeReason, shownSize, type PictureFacts, type SourceFacts } from '@hone/core/media';
 import { largestRaster, previewGraph } from '@hone/core/render';
 import type { Timeline } from '@hone/core/timeline';
@@ -91,7 +91,7 @@ function bestCopy(
     timeline,
     source.id,
     source.facts,
-    previewSize(timeline.size, tuning.playScale),
+    previewPixels(timeline.size, tuning, 'playing'),
   );
   const own = copies.filter((copy) => copy.sourceId === source.id && copy.state === 'ready');
   own.sort((a, b) => a.width - b.width);

@@ -53,6 +53,7 @@ export interface ImportedTransition {
   readonly after: number;
   /** What a dip goes through, as #rrggbb. */
   readonly colour?: string | undefined;
+  readonly foreign?: Foreign | undefined;
 }
 
 export interface ImportedTrack {

@@ -65,6 +65,10 @@ export function contentOf(media: JsonReader): { content?: MediaContent } {
     : {};
 }
 
+/** Whether a medium is a light copy that Hone had written beside its original. */
+export const isOwnCopy = (media: JsonReader): boolean =>
+  !media.isMissing && (ownOf(media)?.at('isLightCopy').flag(false) ?? false);
+
 /** What a dip goes through. */
 export function colourOf(transition: JsonReader): { colour?: string } {
   const colour = ownOf(transition)?.at('colour').text('');

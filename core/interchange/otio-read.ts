@@ -1,21 +1,16 @@
 import { add, multiply, rational, round, subtract, ZERO, type Rational } from '../time/index.js';
-import type { Foreign, ForeignItem, TrackKind, TransitionKind } from '../timeline/index.js';
-import type {
-  ImportedClip,
-  ImportedTimeline,
-  ImportedTrack,
-  ImportedTransition,
-  Json,
-  MediaReference,
-} from './imported.js';
+import type { Foreign, ForeignItem, TrackKind } from '../timeline/index.js';
+import type { ImportedClip, ImportedTimeline, ImportedTrack, ImportedTransition } from './imported.js';
 import { JsonReader } from './json-reader.js';
-import { flattened, nothing, shifted, trimmed, type Laid } from './laid.js';
+import { flattened, markedClips, nothing, shifted, switchedOff, trimmed, type Laid } from './laid.js';
+import { clipOf, transitionOf } from './otio-clip.js';
+import { colourOf } from './otio-own.js';
 import {
-  decoded,
   foreignOf,
   isSmall,
   lengthOf,
   MOST_SECONDS,
+  Notes,
   rangeOf,
   rateOf,
   schemaOf,
@@ -23,14 +18,10 @@ import {
   sizeOf,
   timeOf,
 } from './otio-values.js';
-import { colourOf, contentOf, ownEffect, ownPart } from './otio-own.js';
-import { simplest } from './rates.js';
 
 /** Nested deeper than this, a file is taken to be damaged. */
 const DEEPEST = 40;
 const MOST_ITEMS = 200_000;
-const NORMAL = rational(1);
-const RETIMING = ['LinearTimeWarp', 'FreezeFrame'];
 const MOST_KEPT_ITEMS = 1000;
 
 /**
@@ -42,8 +33,11 @@ export function readOtio(text: string): ImportedTimeline {
   return new OtioFile().read(JsonReader.parse(text));
 }
 
+type PlacedMarker = ImportedTimeline['markers'][number];
+
 class OtioFile {
-  private readonly notes = new Set<string>();
+  private readonly notes = new Notes();
+  private nests = 0;
   private items = 0;
 
   read(file: JsonReader): ImportedTimeline {
@@ -54,15 +48,12 @@ class OtioFile {
     const rate = this.rateOf(file, stack);
     const start = file.at('global_start_time');
     const startFrame = start.isMissing ? 0 : Math.max(0, this.frames(timeOf(start), rate, start));
+    const window = stack.at('source_range');
     const tracks = stack
       .at('children')
       .list()
-      .flatMap((track) => this.track(track, rate));
-    const markers = this.markersOf(stack).map(({ at, name, note }) => ({
-      frame: this.frames(at, rate, stack),
-      name,
-      note,
-    }));
+      .flatMap((track) => this.track(track, rate, window));
+    const markers = this.placedMarkers(this.markersOf(stack), rate, stack);
     const inTracks = tracks.flatMap(({ markers: own }) => own);
     const hone = file.at('metadata');
     const size = hone.isMissing || hone.at('hone').isMissing ? null : sizeOf(hone.at('hone').at('size'));
@@ -73,8 +64,8 @@ class OtioFile {
       size,
       tracks: tracks.map(({ track }) => track),
       markers: [...markers, ...inTracks].sort((a, b) => a.frame - b.frame),
-      notes: [...this.notes],
-      ...foreignOf(file),
+      notes: this.notes.all,
+      ...foreignOf(file, this.stackOf(stack)),
     };
   }
 
@@ -92,35 +83,57 @@ class OtioFile {
     return rational(24);
   }
 
+  private stackOf(stack: JsonReader): Foreign {
+    const effects = stack
+      .at('effects')
+      .list()
+      .map(({ value }) => value!);
+    if (effects.length)
+      this.notes.at(stack, 'effects of the whole timeline are kept for other programs and not shown');
+    const name = stack.at('name').text('');
+    const { foreign } = foreignOf(stack, {
+      ...(effects.length ? { effects } : {}),
+      ...(name && name !== 'tracks' ? { fields: { name } } : {}),
+    });
+    return foreign ? { stack: foreign } : {};
+  }
+
   private track(
     reader: JsonReader,
     rate: Rational,
-  ): { track: ImportedTrack; markers: { frame: number; name: string; note: string }[] }[] {
+    window: JsonReader,
+  ): { track: ImportedTrack; markers: PlacedMarker[] }[] {
     const schema = schemaOf(reader);
-    if (schema !== 'Track') {
-      // A stack may stand where a track is expected: its tracks stand here then.
-      if (schema === 'Stack')
-        return reader
-          .at('children')
-          .list()
-          .flatMap((each) => this.track(each, rate));
-      this.note(reader, `"${schema}" is not known and was left out`);
+    if (schema !== 'Track' && schema !== 'Stack') {
+      this.notes.at(reader, `"${schema}" is not known and was left out`);
       return [];
     }
-    const kind: TrackKind = reader.at('kind').text('Video').toLowerCase() === 'audio' ? 'sound' : 'picture';
+    const kind = kindOf(reader);
     const name = reader.at('name').text('') || (kind === 'sound' ? 'Sound' : 'Picture');
-    const laid = this.line(reader, 0);
+    // A stack may stand where a track is expected: it is the only thing on its track then.
+    const whole = schema === 'Track' ? this.line(reader, 0) : this.alone(reader);
+    const laid = window.isMissing ? whole : trimmed(whole, rangeOf(window));
     const all = [laid, ...flattened(laid.above)];
     return all.map((part, index) => ({
       track: {
-        kind,
+        kind: (index ? part.kind : null) ?? kind,
         name: index ? `${name}, nested ${index}` : name,
         enabled: reader.at('enabled').flag(true),
         ...this.placed(part, rate, reader),
         ...this.foreignOnTrack(part, rate, reader, index === 0),
       },
-      markers: part.markers.map(({ at, ...each }) => ({ frame: this.frames(at, rate, reader), ...each })),
+      markers: this.placedMarkers(part.markers, rate, reader),
     }));
+  }
+
+  private alone(stack: JsonReader): Laid {
+    const laid = nothing();
+    this.nested(stack, laid, 'Stack', 0);
+    return laid;
+  }
+
+  private placedMarkers(markers: Laid['markers'], rate: Rational, reader: JsonReader): PlacedMarker[] {
+    return markers.map(({ at, ...each }) => ({ frame: Math.max(0, this.frames(at, rate, reader)), ...each }));
   }
 
   private placed(
@@ -131,7 +144,7 @@ class OtioFile {
     const clips = laid.clips.flatMap(({ at, length, clip }): ImportedClip[] => {
       const start = this.frames(at, rate, reader);
       const frames = this.frames(add(at, length), rate, reader) - start;
-      if (frames < 1) this.note(reader, `"${clip.name}" is shorter than a frame and was left out`);
+      if (frames < 1) this.notes.at(reader, `"${clip.name}" is shorter than a frame and was left out`);
       return frames < 1 ? [] : [{ ...clip, start, length: frames }];
     });
     const transitions = laid.transitions.map(({ at, before, after, ...each }): ImportedTransition => {
@@ -145,7 +158,7 @@ class OtioFile {
   /** Lays the children of a track one behind the other. */
   private line(track: JsonReader, depth: number): Laid {
     if (depth > DEEPEST) track.fail('it is nested too deeply.');
-    const laid = nothing();
+    const laid = nothing(kindOf(track));
     laid.markers.push(...this.markersOf(track));
     for (const item of track.at('children').list()) {
       if (++this.items > MOST_ITEMS) item.fail('the timeline has too many items.');
@@ -159,14 +172,14 @@ class OtioFile {
     const schema = schemaOf(item);
     switch (schema) {
       case 'Gap':
-        laid.length = add(laid.length, lengthOf(item));
+        this.gap(item, laid);
         return;
       case 'Clip':
         this.clip(item, laid);
         return;
       case 'Transition':
         laid.transitions.push({
-          kind: this.transitionKind(item),
+          ...transitionOf(item, this.notes),
           ...colourOf(item),
           at: laid.length,
           before: timeOf(item.at('in_offset')),
@@ -178,7 +191,7 @@ class OtioFile {
         this.nested(item, laid, schema, depth);
         return;
       default: {
-        this.note(
+        this.notes.at(
           item,
           `"${schema}" is not known; it is kept for other programs, and its time was left empty`,
         );
@@ -189,47 +202,25 @@ class OtioFile {
     }
   }
 
-  private clip(item: JsonReader, laid: Laid): void {
-    const media = this.mediaOf(item);
-    const range = item.at('source_range');
-    if (range.isMissing && media.lengthSeconds === null)
-      item.fail('it has neither a range nor a medium of known length.');
-    const { start, length } = range.isMissing
-      ? { start: media.startSeconds ?? ZERO, length: media.lengthSeconds! }
-      : rangeOf(range);
-    const name = item.at('name').text('') || media.name || 'Clip';
-    const sourceIn = subtract(start, media.startSeconds ?? ZERO);
-    if (sourceIn.num < 0) this.note(item, `"${name}" began before its medium; it begins with it now`);
-    const clip = {
-      name: name.slice(0, 500),
-      sourceIn: sourceIn.num < 0 ? ZERO : sourceIn,
-      speed: this.speedOf(item, name),
-      enabled: item.at('enabled').flag(true),
-      media: media.name ? media : { ...media, name },
-      ...ownPart(item),
-      ...foreignOf(item, this.unknownEffects(item)),
-    };
-    laid.clips.push({ at: laid.length, length, clip });
-    const shift = subtract(laid.length, start);
-    laid.markers.push(...this.markersOf(item).map((each) => ({ ...each, at: add(each.at, shift) })));
+  private gap(item: JsonReader, laid: Laid): void {
+    const { start, length } = rangeOf(item.at('source_range'));
+    this.keepMarkers(item, laid, start);
+    // One that another program said something of is kept as a thing of its own.
+    if (foreignOf(item).foreign || item.at('effects').list().length || item.at('name').text(''))
+      laid.items.push({ at: laid.length, length, item: { ...item.object(), markers: [] } });
     laid.length = add(laid.length, length);
   }
 
-  /** `Clip.2` names several media and which is in use; `Clip.1` has one. */
-  private mediaOf(item: JsonReader): MediaReference {
-    const several = item.at('media_references');
-    const key = item.at('active_media_reference_key').text('DEFAULT_MEDIA');
-    const media = several.isMissing ? item.at('media_reference') : several.at(key);
-    if (media.isMissing) return { name: '', target: '', startSeconds: null, lengthSeconds: null };
-    const schema = schemaOf(media);
-    const range = media.at('available_range');
-    const { start, length } = range.isMissing ? { start: null, length: null } : rangeOf(range);
-    const target = schema === 'ExternalReference' ? media.at('target_url').text('') : '';
-    if (schema === 'ImageSequenceReference')
-      this.note(media, 'numbered still images are named only; add them by their first image');
-    const base = decoded(target).split(/[\\/]/).at(-1) ?? '';
-    const name = base || media.at('name').text('');
-    return { name, target, startSeconds: start, lengthSeconds: length, ...contentOf(media) };
+  private clip(item: JsonReader, laid: Laid): void {
+    const { clip, range } = clipOf(item, this.notes);
+    laid.clips.push({ at: laid.length, length: range.length, clip });
+    this.keepMarkers(item, laid, range.start);
+    laid.length = add(laid.length, range.length);
+  }
+
+  private keepMarkers(item: JsonReader, laid: Laid, start: Rational): void {
+    const shift = subtract(laid.length, start);
+    laid.markers.push(...this.markersOf(item).map((each) => ({ ...each, at: add(each.at, shift) })));
   }
 
   private foreignOnTrack(
@@ -238,73 +229,54 @@ class OtioFile {
     reader: JsonReader,
     isOwn: boolean,
   ): { foreign?: Foreign } {
-    const { foreign } = isOwn ? foreignOf(reader) : {};
-    if (items.length === 0) return foreign ? { foreign } : {};
-    const kept = items.map(({ at, length, item }): ForeignItem => {
-      const frame = this.frames(at, rate, reader);
-      return { frame, length: this.frames(add(at, length), rate, reader) - frame, item };
-    });
-    const whole = { ...foreign, items: kept.slice(0, MOST_KEPT_ITEMS) };
-    return isSmall(whole) ? { foreign: whole } : foreign ? { foreign } : {};
-  }
-
-  private unknownEffects(item: JsonReader): Json[] {
-    return item
+    const effects = reader
       .at('effects')
       .list()
-      .filter((effect) => !RETIMING.includes(schemaOf(effect)) && !ownEffect(effect))
-      .map((effect) => effect.value!);
-  }
-
-  private speedOf(item: JsonReader, name: string): Rational {
-    let speed = NORMAL;
-    for (const effect of item.at('effects').list()) {
-      const schema = schemaOf(effect);
-      if (schema === 'LinearTimeWarp')
-        speed = multiply(speed, simplest(effect.at('time_scalar').number(1), 1e-6));
-      else if (schema === 'FreezeFrame')
-        this.note(effect, `"${name}" stands still in the file; it moves here`);
-      else if (!ownEffect(effect))
-        this.note(
-          effect,
-          `effect "${effect.at('effect_name').text(schema)}" of "${name}" is not known here; it is kept for other programs and not shown`,
-        );
-    }
-    const size = Math.abs(speed.num / speed.den);
-    if (size >= 0.01 && size <= 10) return speed;
-    this.note(item, `"${name}" has a speed outside 1 % to 1000 %; it plays at 100 %`);
-    return NORMAL;
-  }
-
-  private transitionKind(item: JsonReader): TransitionKind {
-    const type = item.at('transition_type').text('').toLowerCase();
-    if (type.includes('wipe')) return 'wipe';
-    if (type.includes('dip')) return 'dip';
-    if (!type.includes('dissolve'))
-      this.note(item, `transition "${type || 'without a type'}" became a crossfade`);
-    return 'crossfade';
+      .map(({ value }) => value!);
+    const own = schemaOf(reader) === 'Track' ? foreignOf(reader, effects.length ? { effects } : {}) : {};
+    const foreign: Foreign | undefined = isOwn ? own.foreign : { isNested: true };
+    if (isOwn && effects.length && foreign)
+      this.notes.at(reader, 'effects of a whole track are kept for other programs and not shown');
+    const kept = items.map(({ at, length, item, nest }): ForeignItem => {
+      const frame = this.frames(at, rate, reader);
+      return {
+        frame,
+        length: this.frames(add(at, length), rate, reader) - frame,
+        item,
+        ...(nest === undefined ? {} : { nest: { id: nest, lead: 0, print: '' } }),
+      };
+    });
+    const whole = kept.length ? { ...foreign, items: kept.slice(0, MOST_KEPT_ITEMS) } : foreign;
+    if (!whole) return {};
+    if (isSmall(whole)) return { foreign: whole };
+    return foreign ? { foreign } : {};
   }
 
   private nested(item: JsonReader, laid: Laid, schema: string, depth: number): void {
     if (depth > DEEPEST) item.fail('it is nested too deeply.');
-    this.notes.add('Nested stacks were laid flat.');
-    const lines =
-      schema === 'Track'
-        ? [this.line(item, depth + 1)]
-        : item
-            .at('children')
-            .list()
-            .map((child) => this.inner(child, depth + 1));
-    const range = item.at('source_range');
-    const parts = lines.map((line) =>
-      schema === 'Track' || range.isMissing ? line : trimmed(line, rangeOf(range)),
+    this.notes.add(
+      'Nested stacks were laid flat; those that stay as they are will be written back as they were.',
     );
+    if (item.at('effects').list().length)
+      this.notes.at(item, 'effects of a nested stack are kept for other programs and not shown');
+    const said = schema === 'Track' ? [this.line(item, depth + 1)] : this.innerOf(item, depth + 1);
+    const range = item.at('source_range');
+    const cut =
+      schema === 'Track' || range.isMissing ? said : said.map((line) => trimmed(line, rangeOf(range)));
+    const parts = item.at('enabled').flag(true) ? cut : cut.map(switchedOff);
     const longest = parts.reduce(
       (most, { length }) => (seconds(length) > seconds(most) ? length : most),
       ZERO,
     );
     const length = range.isMissing ? longest : rangeOf(range).length;
-    const [lowest, ...others] = parts.map((part) => shifted(part, laid.length));
+    const nest = depth === 0 ? `nest-${++this.nests}` : undefined;
+    const placed = parts.map((part) =>
+      shifted(nest === undefined ? part : markedClips(part, { nest }), laid.length),
+    );
+    // The lowest of the track's own kind goes on its line.
+    const other = laid.kind === 'sound' ? 'picture' : 'sound';
+    const first = placed.findIndex(({ kind }) => kind !== other);
+    const lowest = first < 0 ? undefined : placed.splice(first, 1)[0];
     if (lowest) {
       laid.clips.push(...lowest.clips);
       laid.transitions.push(...lowest.transitions);
@@ -312,12 +284,26 @@ class OtioFile {
       laid.markers.push(...lowest.markers);
       laid.above.push(...lowest.above);
     }
-    laid.above.push(...others);
+    laid.above.push(...placed);
+    const shift = subtract(laid.length, range.isMissing ? ZERO : rangeOf(range).start);
+    if (schema === 'Stack')
+      laid.markers.push(...this.markersOf(item).map((each) => ({ ...each, at: add(each.at, shift) })));
+    if (nest !== undefined) laid.items.push({ at: laid.length, length, item: item.value, nest });
     laid.length = add(laid.length, length);
   }
 
+  private innerOf(stack: JsonReader, depth: number): Laid[] {
+    return stack
+      .at('children')
+      .list()
+      .map((child) => this.inner(child, depth));
+  }
+
   private inner(child: JsonReader, depth: number): Laid {
-    if (schemaOf(child) === 'Track') return this.line(child, depth);
+    if (schemaOf(child) === 'Track') {
+      const line = this.line(child, depth);
+      return child.at('enabled').flag(true) ? line : switchedOff(line);
+    }
     const laid = nothing();
     this.item(child, laid, depth);
     return laid;
@@ -327,20 +313,23 @@ class OtioFile {
     return item
       .at('markers')
       .list()
-      .map((marker) => ({
-        at: rangeOf(marker.at('marked_range')).start,
-        name: marker.at('name').text('').slice(0, 500),
-        note: marker.at('comment').text('').slice(0, 5000),
-      }));
+      .map((marker) => {
+        const { start, length } = rangeOf(marker.at('marked_range'));
+        const fields = { marked_range: marker.at('marked_range').object() };
+        return {
+          at: start,
+          name: marker.at('name').text('').slice(0, 500),
+          note: marker.at('comment').text('').slice(0, 5000),
+          ...foreignOf(marker, length.num ? { fields } : {}),
+        };
+      });
   }
 
   private frames(time: Rational, rate: Rational, reader: JsonReader): number {
     if (Math.abs(seconds(time)) > MOST_SECONDS) reader.fail('it is longer than any timeline.');
     return round(multiply(time, rate));
   }
-
-  private note({ place }: JsonReader, what: string): void {
-    const sentence = what.charAt(0).toUpperCase() + what.slice(1);
-    if (this.notes.size < 200) this.notes.add(`${sentence} (${place}).`);
-  }
 }
+
+const kindOf = (track: JsonReader): TrackKind =>
+  track.at('kind').text('Video').toLowerCase() === 'audio' ? 'sound' : 'picture';

@@ -1,6 +1,6 @@
 import { divide, rational, type Rational } from '../time/index.js';
 import type { Foreign } from '../timeline/index.js';
-import type { Json } from './imported.js';
+import type { Json, JsonObject } from './imported.js';
 import type { JsonReader } from './json-reader.js';
 import { rationalOf, simplest } from './rates.js';
 
@@ -70,15 +70,50 @@ export function decoded(url: string): string {
 export const isSmall = (foreign: Foreign): boolean =>
   JSON.stringify(foreign).length <= MOST_FOREIGN_CHARACTERS;
 
-/** Metadata, and effects that are not known, as they stand in the file. */
-export function foreignOf(item: JsonReader, effects: readonly Json[] = []): { foreign?: Foreign } {
+/** Fields that are read where they belong, of every kind of thing. */
+const KNOWN = new Set(
+  `OTIO_SCHEMA metadata name source_range effects markers enabled children kind tracks global_start_time
+  media_reference media_references active_media_reference_key available_range target_url
+  transition_type in_offset out_offset comment marked_range`.split(/\s+/),
+);
+
+/**
+ * Metadata and fields that are not known, as they stand in the file.
+ * @param more what else is to be kept
+ */
+export function foreignOf(item: JsonReader, more: Foreign = {}): { foreign?: Foreign } {
   const metadata = item.at('metadata');
   // What Hone wrote itself is read where it belongs.
-  const said = metadata.isMissing ? {} : metadata.object();
-  const known = Object.fromEntries(Object.entries(said).filter(([key]) => key !== 'hone'));
+  const said = metadata.isMissing ? {} : without(metadata.object(), (key) => key === 'hone');
+  const fields = { ...without(item.object(), isKnown), ...more.fields };
   const foreign = {
-    ...(Object.keys(known).length ? { metadata: known } : {}),
-    ...(effects.length ? { effects } : {}),
+    ...more,
+    ...(Object.keys(said).length ? { metadata: said } : {}),
+    ...(Object.keys(fields).length ? { fields } : {}),
   };
   return Object.keys(foreign).length && isSmall(foreign) ? { foreign } : {};
+}
+
+// Markers are written in white.
+const isKnown = (key: string, value: Json): boolean =>
+  KNOWN.has(key) || value === null || (key === 'color' && value === 'WHITE');
+
+const without = (object: JsonObject, isLeftOut: (key: string, value: Json) => boolean): JsonObject =>
+  Object.fromEntries(Object.entries(object).filter(([key, value]) => !isLeftOut(key, value)));
+
+/** What a file says that cannot be taken over as it stands: each sentence once, with its place. */
+export class Notes {
+  private readonly sentences = new Set<string>();
+
+  get all(): readonly string[] {
+    return [...this.sentences];
+  }
+
+  add(sentence: string): void {
+    if (this.sentences.size < 200) this.sentences.add(sentence);
+  }
+
+  at({ place }: JsonReader, what: string): void {
+    this.add(`${what.charAt(0).toUpperCase()}${what.slice(1)} (${place}).`);
+  }
 }

@@ -7,11 +7,14 @@ import {
   type Effect,
   type Foreign,
   type ForeignItem,
+  type Marker,
   type Timeline,
   type Track,
   type Transition,
 } from '../timeline/index.js';
 import type { Json, JsonObject, MediaContent } from './imported.js';
+import { keptNests, type KeptNest } from './nests.js';
+import { DEFAULT_KEY, transitionKindOf, TYPES } from './otio-clip.js';
 
 /** What is written of a source. */
 export interface WrittenMedia {
@@ -34,28 +37,29 @@ export function writeOtio(
   mediaOf: (sourceId: string) => WrittenMedia | undefined,
 ): string {
   const { rate } = timeline;
+  const stack = timeline.foreign?.stack;
   const inFrames = (frames: number): JsonObject => timeIn(frames, rate);
-  const tracks = timeline.tracks.map((track) => ({
-    ...item('Track.1', track.name, track.foreign),
-    source_range: null,
-    kind: track.kind === 'picture' ? 'Video' : 'Audio',
-    enabled: track.enabled,
-    children: itemsOf(track).map((each) => {
-      if (each.kind === 'gap') return gap(inFrames(each.frames));
-      if (each.kind === 'foreign') return each.item as Json;
-      if (each.kind === 'transition') return transition(each.transition, inFrames);
-      return clipOf(each.clip, rate, mediaOf(each.clip.sourceId));
-    }),
-  }));
-  const markers = (timeline.markers ?? []).map((marker) => ({
-    OTIO_SCHEMA: 'Marker.2',
-    metadata: {},
-    name: marker.name,
-    color: 'WHITE',
-    comment: marker.note,
-    marked_range: rangeIn(inFrames(marker.frame), inFrames(0)),
-  }));
+  const nests = keptNests(timeline);
+  const tracks = timeline.tracks.flatMap((track) => {
+    const items = itemsOf(track, nests);
+    // It stands within a nested stack.
+    if (track.foreign?.isNested && items.every(({ kind }) => kind === 'gap')) return [];
+    return {
+      ...item('Track.1', track.name, track.foreign),
+      source_range: null,
+      kind: track.kind === 'picture' ? 'Video' : 'Audio',
+      enabled: track.enabled,
+      children: items.map((each) => {
+        if (each.kind === 'gap') return gap(inFrames(each.frames));
+        if (each.kind === 'foreign') return each.item as Json;
+        if (each.kind === 'transition') return transition(each.transition, inFrames);
+        return clipOf(each.clip, rate, mediaOf(each.clip.sourceId));
+      }),
+    };
+  });
+  const markers = (timeline.markers ?? []).map((marker) => markerOf(marker, inFrames));
   const file: JsonObject = {
+    ...fieldsOf(timeline.foreign),
     OTIO_SCHEMA: 'Timeline.1',
     metadata: {
       ...metadataOf(timeline.foreign),
@@ -63,20 +67,51 @@ export function writeOtio(
     },
     name,
     global_start_time: inFrames(timeline.startFrame),
-    tracks: { ...item('Stack.1', 'tracks'), markers, source_range: null, enabled: true, children: tracks },
+    tracks: {
+      ...item('Stack.1', 'tracks', stack),
+      ...pick(fieldsOf(stack), 'name'),
+      markers,
+      source_range: null,
+      enabled: true,
+      children: tracks,
+    },
   };
   return JSON.stringify(file, null, 1);
 }
 
 const metadataOf = (foreign: Foreign | undefined): JsonObject => (foreign?.metadata ?? {}) as JsonObject;
 
+const fieldsOf = (foreign: Foreign | undefined): JsonObject => (foreign?.fields ?? {}) as JsonObject;
+
+const pick = (fields: JsonObject, key: string): JsonObject =>
+  fields[key] === undefined ? {} : { [key]: fields[key] };
+
 const item = (schema: string, name: string, foreign?: Foreign): JsonObject => ({
+  ...fieldsOf(foreign),
   OTIO_SCHEMA: schema,
   metadata: metadataOf(foreign),
   name,
-  effects: [],
+  effects: (foreign?.effects ?? []) as readonly Json[],
   markers: [],
 });
+
+function markerOf(
+  { frame, name, note, foreign }: Marker,
+  inFrames: (frames: number) => JsonObject,
+): JsonObject {
+  const { marked_range: range, ...fields } = fieldsOf(foreign);
+  return {
+    color: 'WHITE',
+    ...fields,
+    OTIO_SCHEMA: 'Marker.2',
+    metadata: metadataOf(foreign),
+    name,
+    comment: note,
+    marked_range: range
+      ? { ...(range as JsonObject), start_time: inFrames(frame) }
+      : rangeIn(inFrames(frame), inFrames(0)),
+  };
+}
 
 const timeIn = (value: number, rate: Rational): JsonObject => ({
   OTIO_SCHEMA: 'RationalTime.1',
@@ -96,27 +131,31 @@ const gap = (duration: JsonObject): JsonObject => ({
   enabled: true,
 });
 
-const TYPES = { crossfade: 'SMPTE_Dissolve', dip: 'Custom_Dip', wipe: 'Custom_Wipe' } as const;
-
-const transition = (
-  { kind, before, after, colour }: Transition,
+function transition(
+  { kind, before, after, colour, foreign }: Transition,
   inFrames: (frames: number) => JsonObject,
-): JsonObject => ({
-  OTIO_SCHEMA: 'Transition.1',
-  metadata: colour ? { hone: { colour } } : {},
-  name: '',
-  transition_type: TYPES[kind],
-  in_offset: inFrames(before),
-  out_offset: inFrames(after),
-});
+): JsonObject {
+  const { transition_type: type, ...fields } = fieldsOf(foreign);
+  const isSameKind = typeof type === 'string' && (transitionKindOf(type) ?? 'crossfade') === kind;
+  return {
+    name: '',
+    ...fields,
+    OTIO_SCHEMA: 'Transition.1',
+    metadata: { ...metadataOf(foreign), ...(colour ? { hone: { colour } } : {}) },
+    transition_type: isSameKind ? type : TYPES[kind],
+    in_offset: inFrames(before),
+    out_offset: inFrames(after),
+  };
+}
 
 function clipOf(clip: Clip, rate: Rational, media: WrittenMedia | undefined): JsonObject {
   const speed = toNumber(speedOf(clip));
   const start = add(clip.sourceIn, media?.startSeconds ?? { num: 0, den: 1 });
-  const reference = (target: string, content?: MediaContent): JsonObject => ({
+  const reference = (target: string, own: JsonObject | undefined, kept: JsonObject = {}): JsonObject => ({
+    ...kept,
     OTIO_SCHEMA: 'ExternalReference.1',
-    metadata: content ? { hone: { sha256: content.sha256, bytes: content.bytes } } : {},
-    name: media!.name,
+    metadata: { ...without((kept['metadata'] ?? {}) as JsonObject, 'hone'), ...(own ? { hone: own } : {}) },
+    name: kept['name'] ?? media!.name,
     available_range: rangeIn(
       timeIn(framesOf(media!.startSeconds, media!.rate), media!.rate),
       timeIn(framesOf(media!.lengthSeconds, media!.rate), media!.rate),
@@ -129,10 +168,15 @@ function clipOf(clip: Clip, rate: Rational, media: WrittenMedia | undefined): Js
     name: '',
     available_range: null,
   };
+  const { key = DEFAULT_KEY, references: kept = {} } = clip.foreign?.media ?? {};
+  const others = kept as Record<string, JsonObject>;
+  const content = media?.content && { sha256: media.content.sha256, bytes: media.content.bytes };
   const references: Record<string, Json> = {
-    DEFAULT_MEDIA: media ? reference(media.target, media.content) : missing,
+    ...others,
+    [key]: media ? reference(media.target, content, others[key]) : (others[key] ?? missing),
   };
-  if (media?.copyTarget !== undefined) references['light_copy'] = reference(media.copyTarget);
+  if (media?.copyTarget !== undefined)
+    references['light_copy'] = reference(media.copyTarget, { isLightCopy: true });
   const warp: JsonObject = {
     OTIO_SCHEMA: 'LinearTimeWarp.1',
     metadata: {},
@@ -154,9 +198,12 @@ function clipOf(clip: Clip, rate: Rational, media: WrittenMedia | undefined): Js
     source_range: rangeIn(timeIn(framesOf(start, rate), rate), timeIn(clip.length, rate)),
     enabled: clip.enabled,
     media_references: references,
-    active_media_reference_key: 'DEFAULT_MEDIA',
+    active_media_reference_key: key,
   };
 }
+
+const without = (object: JsonObject, key: string): JsonObject =>
+  Object.fromEntries(Object.entries(object).filter(([each]) => each !== key));
 
 function ownMetadata({ framing, fades }: Clip): JsonObject {
   const own = { ...(framing ? { framing } : {}), ...(fades ? { fades: { ...fades } } : {}) };
@@ -182,32 +229,54 @@ type Item =
   | { readonly kind: 'clip'; readonly clip: Clip }
   | { readonly kind: 'transition'; readonly transition: Transition };
 
-function itemsOf(track: Track): Item[] {
+/** Something that takes its time on a track. */
+interface Span {
+  readonly start: number;
+  readonly end: number;
+  readonly item: Item;
+}
+
+function itemsOf(track: Track, nests: readonly KeptNest[]): Item[] {
+  const within = nests.filter(({ tracks }) => tracks.has(track));
+  const spans = [
+    ...track.clips
+      .filter(({ start }) => !within.some(({ from, to }) => start >= from && start < to))
+      .map((clip): Span => ({ start: clip.start, end: clipEnd(clip), item: { kind: 'clip', clip } })),
+    ...within
+      .filter(({ base }) => base === track)
+      .map(({ from, to, item: each }): Span => ({
+        start: from,
+        end: to,
+        item: { kind: 'foreign', item: each },
+      })),
+  ].sort((a, b) => a.start - b.start);
+  const foreign = (track.foreign?.items ?? []).filter(
+    ({ frame, nest }) => !nest && !within.some(({ from, to }) => frame >= from && frame < to),
+  );
   const at = new Map((track.transitions ?? []).map((each) => [each.at, each]));
   const items: Item[] = [];
-  let end = 0;
-  for (const clip of track.clips) {
-    if (clip.start > end) items.push(...emptyItems(track, end, clip.start));
-    else
-      items.push(...standing(track, end).map(({ item: each }) => ({ kind: 'foreign' as const, item: each })));
-    const into = at.get(clip.start);
+  let last = 0;
+  for (const { start, end, item: each } of spans) {
+    if (start > last) items.push(...emptyItems(foreign, last, start));
+    else items.push(...standing(foreign, last).map((one) => ({ kind: 'foreign' as const, item: one.item })));
+    const into = at.get(start);
     if (into) items.push({ kind: 'transition', transition: into });
-    items.push({ kind: 'clip', clip });
-    end = clipEnd(clip);
+    items.push(each);
+    last = end;
   }
-  const last = Math.max(end, ...(track.foreign?.items ?? []).map(({ frame, length }) => frame + length));
-  return [...items, ...emptyItems(track, end, last)];
+  const end = Math.max(last, ...foreign.map(({ frame, length }) => frame + length));
+  return [...items, ...emptyItems(foreign, last, end)];
 }
 
 /** Things without a length that another program put at a frame. */
-const standing = ({ foreign }: Track, at: number): readonly ForeignItem[] =>
-  (foreign?.items ?? []).filter(({ frame, length }) => frame === at && length === 0);
+const standing = (foreign: readonly ForeignItem[], at: number): readonly ForeignItem[] =>
+  foreign.filter(({ frame, length }) => frame === at && length === 0);
 
 /** Empty frames, and what other programs had put there as far as it still fits. */
-function emptyItems({ foreign }: Track, from: number, to: number): Item[] {
+function emptyItems(foreign: readonly ForeignItem[], from: number, to: number): Item[] {
   const items: Item[] = [];
   let end = from;
-  for (const { frame, length, item: each } of foreign?.items ?? []) {
+  for (const { frame, length, item: each } of foreign) {
     if (frame < end || frame + length > to) continue;
     if (frame > end) items.push({ kind: 'gap', frames: frame - end });
     items.push({ kind: 'foreign', item: each });

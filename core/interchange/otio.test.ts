@@ -10,7 +10,7 @@ import {
   type Transition,
 } from '../timeline/index.js';
 import { InterchangeError, readOtio, relinked, writeOtio } from './index.js';
-import { counter, MEDIA, mediaOf, SIZE } from './testing-media.js';
+import { clip, counter, file, MEDIA, mediaOf, range, SIZE } from './testing-media.js';
 
 /** What a timeline is, without the identifiers. */
 const bare = ({ tracks, markers, ...rest }: Timeline): unknown => ({
@@ -137,7 +137,7 @@ describe('OpenTimelineIO', () => {
   });
 
   it('is written by the published schema: versions, ranges and references of every kind', () => {
-    const clip: Clip = {
+    const wheel: Clip = {
       id: 'c',
       name: 'The wheel',
       sourceId: 'wheel',
@@ -147,14 +147,14 @@ describe('OpenTimelineIO', () => {
       enabled: true,
       speed: rational(2),
     };
-    const track = { id: 't', kind: 'picture' as const, name: 'V', enabled: true, clips: [clip] };
-    const file = JSON.parse(
+    const track = { id: 't', kind: 'picture' as const, name: 'V', enabled: true, clips: [wheel] };
+    const written = JSON.parse(
       writeOtio('Cut', { rate: rational(24), startFrame: 86_400, size: SIZE, tracks: [track] }, (id) => ({
         ...mediaOf(id)!,
         copyTarget: 'file:///copies/wheel.mp4',
       })),
     ) as Record<string, never>;
-    expect(file).toMatchObject({
+    expect(written).toMatchObject({
       OTIO_SCHEMA: 'Timeline.1',
       name: 'Cut',
       global_start_time: { OTIO_SCHEMA: 'RationalTime.1', value: 86_400, rate: 24 },
@@ -192,28 +192,6 @@ describe('OpenTimelineIO', () => {
     });
   });
 
-  const time = (value: number, rate = 24) => ({ OTIO_SCHEMA: 'RationalTime.1', value, rate });
-  const range = (start: number, duration: number, rate = 24) => ({
-    OTIO_SCHEMA: 'TimeRange.1',
-    start_time: time(start, rate),
-    duration: time(duration, rate),
-  });
-  const clip = (name: string, start: number, duration: number, more: object = {}) => ({
-    OTIO_SCHEMA: 'Clip.1',
-    name,
-    source_range: range(start, duration),
-    media_reference: { OTIO_SCHEMA: 'ExternalReference.1', target_url: `/footage/day 1/${name}.mp4` },
-    ...more,
-  });
-  const file = (...children: object[]) =>
-    JSON.stringify({
-      OTIO_SCHEMA: 'Timeline.1',
-      name: 'By hand',
-      tracks: {
-        OTIO_SCHEMA: 'Stack.1',
-        children: [{ OTIO_SCHEMA: 'Track.1', kind: 'Video', name: 'V1', children }],
-      },
-    });
   const said = (text: string): string[] =>
     readOtio(text).tracks.flatMap(({ name, clips }) =>
       clips.map(
@@ -247,7 +225,7 @@ describe('OpenTimelineIO', () => {
       'V1: weir 44+4@0',
       'V1, nested 1: gulls 24+2@17',
     ]);
-    expect(readOtio(text).notes).toContain('Nested stacks were laid flat.');
+    expect(readOtio(text).notes).toEqual([expect.stringMatching(/^Nested stacks were laid flat/)]);
   });
 
   it('names what it does not know and leaves its time empty', () => {
@@ -258,41 +236,6 @@ describe('OpenTimelineIO', () => {
     );
     expect(said(text)).toEqual(['V1: weir 0+10@0', 'V1: gulls 16+3@0']);
     expect(readOtio(text).notes[0]).toMatch(/"Weather" is not known.*children 2/);
-  });
-
-  it('keeps metadata and effects that it does not know, and writes them back as they were', () => {
-    const glow = {
-      OTIO_SCHEMA: 'Effect.1',
-      effect_name: 'Glow',
-      metadata: { strength: [1, { deep: true }] },
-    };
-    const text = file(clip('weir', 48, 24, { metadata: { other: { reel: 'A7' } }, effects: [glow] }));
-    const timeline = relinked(readOtio(text), MEDIA, SIZE, counter());
-    expect(timelineSchema.isValidSync(timeline, { strict: true })).toBe(true);
-    const written = JSON.parse(writeOtio('Back', timeline, mediaOf)) as {
-      tracks: { children: { children: { metadata: object; effects: object[] }[] }[] };
-    };
-    const [back] = written.tracks.children[0]!.children;
-    expect(back!.metadata).toEqual({ other: { reel: 'A7' } });
-    expect(back!.effects).toEqual([glow]);
-  });
-
-  it('keeps things that it does not know where they stood, as long as nothing takes their place', () => {
-    const weather = { OTIO_SCHEMA: 'Weather.3', source_range: range(0, 6), clouds: [1, { high: true }] };
-    const text = file(clip('weir', 0, 10), weather, clip('gulls', 0, 4), weather);
-    const timeline = relinked(readOtio(text), MEDIA, SIZE, counter());
-    expect(timelineSchema.isValidSync(timeline, { strict: true })).toBe(true);
-    const children = (line: Timeline): unknown[] =>
-      (JSON.parse(writeOtio('Back', line, mediaOf)) as { tracks: { children: { children: unknown[] }[] } })
-        .tracks.children[0]!.children;
-    expect(children(timeline).filter((each) => (each as { clouds?: unknown }).clouds)).toEqual([
-      weather,
-      weather,
-    ]);
-    const [track] = timeline.tracks;
-    const longer = { ...track!, clips: [{ ...track!.clips[0]!, length: 12 }, track!.clips[1]!] };
-    const left = children({ ...timeline, tracks: [longer] });
-    expect(left.filter((each) => (each as { clouds?: unknown }).clouds)).toEqual([weather]);
   });
 
   it('takes damaged effects of its own for those of another program', () => {

@@ -10,6 +10,7 @@ import {
 } from '../time/index.js';
 import { settled, type Clip, type FrameSize, type NewId, type Timeline } from '../timeline/index.js';
 import type { ImportedClip, ImportedTimeline, MediaReference } from './imported.js';
+import { withNestPrints } from './nests.js';
 
 /** What relinking needs to know of a source. */
 export interface Relinkable {
@@ -106,7 +107,7 @@ export function relinked(
     })),
   }));
   const markers = imported.markers.map((marker) => ({ id: newId(), ...marker }));
-  return settled({
+  const timeline = settled({
     rate: imported.rate,
     startFrame: imported.startFrame,
     size: imported.size ?? size,
@@ -114,6 +115,7 @@ export function relinked(
     markers,
     ...(imported.foreign ? { foreign: imported.foreign } : {}),
   });
+  return withNestPrints(timeline);
 }
 
 function clipOf(

@@ -24,3 +24,30 @@ export const counter = (): (() => string) => {
   let next = 0;
   return () => `n${next++}`;
 };
+
+/* Hand-written OpenTimelineIO. */
+
+const time = (value: number, rate = 24) => ({ OTIO_SCHEMA: 'RationalTime.1', value, rate });
+export const range = (start: number, duration: number, rate = 24) => ({
+  OTIO_SCHEMA: 'TimeRange.1',
+  start_time: time(start, rate),
+  duration: time(duration, rate),
+});
+/** A clip of the schema's first version, of one of the made-up media. */
+export const clip = (name: string, start: number, duration: number, more: object = {}) => ({
+  OTIO_SCHEMA: 'Clip.1',
+  name,
+  source_range: range(start, duration),
+  media_reference: { OTIO_SCHEMA: 'ExternalReference.1', target_url: `/footage/day 1/${name}.mp4` },
+  ...more,
+});
+/** A file with one track. */
+export const file = (...children: object[]) =>
+  JSON.stringify({
+    OTIO_SCHEMA: 'Timeline.1',
+    name: 'By hand',
+    tracks: {
+      OTIO_SCHEMA: 'Stack.1',
+      children: [{ OTIO_SCHEMA: 'Track.1', kind: 'Video', name: 'V1', children }],
+    },
+  });

@@ -14,7 +14,12 @@ export interface Tuning {
   readonly restScale: PreviewScale;
   /** Whether light copies are played where there are any. */
   readonly lightCopies: boolean;
+  /** Lines of the working size; those of the timeline when absent. */
+  readonly workingLines?: number | undefined;
 }
+
+/** Working sizes that people drop to, in lines; the width follows the shape of the timeline. */
+export const WORKING_LINES: readonly number[] = [2160, 1440, 1080, 720, 540];
 
 export const PLAINEST: Tuning = { playScale: 1, restScale: 1, lightCopies: false };
 
@@ -27,9 +32,20 @@ export const tuningSchema: ObjectSchema<Tuning> = object({
   playScale: scale(),
   restScale: scale(),
   lightCopies: boolean().strict().required(),
+  workingLines: number().strict().integer().min(120).max(16_384).optional(),
 }).noUnknown();
 
 const even = (value: number): number => Math.max(2, 2 * Math.round(value / 2));
+
+/** The frame that is worked in: the timeline's own, or a smaller one of its shape. */
+export function workingSize(full: FrameSize, { workingLines }: Pick<Tuning, 'workingLines'>): FrameSize {
+  if (workingLines === undefined || workingLines >= full.height) return full;
+  return { width: even((full.width * workingLines) / full.height), height: even(workingLines) };
+}
+
+/** Pixels of the preview of a timeline of size `full`, while it plays or stands still. */
+export const previewPixels = (full: FrameSize, tuning: Tuning, when: 'playing' | 'at rest'): FrameSize =>
+  previewSize(workingSize(full, tuning), when === 'playing' ? tuning.playScale : tuning.restScale);
 
 /** Pixels of the preview: the working size divided, each side rounded to even. */
 export function previewSize(working: FrameSize, scale: PreviewScale): FrameSize {

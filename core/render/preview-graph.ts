@@ -1,5 +1,5 @@
 import type { Tuning } from '../levers/index.js';
-import { previewSize } from '../levers/index.js';
+import { previewPixels } from '../levers/index.js';
 import type { FrameSize, Timeline } from '../timeline/index.js';
 import type { Rational } from '../time/index.js';
 import { renderGraph, sourcesOf, type FactsOf, type Posed, type RenderGraph } from './graph.js';
@@ -34,8 +34,8 @@ export function previewGraph(
   }
   return {
     graph,
-    playSize: previewSize(timeline.size, tuning.playScale),
-    restSize: previewSize(timeline.size, tuning.restScale),
+    playSize: previewPixels(timeline.size, tuning, 'playing'),
+    restSize: previewPixels(timeline.size, tuning, 'at rest'),
     media,
   };
 }

@@ -12,10 +12,25 @@ export type TrackKind = 'picture' | 'sound';
 /** What a file of another program said besides, kept as it was to be written back; nothing here reads it. */
 export interface Foreign {
   readonly metadata?: object | undefined;
+  /** What else stood beside its metadata. */
+  readonly fields?: object | undefined;
   /** Effects that are not known here. */
   readonly effects?: readonly unknown[] | undefined;
   /** Of a track: things that are not known here, and the frames that were left empty for them. */
   readonly items?: readonly ForeignItem[] | undefined;
+  /** Of a track: it was made for what stood above others within a nested stack. */
+  readonly isNested?: boolean | undefined;
+  /** Of a clip: the nested stack that it was taken out of. */
+  readonly nest?: string | undefined;
+  /** Of a clip: the media that the file named besides, and which of them was in use. */
+  readonly media?: ForeignMedia | undefined;
+  /** Of a timeline: what was said of the stack that holds its tracks. */
+  readonly stack?: Omit<Foreign, 'stack'> | undefined;
+}
+
+export interface ForeignMedia {
+  readonly key: string;
+  readonly references: object;
 }
 
 /** Something on a track that is not known here. It is written back as long as nothing else stands in its place. */
@@ -23,6 +38,16 @@ export interface ForeignItem {
   readonly frame: number;
   readonly length: number;
   readonly item: unknown;
+  /** Of a nested stack: what was laid flat of it, to tell whether it has been changed since. */
+  readonly nest?: Nest | undefined;
+}
+
+export interface Nest {
+  readonly id: string;
+  /** Frames from its beginning to its first clip. */
+  readonly lead: number;
+  /** Its clips and transitions as they were. */
+  readonly print: string;
 }
 
 /** A piece of a source on a track. `start` and `length` count frames of the timeline's rate. */
@@ -62,6 +87,7 @@ export interface Marker {
   readonly frame: number;
   readonly name: string;
   readonly note: string;
+  readonly foreign?: Foreign | undefined;
 }
 
 export const TRANSITION_KINDS = ['crossfade', 'dip', 'wipe'] as const;
@@ -81,6 +107,7 @@ export interface Transition {
   readonly after: number;
   /** What a dip goes through, as #rrggbb. */
   readonly colour?: string | undefined;
+  readonly foreign?: Foreign | undefined;
 }
 
 /** Clips are sorted by start and never overlap. */

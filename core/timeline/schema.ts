@@ -5,9 +5,9 @@ import {
   FRAMINGS,
   TRANSITION_KINDS,
   timelineFaults,
+  type Foreign,
   type Framing,
   type FrameSize,
-  type Marker,
   type Track,
   type TransitionKind,
 } from './model.js';
@@ -57,27 +57,44 @@ const speedSchema = object({
 /** Most of it that is kept, as JSON. */
 const MOST_FOREIGN = 200_000;
 
+const isSmallEnough = (value: object | undefined): boolean =>
+  JSON.stringify(value ?? null).length <= MOST_FOREIGN;
+
+const nestSchema = object({
+  id: identifier(),
+  lead: integer().min(0).max(MOST_FRAMES),
+  print: string().strict().defined(),
+})
+  .noUnknown()
+  .optional()
+  .default(undefined);
+
 const foreignSchema = object({
   metadata: mixed<object>().optional(),
+  fields: mixed<object>().optional(),
   effects: array(mixed<object>().required()).optional().max(200),
   items: array(
     object({
       frame: integer().min(0).max(MOST_FRAMES),
       length: integer().min(0).max(MOST_FRAMES),
       item: mixed<object>().required(),
+      nest: nestSchema,
     }).noUnknown(),
   )
     .optional()
     .max(1000),
+  isNested: boolean().strict().optional(),
+  nest: identifier().optional(),
+  media: object({ key: string().strict().required().max(500), references: mixed<object>().required() })
+    .noUnknown()
+    .optional()
+    .default(undefined),
+  stack: mixed<Omit<Foreign, 'stack'>>().optional(),
 })
   .noUnknown()
   .optional()
   .default(undefined)
-  .test(
-    'size',
-    '${path} is too large to be kept.',
-    (value: object | undefined) => JSON.stringify(value ?? null).length <= MOST_FOREIGN,
-  );
+  .test('size', '${path} is too large to be kept.', isSmallEnough);
 
 const keyframeSchema: ObjectSchema<Keyframe> = object({
   frame: integer().min(-MOST_FRAMES).max(MOST_FRAMES),
@@ -137,11 +154,12 @@ const clipSchema = object({
   foreign: foreignSchema,
 }).noUnknown();
 
-const markerSchema: ObjectSchema<Marker> = object({
+const markerSchema = object({
   id: identifier(),
   frame: integer().min(0).max(MOST_FRAMES),
   name: string().strict().defined().max(500),
   note: string().strict().defined().max(5000),
+  foreign: foreignSchema,
 }).noUnknown();
 
 const transitionSchema = object({
@@ -154,6 +172,7 @@ const transitionSchema = object({
     .strict()
     .optional()
     .matches(/^#[0-9a-f]{6}$/, '${path} is not a colour as #rrggbb'),
+  foreign: foreignSchema,
 }).noUnknown();
 
 const trackSchema = object({

@@ -96,8 +96,23 @@ describe('from choppy to smooth, by hand', () => {
 
   it('says how many pixels a scale means', async () => {
     const board = browser.page.locator('hone-lever-board');
-    await board.getByText('3840 × 2160', { exact: true }).waitFor();
+    await board.getByText('3840 × 2160', { exact: true }).first().waitFor();
     await board.getByText('1920 × 1080', { exact: true }).waitFor();
+  });
+
+  it('works in a smaller frame than it delivers, and the delivery does not see it', async () => {
+    const { page } = browser;
+    const before = await server.get<Project>(`projects/${project.id}`);
+    const sizes = page.getByTestId('working-size');
+    await sizes.getByText('720', { exact: true }).click();
+    await page.locator('hone-lever-board').getByText('1280 × 720', { exact: true }).first().waitFor();
+    await expect.poll(() => page.getByTestId('plate').textContent()).toMatch(/640 × 360 of 3840 × 2160/);
+    const after = await server.get<Project>(`projects/${project.id}`);
+    expect(after.tuning).toEqual({ ...before.tuning, workingLines: 720 });
+    expect(after.delivery).toEqual(before.delivery);
+    expect(after.timeline).toEqual(before.timeline);
+    await sizes.getByText('2160', { exact: true }).click();
+    await expect.poll(() => page.getByTestId('plate').textContent()).toMatch(/1920 × 1080 of 3840 × 2160/);
   });
 
   it('costs less with fewer pixels, and stands beside the run before', async () => {

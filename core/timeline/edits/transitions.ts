@@ -4,6 +4,7 @@ import { withTracks, type NewId } from './room.js';
 /**
  * Puts a transition at a cut, half of it on each side, as long as wanted or as the clips beside it allow. One that
  * stands there already is replaced.
+ * @param dipColour what a dip goes through, as #rrggbb
  * @returns the same timeline when there is no cut at the frame
  */
 export function putTransition(
@@ -13,6 +14,7 @@ export function putTransition(
   frames: number,
   kind: TransitionKind,
   newId: NewId,
+  dipColour = '#000000',
 ): Timeline {
   return withTracks(timeline, (track) => {
     const out = track.clips.find((clip) => clipEnd(clip) === at);
@@ -30,7 +32,7 @@ export function putTransition(
     const before = Math.min(at - low, Math.floor(frames / 2));
     const after = Math.min(high - at, frames - Math.floor(frames / 2));
     if (before + after === 0) return track;
-    const colour = kind === 'dip' ? { colour: '#000000' } : {};
+    const colour = kind === 'dip' ? { colour: dipColour } : {};
     const transitions = [...others, { id: newId(), kind, at, before, after, ...colour }];
     return { ...track, transitions: transitions.sort((a, b) => a.at - b.at) };
   });
@@ -41,12 +43,11 @@ export function setTransitionLength(timeline: Timeline, id: string, frames: numb
   const track = timeline.tracks.find(({ transitions }) => transitions?.some((each) => each.id === id));
   const before = track?.transitions?.find((each) => each.id === id);
   if (!track || !before || before.before + before.after === frames) return timeline;
-  const put = putTransition(timeline, track.id, before.at, Math.max(2, frames), before.kind, () => id);
-  const { colour } = before;
-  if (colour === undefined) return put;
+  const { at, kind, colour, foreign } = before;
+  const put = putTransition(timeline, track.id, at, Math.max(2, frames), kind, () => id, colour);
   return withTracks(put, (each) =>
-    each.id === track.id && each.transitions
-      ? { ...each, transitions: each.transitions.map((one) => (one.id === id ? { ...one, colour } : one)) }
+    each.id === track.id && each.transitions && foreign
+      ? { ...each, transitions: each.transitions.map((one) => (one.id === id ? { ...one, foreign } : one)) }
       : each,
   );
 }

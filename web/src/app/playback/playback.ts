@@ -65,8 +65,7 @@ export class Playback {
       this.tuning();
       this.sources();
       this.copies();
-      const soon = setTimeout(() => this.give(this.plan()));
-      onCleanup(() => clearTimeout(soon));
+      onCleanup(afterPaint(() => this.give(this.plan())));
     });
     inject(DestroyRef).onDestroy(() => this.leave());
   }
@@ -129,6 +128,7 @@ export class Playback {
   play(): void {
     const length = this.length();
     if (!this.player || length === 0) return;
+    this.give(this.plan());
     const first = this.inFrame() ?? 0;
     const end = (this.outFrame() ?? length - 1) + 1;
     const { here } = this;
@@ -221,7 +221,7 @@ export class Playback {
   }
 
   private give(plan: PreviewPlan | null): void {
-    if (!this.player || !plan) return;
+    if (!this.player || !plan || plan === this.givenPlan()) return;
     const text = JSON.stringify(plan);
     if (text === this.given) return;
     this.given = text;
@@ -251,4 +251,21 @@ export class Playback {
     };
     this.store.dispatch(PlayerActions.runFinished({ facts, log, pressedAt }));
   }
+}
+
+/**
+ * Does something once what has changed was painted, at the latest after a tenth of a second: a page that nobody sees is
+ * not painted.
+ * @returns calls it off
+ */
+function afterPaint(what: () => void): () => void {
+  let latest = setTimeout(what, 100);
+  const paint = requestAnimationFrame(() => {
+    clearTimeout(latest);
+    latest = setTimeout(what);
+  });
+  return () => {
+    cancelAnimationFrame(paint);
+    clearTimeout(latest);
+  };
 }

@@ -5,7 +5,7 @@ import type { RunRecord, ScrubRecord } from '@hone/core/api';
 import { PlayerActions } from '../state/actions';
 import { mediaFeature, playbackFeature } from '../state/features';
 import { selectBefore, selectRun } from '../state/selectors';
-import { framesPerSecond, milliseconds, perCent } from '../words/quantities';
+import { framesPerSecond, milliseconds, perCent, scaleText } from '../words/quantities';
 import { RunComparison } from './run-comparison';
 import { RunDetail } from './run-detail';
 
@@ -42,7 +42,7 @@ export class RunsPage {
     return [
       timeText(startedAt),
       this.subjectText(facts.subjectId),
-      `1:${facts.tuning.playScale}`,
+      scaleText(facts.tuning.playScale, facts.tuning),
       facts.copiedSources.length ? `copies of ${facts.copiedSources.length}` : 'originals',
       `${summary.shown} of ${summary.wanted}`,
       perCent(summary.dropped / Math.max(1, summary.wanted)),
@@ -57,7 +57,7 @@ export class RunsPage {
     return [
       timeText(startedAt),
       this.subjectText(facts.subjectId),
-      `1:${facts.tuning.restScale}`,
+      scaleText(facts.tuning.restScale, facts.tuning),
       facts.tuning.lightCopies ? 'copies where there are any' : 'originals',
       String(facts.pictures),
       milliseconds(facts.medianMs),

@@ -1,5 +1,5 @@
 import type { CopyEstimate, Job, LightCopy, Source } from '@hone/core/api';
-import { previewSize, type Tuning } from '@hone/core/levers';
+import { previewPixels, type Tuning } from '@hone/core/levers';
 import {
   copySize,
   fittingDivisor,
@@ -102,7 +102,7 @@ const copyRowsFor = (
   estimates: readonly CopyEstimate[],
 ): CopyRowOf => {
   if (!timeline || !tuning) return () => null;
-  const frame = previewSize(timeline.size, tuning.playScale);
+  const frame = previewPixels(timeline.size, tuning, 'playing');
   return (source) => {
     if (!source.facts?.picture || source.state !== 'ready') return null;
     const size = shownSize(source.facts.picture);

@@ -31,6 +31,12 @@ export function wait(seconds: number): string {
   return whole < 60 ? `${whole} min` : `${Math.floor(whole / 60)} h ${whole % 60} min`;
 }
 
+/** How large a preview is: its divisor, and the working size where it is not the timeline's. */
+export const scaleText = (
+  divisor: number,
+  { workingLines }: { readonly workingLines?: number | undefined },
+): string => (workingLines === undefined ? `1:${divisor}` : `1:${divisor} of ${workingLines} lines`);
+
 export const perCent = (share: number): string => percentOf(100 * share);
 
 export const percentOf = (percent: number): string =>

@@ -1,7 +1,7 @@
 import type { Finding } from '@hone/core/findings';
 import { describe, expect, it } from 'vitest';
 import { findingSentence, findingTitle } from './finding-words';
-import { bitRate, bytes, count, milliseconds, percentOf, pixels, wait } from './quantities';
+import { bitRate, bytes, count, milliseconds, percentOf, pixels, scaleText, wait } from './quantities';
 
 describe('quantities', () => {
   it('have a unit and at most three significant digits', () => {
@@ -22,6 +22,11 @@ describe('quantities', () => {
     expect(wait(175)).toBe('2 min 55 s');
     expect(wait(1800)).toBe('30 min');
     expect(wait(9000)).toBe('2 h 30 min');
+  });
+
+  it('of a preview name the working size where it is a smaller one', () => {
+    expect(scaleText(4, {})).toBe('1:4');
+    expect(scaleText(2, { workingLines: 1080 })).toBe('1:2 of 1080 lines');
   });
 
   it('count pixels in full', () => {

@@ -3,14 +3,21 @@ import { MatButtonModule } from '@angular/material/button';
 import { MatButtonToggleModule } from '@angular/material/button-toggle';
 import { MatSlideToggleModule } from '@angular/material/slide-toggle';
 import { Store } from '@ngrx/store';
-import { previewSize, PREVIEW_SCALES, type PreviewScale, type Tuning } from '@hone/core/levers';
+import {
+  previewPixels,
+  PREVIEW_SCALES,
+  WORKING_LINES,
+  workingSize,
+  type PreviewScale,
+  type Tuning,
+} from '@hone/core/levers';
 import { CopyActions, ProjectActions } from '../state/actions';
 import { selectCopyRows, selectTimeline, selectTuning, type CopyRow } from '../state/selectors';
 import { bytes, pixels, wait } from '../words/quantities';
 
 const SCALE_LEVERS = [
-  { key: 'playScale', name: 'Preview scale, playing', testId: 'play-scale' },
-  { key: 'restScale', name: 'Preview scale, at rest', testId: 'rest-scale' },
+  { key: 'playScale', name: 'Preview scale, playing', testId: 'play-scale', when: 'playing' },
+  { key: 'restScale', name: 'Preview scale, at rest', testId: 'rest-scale', when: 'at rest' },
 ] as const;
 
 /** All levers together. None of them touches the timeline or the export. */
@@ -29,7 +36,21 @@ export class LeverBoard {
   readonly scales = PREVIEW_SCALES;
   readonly scaleLevers = computed(() => {
     const tuning = this.tuning();
-    return SCALE_LEVERS.map((lever) => ({ ...lever, pixels: this.pixelsAt(tuning?.[lever.key]) }));
+    return SCALE_LEVERS.map((lever) => ({ ...lever, pixels: this.pixelsAt(tuning, lever.when) }));
+  });
+  /** The timeline's own lines first. */
+  readonly workingLines = computed(() => {
+    const full = this.timeline()?.size.height ?? 0;
+    return [full, ...WORKING_LINES.filter((lines) => lines < full)];
+  });
+  readonly working = computed(() => {
+    const timeline = this.timeline();
+    const tuning = this.tuning();
+    return timeline && tuning ? workingSize(timeline.size, tuning) : null;
+  });
+  readonly workingPixels = computed(() => {
+    const size = this.working();
+    return size ? pixels(size) : '';
   });
   readonly readyCount = computed(() => this.rows().filter(({ copy }) => copy?.state === 'ready').length);
 
@@ -40,6 +61,11 @@ export class LeverBoard {
 
   moveScale(key: 'playScale' | 'restScale', scale: PreviewScale): void {
     this.move({ [key]: scale });
+  }
+
+  workWith(lines: number): void {
+    const isFull = lines >= (this.timeline()?.size.height ?? 0);
+    this.move({ workingLines: isFull ? undefined : lines });
   }
 
   make({ source, divisor }: CopyRow): void {
@@ -71,8 +97,8 @@ export class LeverBoard {
       : `none · would be ${pixels(size)}`;
   }
 
-  private pixelsAt(scale: PreviewScale | undefined): string {
+  private pixelsAt(tuning: Tuning | null, when: 'playing' | 'at rest'): string {
     const timeline = this.timeline();
-    return timeline && scale ? pixels(previewSize(timeline.size, scale)) : '';
+    return timeline && tuning ? pixels(previewPixels(timeline.size, tuning, when)) : '';
   }
 }

@@ -4,7 +4,7 @@ import { pacingSummary, type PacingSummary } from '@hone/core/playback';
 import { Store } from '@ngrx/store';
 import { RunLogs } from '../playback/run-logs';
 import { selectBefore, selectRun, selectTimeline } from '../state/selectors';
-import { milliseconds, perCent } from '../words/quantities';
+import { milliseconds, perCent, scaleText } from '../words/quantities';
 
 /** The figures of the last run, with those of the one before beside them. */
 @Component({
@@ -58,7 +58,7 @@ export class RunFigures {
     if (!right) return [];
     const how = (run: RunRecord | null): string =>
       run
-        ? `1:${run.facts.tuning.playScale}, ${run.facts.copiedSources.length ? 'light copies' : 'originals'}`
+        ? `${scaleText(run.facts.tuning.playScale, run.facts.tuning)}, ${run.facts.copiedSources.length ? 'light copies' : 'originals'}`
         : '–';
     const played = { name: 'Played', before: how(left), now: live ? 'now' : how(last) };
     const figures = FIGURES.map(([name, of]) => ({

@@ -158,14 +158,17 @@ export class TimelineEditor {
     );
   });
 
-  /** Puts a transition of a second at the cut that is nearest to the playhead. */
-  putTransition(kind: TransitionKind): void {
+  /**
+   * Puts a transition of a second at the cut that is nearest to the playhead.
+   * @param dipColour what a dip goes through, as #rrggbb
+   */
+  putTransition(kind: TransitionKind, dipColour?: string): void {
     const track = this.cutTrack();
     const cut = track && nearestCut(track, this.playback.here);
     if (cut === undefined) return;
     this.apply((timeline) => {
       const frames = Math.max(2, Math.round(timeline.rate.num / timeline.rate.den));
-      return putTransition(timeline, track!.id, cut, frames, kind, newId);
+      return putTransition(timeline, track!.id, cut, frames, kind, newId, dipColour);
     });
   }
 
