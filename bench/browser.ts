@@ -2,6 +2,9 @@ import { mkdtemp, mkdir, rm, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import type { Tuning } from '@hone/core/levers';
+import type { Timeline } from '@hone/core/timeline';
+import { FrameLog, type RunFacts } from '@hone/core/playback';
 import { build, type BuildOptions } from 'esbuild';
 import { chromium, type Page } from 'playwright-core';
 import type { BenchPage } from './page/page.js';
@@ -81,6 +84,25 @@ export const serverPath = (
     size.height,
     frames,
   ] as const);
+
+/** Plays a timeline in real time. */
+export async function playTimeline(
+  page: Page,
+  projectId: string,
+  timeline: Timeline,
+  tuning: Tuning,
+): Promise<{ log: FrameLog; facts: Pick<RunFacts, 'serverDecoded'> }> {
+  const given = [projectId, timeline, tuning] as const;
+  const { firstFrame, values, serverDecoded } = await page.evaluate(
+    ([id, line, levers]) => benchPage.playTimeline(id, line, levers),
+    given,
+  );
+  const rows = Float32Array.from(values, (value) => (value < 0 ? NaN : value));
+  return { log: new FrameLog(firstFrame, rows), facts: { serverDecoded } };
+}
+
+/** Cores that the browser tells of. */
+export const coresOf = (page: Page): Promise<number> => page.evaluate(() => benchPage.cores());
 
 export const playWhole = (page: Page, projectId: string, copies: boolean): ReturnType<BenchPage['play']> =>
   page.evaluate(([id, light]) => benchPage.play(id, light), [projectId, copies] as const);

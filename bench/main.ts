@@ -1,6 +1,7 @@
 import { index } from './index-packets.js';
 import { optimize } from './optimize.js';
 import { player } from './player.js';
+import { predict } from './predict.js';
 import { serverdecode } from './serverdecode.js';
 import { timeline } from './timeline.js';
 import { tuned } from './tuned.js';
@@ -10,6 +11,7 @@ const BENCHES: Readonly<Record<string, () => Promise<Record<string, number>>>> =
   tuned,
   optimize,
   index,
+  predict,
   serverdecode,
   timeline,
 };

@@ -15,6 +15,16 @@ export const PHONE = 'Phone - sluice.mp4';
 export const VOICE = 'Voice guide.m4a';
 export const LAPPING = 'Lapping at the sill.m4a';
 
+/** File names of the pictures that the demo is cut from. */
+export const DEMO_SHOTS = {
+  mill: MILL,
+  pit: PIT,
+  drone: DRONE,
+  workshop: WORKSHOP,
+  table: TABLE,
+  phone: PHONE,
+} as const;
+
 /** "Slack Water, short": the timeline of the benchmark `tuned`. It stays as it is. */
 export const SLACK_WATER_SHORT: readonly Cut[] = [
   [MILL, 0, 72],

@@ -1,7 +1,7 @@
 import type { LightCopy, Source } from '@hone/core/api';
-import { previewPixels, type Tuning } from '@hone/core/levers';
+import type { Tuning } from '@hone/core/levers';
 import { serverDecodeReason, shownSize, type PictureFacts, type SourceFacts } from '@hone/core/media';
-import { largestRaster, previewGraph } from '@hone/core/render';
+import { chosenCopies, previewGraph } from '@hone/core/render';
 import type { Timeline } from '@hone/core/timeline';
 import type { MediaFile, PreviewPlan } from './plan.js';
 
@@ -19,11 +19,7 @@ export function planFor(
   copies: readonly LightCopy[],
 ): PreviewPlan {
   const known = new Map(sources.map((source) => [source.id, source]));
-  const ready = new Map<string, LightCopy>();
-  for (const source of sources) {
-    const copy = bestCopy(source, timeline, tuning, copies);
-    if (copy) ready.set(source.id, copy);
-  }
+  const ready = chosenCopies(timeline, tuning, sources, copies);
   const preview = previewGraph(
     timeline,
     tuning,
@@ -77,23 +73,4 @@ function copyFile(copy: LightCopy, picture: PictureFacts): MediaFile {
     shownSize: shownSize(picture),
     frameCount: picture.frameCount,
   };
-}
-
-// The smallest copy that has every pixel of the preview, or else the largest.
-function bestCopy(
-  source: Source,
-  timeline: Timeline,
-  tuning: Tuning,
-  copies: readonly LightCopy[],
-): LightCopy | undefined {
-  if (!source.facts?.picture) return undefined;
-  const wanted = largestRaster(
-    timeline,
-    source.id,
-    source.facts,
-    previewPixels(timeline.size, tuning, 'playing'),
-  );
-  const own = copies.filter((copy) => copy.sourceId === source.id && copy.state === 'ready');
-  own.sort((a, b) => a.width - b.width);
-  return own.find((copy) => copy.width >= wanted.width) ?? own.at(-1);
 }

@@ -2,8 +2,8 @@ import { ALL_FORMATS, EncodedPacketSink, Input, UrlSource } from 'mediabunny';
 import type { LightCopy, Project, Source } from '@hone/core/api';
 import { pacingSummary, type PacingSummary } from '@hone/core/playback';
 import { PLAINEST, type Tuning } from '@hone/core/levers';
-import { emptyTimeline } from '@hone/core/timeline';
-import { planFor, Player, ServerSupply } from '@hone/player';
+import { emptyTimeline, type Timeline } from '@hone/core/timeline';
+import { planFor, Player, ServerSupply, type FinishedRun } from '@hone/player';
 
 /** What a benchmark calls from outside the page. */
 export interface BenchPage {
@@ -11,6 +11,15 @@ export interface BenchPage {
   flatOut(projectId: string, sourceId: string, frames: number, byServer?: boolean): Promise<number>;
   serverPath(sourceId: string, width: number, height: number, frames: number): Promise<number>;
   play(projectId: string, lightCopies: boolean): Promise<PacingSummary>;
+  playTimeline(projectId: string, timeline: Timeline, tuning: Tuning): Promise<PlayedLog>;
+  cores(): number;
+}
+
+/** A run as it is handed out of the page. */
+export interface PlayedLog {
+  readonly firstFrame: number;
+  readonly values: readonly number[];
+  readonly serverDecoded: readonly string[];
 }
 
 const get = async <T>(path: string): Promise<T> => (await (await fetch(path)).json()) as T;
@@ -26,6 +35,21 @@ const project = async (id: string) => ({
   sources: await get<Source[]>(`/api/projects/${id}/sources`),
   copies: await get<LightCopy[]>(`/api/projects/${id}/copies`),
 });
+
+async function played(projectId: string, timeline: Timeline, tuning: Tuning): Promise<FinishedRun> {
+  const { sources, copies } = await project(projectId);
+  const plan = planFor(timeline, tuning, sources, copies);
+  const player = await newPlayer();
+  player.on('failed', (message) => console.error(message));
+  player.setPlan(plan);
+  await new Promise((resolve) => player.on('still', resolve));
+  const run = await new Promise<FinishedRun>((resolve) => {
+    player.on('run', resolve);
+    void player.play(0, plan.preview.graph.length);
+  });
+  player.dispose();
+  return run;
+}
 
 const page: BenchPage = {
   /** Frames per second of a `VideoDecoder` that is fed from the file and whose frames are thrown away. */
@@ -100,20 +124,22 @@ const page: BenchPage = {
 
   /** Plays a whole timeline in real time. */
   async play(projectId, lightCopies) {
-    const { timeline, sources, copies } = await project(projectId);
-    const tuning: Tuning = { playScale: 4, restScale: 4, lightCopies };
-    const plan = planFor(timeline, tuning, sources, copies);
-    const player = await newPlayer();
-    player.on('failed', (message) => console.error(message));
-    player.setPlan(plan);
-    await new Promise((resolve) => player.on('still', resolve));
-    const run = await new Promise<Parameters<Parameters<typeof player.on<'run'>>[1]>[0]>((resolve) => {
-      player.on('run', resolve);
-      void player.play(0, plan.preview.graph.length);
-    });
-    player.dispose();
+    const { timeline } = await project(projectId);
+    const run = await played(projectId, timeline, { playScale: 4, restScale: 4, lightCopies });
     return pacingSummary(run.log, timeline.rate);
   },
+
+  async playTimeline(projectId, timeline, tuning) {
+    const { log, facts } = await played(projectId, timeline, tuning);
+    return {
+      firstFrame: log.firstFrame,
+      // Numbers that JSON knows: what was not shown is below zero.
+      values: [...log.values].map((value) => (Number.isNaN(value) ? -1 : value)),
+      serverDecoded: facts.serverDecoded,
+    };
+  },
+
+  cores: () => navigator.hardwareConcurrency,
 };
 
 (globalThis as unknown as { benchPage: BenchPage }).benchPage = page;

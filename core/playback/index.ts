@@ -5,3 +5,7 @@ export * from './pacing.js';
 export * from './statistics.js';
 export * from './clock.js';
 export * from './run.js';
+export * from './random.js';
+export * from './shared-machine.js';
+export * from './line.js';
+export * from './simulation.js';

@@ -14,6 +14,32 @@ export const PREROLL_LIMIT_MS = 400;
 /** How long before its first frame is due a clip begins to be decoded. */
 export const OPEN_AHEAD_SECONDS = 1.5;
 
+/** Pictures between the file and the consumer of a decoder. */
+export const IN_FLIGHT = 8;
+/** How few of them are left when a decoder that had to wait for their use is fed again. */
+export const REFILL_AT = 4;
+
+const MOST_WAITING = 24;
+const FEWEST_WAITING = 8;
+const FEWEST_LARGE = 4;
+
+/**
+ * How many frames may wait to be shown.
+ * @param pictureBytes of the largest picture that is made @param frameBytes of a picture of the frame's size
+ * @param layers most pictures that a frame is made of
+ * @param poolBytes most memory that all waiting pictures may take
+ */
+export function waitingPictures(
+  pictureBytes: number,
+  frameBytes: number,
+  layers: number,
+  poolBytes: number,
+): number {
+  // Where a picture reaches far beyond its frame, fewer of them must do.
+  const fewest = pictureBytes > 2 * frameBytes ? FEWEST_LARGE : FEWEST_WAITING;
+  return Math.min(MOST_WAITING, Math.max(fewest, Math.floor(poolBytes / layers / pictureBytes)));
+}
+
 /** Rule 2: whether a frame is too late at a playhead, which counts in frames and may stand between two. */
 export function isTooLate(frame: number, playhead: number): boolean {
   return playhead >= frame + 1;

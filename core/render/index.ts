@@ -8,4 +8,5 @@ export * from './encoders.js';
 export * from './export-graph.js';
 export * from './export-estimate.js';
 export * from './preview-graph.js';
+export * from './chosen-copies.js';
 export * from './proof-frames.js';

@@ -10,3 +10,7 @@ export * from './samples.js';
 export * from './simulated-drives.js';
 export * from './simulated-rigs.js';
 export * from './token-bucket.js';
+export * from './medium.js';
+export * from './calibration.js';
+export * from './line-of.js';
+export * from './prediction.js';

@@ -1,16 +1,10 @@
+import { IN_FLIGHT, REFILL_AT } from '@hone/core/playback';
 import type { EncodedPacket } from 'mediabunny';
 import type { PictureFile } from './picture-file.js';
 import type { DecodedFrame } from './picture-supply.js';
 
 type DecoderOutput = Omit<DecodedFrame, 'seconds' | 'frame'> & { readonly frame: VideoFrame };
 
-/** Frames that stand between the file and the consumer, inside the decoder and after it. */
-const IN_FLIGHT = 8;
-/**
- * A decoder that had to wait for its output to be used is fed again only when no more than these are left, so that it
- * works in bursts whose duration can be told from its idle time.
- */
-const REFILL_AT = 4;
 /** A read that took longer has let the decoder run dry. */
 const DRY_MS = 3;
 
@@ -83,6 +77,7 @@ export class PictureDecoder {
     let readMs = 0;
     while (packet) {
       if (this.inFlight >= IN_FLIGHT) {
+        // It works in bursts, whose duration can be told from its idle time.
         while (this.inFlight > REFILL_AT) {
           await new Promise<void>((resolve) => (this.wakeFeeder = resolve));
           if (generation !== this.generation) return;

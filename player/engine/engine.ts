@@ -220,6 +220,7 @@ export class Engine {
       this.mode = 'rest';
       this.streams.reset(this.state === 'shuttling' ? this.layout.playSlots : this.layout.restSlots);
       for (const passage of this.plan.passagesAt(frame)) this.openPassage(passage, frame, false, 1);
+      this.streams.share();
     }
     this.wantedStill = frame;
     this.tick();
@@ -358,6 +359,7 @@ export class Engine {
       if (from >= passage.to || this.streams.isOpen(passage) || passage.to <= this.frame) continue;
       this.openPassage(passage, from, true);
     }
+    this.streams.share();
   }
 
   private tickFlat(): void {
@@ -367,6 +369,7 @@ export class Engine {
       if (passage.from <= flat.next + STILL_REACH)
         this.openPassage(passage, Math.max(passage.from, flat.next), false);
     }
+    this.streams.share();
     while (flat.next < flat.to && this.frameReady(flat.next)) {
       this.show(flat.next++);
       this.streams.passed(flat.next);

@@ -1,3 +1,4 @@
+import { waitingPictures } from '@hone/core/playback';
 import { isOpaque, passagesOf, poseOf, transformOf, type KnownEffect } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { MediaFile, PreviewPlan } from '../plan.js';
@@ -22,10 +23,6 @@ export interface Layout {
   readonly totalBytes: number;
 }
 
-const MOST_WAITING = 24;
-const FEWEST_WAITING = 8;
-const FEWEST_LARGE = 4;
-
 const aligned = (bytes: number): number => (bytes + 63) & ~63;
 
 /**
@@ -48,9 +45,7 @@ export function layoutFor(plan: PreviewPlan, decoders: number, poolBytes: number
   const playBytes = mostOf(preview.playSize, playing);
   const restBytes = mostOf(preview.restSize, resting);
   const rastered = [...playing, ...resting];
-  // Where a picture reaches far beyond its frame, fewer of them must do.
-  const fewest = playBytes > 2 * bytesOf(preview.playSize) ? FEWEST_LARGE : FEWEST_WAITING;
-  const playCount = Math.min(MOST_WAITING, Math.max(fewest, Math.floor(poolBytes / layers / playBytes)));
+  const playCount = waitingPictures(playBytes, bytesOf(preview.playSize), layers, poolBytes);
   const largest = Math.max(bytesOf(preview.playSize), bytesOf(preview.restSize));
   const pixels = (size: FrameSize): number => size.width * size.height;
   const mostPixels = Math.max(pixels(preview.playSize), pixels(preview.restSize));

@@ -86,17 +86,29 @@ describe('the streams', () => {
   it('give room first to whoever needs it for the earliest frame', () => {
     const { set, decoder } = setUp([1, 2, 3, 4]);
     set.open(passage('late', 50, 60), file, { ...options, from: 50 });
+    set.share();
     expect(decoder.granted(1)).toHaveLength(4);
     const second = setUp([1, 2, 3, 4]);
     second.set.open(passage('now', 0, 3), file, { ...options, from: 0 });
     second.set.open(passage('next', 3, 9), file, { ...options, from: 3 });
+    second.set.share();
     expect(second.decoder.granted(1)).toHaveLength(3);
     expect(second.decoder.granted(2)).toHaveLength(1);
+  });
+
+  it('share the room when two begin at one frame, so that neither waits for the other', () => {
+    const { set, decoder } = setUp([1, 2, 3, 4]);
+    set.open(passage('below', 0, 90), file, { ...options, from: 0 });
+    set.open(passage('above', 0, 90), file, { ...options, from: 0 });
+    set.share();
+    expect(decoder.granted(1)).toHaveLength(2);
+    expect(decoder.granted(2)).toHaveLength(2);
   });
 
   it('use a slot again when its frame has passed, and not before', () => {
     const { set, decoder, picture } = setUp([10, 20]);
     set.open(passage('a', 0, 9), file, { ...options, from: 0 });
+    set.share();
     picture(1, 0, 20);
     picture(1, 1, 10);
     expect(set.isReady(0, ['a'])).toBe(true);
@@ -109,6 +121,7 @@ describe('the streams', () => {
   it('keep a slot that holds several frames until the last of them has passed', () => {
     const { set, decoder, picture } = setUp([10]);
     set.open(passage('a', 0, 9), file, { ...options, from: 0 });
+    set.share();
     picture(1, 0, 10);
     picture(1, 1, 10, true);
     set.passed(1);
@@ -120,6 +133,7 @@ describe('the streams', () => {
   it('do not hand out the slot of a picture that came too late while it may still be repeated', () => {
     const { set, decoder, picture } = setUp([10]);
     set.open(passage('a', 0, 9), file, { ...options, from: 0 });
+    set.share();
     set.skipTo('a', 2);
     picture(1, 1, 10);
     expect(decoder.granted(1)).toEqual([10]);
@@ -132,6 +146,7 @@ describe('the streams', () => {
   it('wait for every writer before the room is given away', async () => {
     const { set, decoder } = setUp([10, 20]);
     set.open(passage('a', 0, 9), file, { ...options, from: 0 });
+    set.share();
     let closed = false;
     const waiting = set.closeAll().then(() => (closed = true));
     await Promise.resolve();
@@ -144,6 +159,7 @@ describe('the streams', () => {
   it('report a clip that cannot be decoded once, and treat it as ready', () => {
     const { set, decoder, failed } = setUp([10]);
     set.open(passage('a', 0, 9), file, { ...options, from: 0 });
+    set.share();
     decoder.reply({ kind: 'failed', stream: 1, message: 'broken' });
     expect(failed).toEqual(['broken']);
     expect(set.isReady(3, ['a'])).toBe(true);

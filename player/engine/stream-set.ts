@@ -70,6 +70,7 @@ export class StreamSet {
     this.free = [...slots];
   }
 
+  /** Begins to decode a passage. It gets room with the next `share`, when all that begin together are known. */
   open(passage: Passage, file: MediaFile, options: StreamOptions): void {
     const { effects, framing } = passage;
     const pose = poseOf(effects, file.shownSize, options.frameSize, framing);
@@ -103,7 +104,6 @@ export class StreamSet {
         live: options.live,
       },
     });
-    this.pump();
   }
 
   /** The stream that is open for a clip, if its next frame is at most `reach` before a frame. */
@@ -130,7 +130,7 @@ export class StreamSet {
     if (!stream) return;
     stream.next = Math.max(stream.next, frame);
     this.decoders[stream.worker]!.send({ kind: 'skip', stream: stream.id, to: frame });
-    this.pump();
+    this.share();
   }
 
   /** Closes what ends before a frame, and drops the pictures before it. */
@@ -139,7 +139,7 @@ export class StreamSet {
       if (!stream.closing && stream.passage.to <= frame) this.close(stream);
     }
     for (const waiting of this.ready.keys()) if (waiting < frame) this.release(waiting);
-    this.pump();
+    this.share();
   }
 
   /** Closes all streams and waits until none of them writes any more. Pictures that are ready stay. */
@@ -211,7 +211,7 @@ export class StreamSet {
         this.close(stream);
         this.events.failed(stream.passage, reply.message);
     }
-    this.pump();
+    this.share();
     this.events.changed();
   }
 
@@ -249,8 +249,8 @@ export class StreamSet {
     this.ready.delete(frame);
   }
 
-  // Room goes to whoever needs it for the earliest frame.
-  private pump(): void {
+  /** Hands out the room that is free: it goes to whoever needs it for the earliest frame. */
+  share(): void {
     while (this.free.length) {
       let neediest: OpenStream | undefined;
       for (const stream of this.streams.values()) {

@@ -1,0 +1,166 @@
+import { DEMO_SHOTS } from '@hone/demo';
+import type { CopyDivisor } from '@hone/core/media';
+import type { PreviewScale } from '@hone/core/levers';
+import { rational, type Rational } from '@hone/core/time';
+import type { Clip, Effect, Timeline, Track, Transition } from '@hone/core/timeline';
+
+/** A timeline that is played for real, and how. */
+export interface PredictCase {
+  readonly name: string;
+  readonly timeline: Timeline;
+  readonly playScale: PreviewScale;
+  readonly lightCopies: boolean;
+  /** A simulated drive that everything comes through. */
+  readonly driveId?: string;
+}
+
+/** Copies that the cases are played from. */
+export const CASE_COPIES: readonly (readonly [shot: string, divisor: CopyDivisor])[] = [
+  [DEMO_SHOTS.mill, 4],
+  [DEMO_SHOTS.pit, 4],
+  [DEMO_SHOTS.drone, 2],
+  [DEMO_SHOTS.workshop, 2],
+];
+
+const { mill, pit, drone, workshop, table } = DEMO_SHOTS;
+const UHD = { width: 3840, height: 2160 };
+const R24 = rational(24);
+const R60 = rational(60_000, 1001);
+
+type IdOf = (shot: string) => string;
+/** Which shot, from which second of it, for how many frames. */
+type Cut = readonly [shot: string, second: number, frames: number, effects?: readonly Effect[]];
+
+function row(id: string, cuts: readonly Cut[], idOf: IdOf, fade = 0): Track {
+  let start = 0;
+  const transitions: Transition[] = [];
+  const clips = cuts.map(([shot, second, length, effects], index): Clip => {
+    const clip: Clip = {
+      id: `${id}-${index}`,
+      name: shot,
+      sourceId: idOf(shot),
+      start,
+      length,
+      sourceIn: rational(Math.round(1000 * second), 1000),
+      enabled: true,
+      ...(effects ? { effects } : {}),
+    };
+    if (fade && index)
+      transitions.push({ id: `${id}-t${index}`, kind: 'crossfade', at: start, before: fade, after: fade });
+    start += length;
+    return clip;
+  });
+  return { id, kind: 'picture', name: id, enabled: true, clips, transitions };
+}
+
+const timelineOf = (tracks: readonly Track[], rate: Rational = R24, size = UHD): Timeline => ({
+  rate,
+  startFrame: 0,
+  size,
+  tracks,
+});
+
+const effect = (kind: string, values: Effect['values'] = {}): Effect => ({
+  id: `e-${kind}`,
+  kind,
+  enabled: true,
+  values,
+});
+
+/** Played for practice before anything is predicted: each stage is heavy in one of them. */
+export const practice = (idOf: IdOf): PredictCase[] => [
+  {
+    name: 'one camera',
+    timeline: timelineOf([row('p', [[mill, 1, 120]], idOf)]),
+    playScale: 8,
+    lightCopies: false,
+  },
+  {
+    name: 'copies with effects',
+    timeline: timelineOf([
+      row('p', [[workshop, 1, 120, [effect('exposure', { stops: 0.3 }), effect('grain')]]], idOf),
+    ]),
+    playScale: 4,
+    lightCopies: true,
+  },
+  {
+    name: 'one camera, large',
+    timeline: timelineOf([row('p', [[workshop, 0, 96]], idOf)]),
+    playScale: 2,
+    lightCopies: false,
+  },
+];
+
+/** Timelines that differ in what holds them back, if anything does. */
+export function predictCases(idOf: IdOf): PredictCase[] {
+  const one = (cuts: readonly Cut[], rate = R24, fade = 0): Timeline =>
+    timelineOf([row('p', cuts, idOf, fade)], rate);
+  const long: Cut[] = [
+    [mill, 2, 60],
+    [pit, 1, 48],
+    [mill, 7, 60],
+    [drone, 1, 48],
+  ];
+  const quick = Array.from({ length: 12 }, (_, at): Cut => [at % 2 ? pit : mill, 1 + (at % 5), 18]);
+  const take = (at: number): Track => row(`take${at}`, [[at % 2 ? mill : pit, 1 + at * 0.5, 192]], idOf);
+  return [
+    { name: 'long-GOP camera at 1:4', timeline: one([[mill, 0, 216]]), playScale: 4, lightCopies: false },
+    { name: 'the same at 1:1', timeline: one([[mill, 0, 192]]), playScale: 1, lightCopies: false },
+    { name: '60 on 24', timeline: one([[pit, 0, 192]]), playScale: 4, lightCopies: false },
+    { name: '60 on 24 at 1:16', timeline: one([[pit, 0, 192]]), playScale: 16, lightCopies: false },
+    { name: 'cuts between cameras', timeline: one(long), playScale: 4, lightCopies: false },
+    { name: 'cuts between cameras, copies', timeline: one(long), playScale: 4, lightCopies: true },
+    { name: 'quick cuts over long groups', timeline: one(quick), playScale: 4, lightCopies: false },
+    { name: 'crossfades over long groups', timeline: one(quick, R24, 6), playScale: 4, lightCopies: false },
+    { name: 'crossfades, copies', timeline: one(quick, R24, 6), playScale: 4, lightCopies: true },
+    { name: 'second camera at 1:2', timeline: one([[workshop, 0, 192]]), playScale: 2, lightCopies: false },
+    { name: '60 on 60, copies', timeline: one([[drone, 0, 360]], R60), playScale: 4, lightCopies: true },
+    {
+      name: 'three effects at 1:2, copies',
+      timeline: one([
+        [
+          ...([mill, 2, 168] as const),
+          [effect('exposure', { stops: 0.4 }), effect('blur', { radius: 0.6 }), effect('sharpen')],
+        ],
+      ]),
+      playScale: 2,
+      lightCopies: true,
+    },
+    {
+      name: 'two effects at 1:4, copies',
+      timeline: one([[...([pit, 2, 168] as const), [effect('blur', { radius: 0.4 }), effect('grain')]]]),
+      playScale: 4,
+      lightCopies: true,
+    },
+    {
+      name: 'stack of takes, one seen',
+      timeline: timelineOf(Array.from({ length: 7 }, (_, at) => take(at))),
+      playScale: 4,
+      lightCopies: true,
+    },
+    {
+      name: 'two pictures laid over each other, copies',
+      timeline: timelineOf([
+        row('low', [[mill, 1, 168]], idOf),
+        row('high', [[workshop, 1, 168, [effect('transform', { opacity: 50 })]]], idOf),
+      ]),
+      playScale: 4,
+      lightCopies: true,
+    },
+    { name: 'screen recording', timeline: one([[table, 0, 168]]), playScale: 4, lightCopies: false },
+    {
+      name: 'full drive on USB',
+      timeline: one([[mill, 3, 168]]),
+      playScale: 8,
+      lightCopies: false,
+      driveId: 'usb-rotating-full',
+    },
+    {
+      name: 'full drive on USB, copies',
+      timeline: one(long),
+      playScale: 4,
+      lightCopies: true,
+      driveId: 'usb-rotating-full',
+    },
+  ];
+}

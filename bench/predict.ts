@@ -1,0 +1,165 @@
+import { causesOf, limitingStage } from '@hone/core/findings';
+import { pacingSummary, type PacingSummary, type Stage } from '@hone/core/playback';
+import { PacketIndex } from '@hone/core/media';
+import {
+  learned,
+  memoryShares,
+  NOTHING_LEARNED,
+  predicted,
+  simulatedDrive,
+  usualCeiling,
+  type Calibration,
+  type Rig,
+  type Situation,
+} from '@hone/core/rig';
+import type { LightCopy, Source } from '@hone/core/api';
+import type { Tuning } from '@hone/core/levers';
+import { DEMO_PROJECT } from '@hone/demo';
+import type { RunningServer } from '@hone/server';
+import type { Page } from 'playwright-core';
+import { buildPage, coresOf, playTimeline, withBrowser, withPage } from './browser.js';
+import { middle } from './figures.js';
+import { askForCopy, startWithFootage, waitForJobs } from './footage.js';
+import { CASE_COPIES, practice, predictCases, type PredictCase } from './predict-cases.js';
+
+/** A rig that was measured this long ago is still taken for this machine. */
+const KEPT_MS = 3_600_000;
+
+interface Compared {
+  readonly error: number;
+  readonly isRightCause: boolean;
+}
+
+/** Timelines that are predicted and then played for real: how far the prediction is off. */
+export async function predict(): Promise<Record<string, number>> {
+  await buildPage();
+  const server = await startWithFootage(DEMO_PROJECT);
+  try {
+    const sources = await server.services.sources.list(DEMO_PROJECT);
+    const idOf = (shot: string): string => sources.find(({ name }) => name === shot)!.id;
+    for (const [shot, divisor] of CASE_COPIES) await askForCopy(server, DEMO_PROJECT, idOf(shot), divisor);
+    await waitForJobs(server, DEMO_PROJECT);
+    const rig = await measuredRig(server);
+    const media = await mediaOf(server);
+    return await withPage(server.url, async (page) => {
+      const cores = await coresOf(page);
+      let calibration = NOTHING_LEARNED;
+      const compared: Compared[] = [];
+      for (const each of practice(idOf)) {
+        ({ calibration } = await compare(each, { server, page, rig, media, cores, calibration }));
+      }
+      for (const each of predictCases(idOf)) {
+        const result = await compare(each, { server, page, rig, media, cores, calibration });
+        calibration = result.calibration;
+        compared.push(result);
+      }
+      return figuresOf(compared);
+    });
+  } finally {
+    await server.stop();
+  }
+}
+
+function figuresOf(compared: readonly Compared[]): Record<string, number> {
+  const errors = compared.map(({ error }) => error).sort((a, b) => a - b);
+  return {
+    cases: compared.length,
+    medianError: middle(errors),
+    p90Error: errors[Math.ceil(0.9 * errors.length) - 1]!,
+    worstError: errors.at(-1)!,
+    rightCause: compared.filter(({ isRightCause }) => isRightCause).length / compared.length,
+  };
+}
+
+interface Bench {
+  readonly server: RunningServer;
+  readonly page: Page;
+  readonly rig: Rig;
+  readonly media: Media;
+  readonly cores: number;
+  readonly calibration: Calibration;
+}
+
+type Media = Pick<Situation, 'sources' | 'copies' | 'indexes'>;
+
+async function mediaOf({ url }: RunningServer): Promise<Media> {
+  const get = async <T>(path: string): Promise<T> => (await (await fetch(`${url}/api/${path}`)).json()) as T;
+  const sources = await get<Source[]>(`projects/${DEMO_PROJECT}/sources`);
+  const copies = await get<LightCopy[]>(`projects/${DEMO_PROJECT}/copies`);
+  const indexes = new Map<string, PacketIndex>();
+  for (const { id } of sources) {
+    const reply = await fetch(`${url}/api/sources/${id}/packets`);
+    if (reply.ok) indexes.set(id, PacketIndex.from(new Uint8Array(await reply.arrayBuffer())));
+  }
+  return { sources, copies, indexes };
+}
+
+/** Predicts, then plays, then learns. */
+async function compare(
+  { name, timeline, playScale, lightCopies, driveId }: PredictCase,
+  { server, page, rig, media, cores, calibration }: Bench,
+): Promise<Compared & { calibration: Calibration }> {
+  const tuning: Tuning = { playScale, restScale: playScale, lightCopies };
+  await simulateDrive(server, driveId ?? null);
+  const simulated = simulatedDrive(driveId ?? null);
+  const situation: Situation = {
+    timeline,
+    tuning,
+    ...media,
+    rig,
+    shares: memoryShares(usualCeiling(rig.machine.memoryBytes), cores),
+    drive: simulated ? { ...simulated, bytesPerSecond: simulated.readBytesPerSecond } : null,
+    calibration,
+  };
+  const prediction = predicted(situation);
+  const { log, facts } = await playTimeline(page, DEMO_PROJECT, timeline, tuning);
+  const summary = pacingSummary(log, timeline.rate);
+  const rate = timeline.rate.num / timeline.rate.den;
+  const [said, was] = [prediction.summary, summary].map((each) => each.framesPerSecondShown);
+  const error = Math.abs(said! - was!) / rate;
+  const [top] = causesOf({ situation, prediction, measured: null, scrub: null, planned: null });
+  const seen = limitingStage(log, summary, timeline.rate)?.stage ?? null;
+  const stage = top?.kind === 'plays' ? null : (top?.stage ?? null);
+  console.log(
+    `${name}: predicted ${said!.toFixed(1)} (${top?.kind}, cores ${(100 * prediction.coreUse).toFixed(0)} %), measured ${was!.toFixed(1)} (${seen ?? 'plays'}) of ${rate.toFixed(1)}, error ${error.toFixed(3)}${facts.serverDecoded.length ? ', decoded by the server' : ''}`,
+  );
+  console.log(`   ${stagesOf(prediction.summary, summary)}`);
+  return { error, isRightCause: stage === seen, calibration: learned(calibration, log, prediction.asKnown) };
+}
+
+function stagesOf(predicted: PacingSummary, measured: PacingSummary): string {
+  return (Object.keys(predicted.stageMs) as Stage[])
+    .map((stage) => `${stage} ${predicted.stageMs[stage].toFixed(1)}/${measured.stageMs[stage].toFixed(1)}`)
+    .join(', ');
+}
+
+async function simulateDrive({ url }: RunningServer, driveId: string | null): Promise<void> {
+  const reply = await fetch(`${url}/api/simulation`, {
+    method: 'PUT',
+    headers: { 'Content-Type': 'application/json' },
+    body: JSON.stringify({ driveId }),
+  });
+  if (!reply.ok) throw new Error(await reply.text());
+}
+
+/** The rig as the page measures it when it is asked to. */
+async function measuredRig({ url }: RunningServer): Promise<Rig> {
+  const own = async (): Promise<Rig | null> =>
+    ((await (await fetch(`${url}/api/rigs`)).json()) as { own: Rig | null }).own;
+  const known = await own();
+  if (known && Date.now() - Date.parse(known.measuredAt) < KEPT_MS) return known;
+  const before = known?.measuredAt;
+  await withBrowser(async (page) => {
+    await page.addInitScript((id) => localStorage.setItem('hone.lastProject', id), DEMO_PROJECT);
+    await page.goto(`${url}/rig`);
+    await page.waitForTimeout(2000);
+    await page.getByTestId('measure').click();
+    for (let waited = 0; waited < 240; waited++) {
+      await page.waitForTimeout(1000);
+      const now = await own();
+      if (now && now.measuredAt !== before) return;
+    }
+    throw new Error('The machine was not measured within four minutes.');
+  });
+  return (await own())!;
+}

@@ -1,0 +1,156 @@
+import { frameBudgetMs, type Stage } from '../playback/index.js';
+import type { Prediction, Situation } from '../rig/index.js';
+import type { FrameSize } from '../timeline/index.js';
+import { merged, nothing, type Cause, type CauseKind, type Scene } from './cause.js';
+import { REAL_TIME_DROPS } from './limiting-stage.js';
+import { machineNotes } from './machine-notes.js';
+import { mediaNotes } from './media-notes.js';
+import { runNotes } from './run-notes.js';
+import { droppedIn, windowsOf, type Window } from './utilisation.js';
+
+/**
+ * Finds what holds a timeline back: for each second in which frames are dropped, the resource that is asked for most,
+ * and beside it what is known of machine, media and run. Ranked by dropped frames.
+ */
+export function causesOf(scene: Scene): Cause[] {
+  const windows = windowsOf(scene.prediction.line);
+  const limits = limitsOf(scene, windows);
+  const notes = [...mediaNotes(scene, windows), ...machineNotes(scene), ...runNotes(scene)];
+  const drops = ({ measuredDrops, predictedDrops }: Cause): number => measuredDrops ?? predictedDrops;
+  const all = [...limits, ...notes].sort((a, b) => drops(b) - drops(a));
+  return plays(scene) ? [headroom(scene, windows), ...all] : all;
+}
+
+/** Whether nothing holds it back: by the run that was measured, or else by the prediction. */
+function plays({ measured, prediction }: Scene): boolean {
+  const { dropped, wanted } = measured?.summary ?? prediction.summary;
+  return dropped <= REAL_TIME_DROPS * wanted;
+}
+
+function headroom({ prediction: { line } }: Scene, windows: readonly Window[]): Cause {
+  const uses = windows.map(({ use }) => Math.max(use.drive, use.cores, use.decoder, use.worker, use.engine));
+  const most = Math.max(0, ...uses);
+  const at = windows[uses.indexOf(most)];
+  return {
+    ...nothing('plays'),
+    spans: at ? [{ from: at.from, to: at.to }] : [],
+    numbers: { usePercent: 100 * most, budgetMs: frameBudgetMs(line.rate) },
+  };
+}
+
+/** A second is as good as full from here on: it leaves too little for what comes unevenly. */
+const FULL = 0.9;
+/** Cores below so much in use count as idle. */
+const IDLE_CORES = 0.7;
+const THROWN_AWAY = 1.4;
+/** A source with so many times the pixels of the working size is oversized. */
+const OVERSIZED = 1.5;
+
+function limitsOf({ situation, prediction, measured }: Scene, windows: readonly Window[]): Cause[] {
+  const found = new Map<
+    CauseKind,
+    { stage: Stage; windows: Window[]; predicted: number; measured: number }
+  >();
+  const log = measured?.log;
+  windows.forEach((window, at) => {
+    const predicted = droppedIn(prediction.log, window.from, window.to);
+    const seen = log ? droppedIn(log, window.from, window.to) : 0;
+    if (predicted + seen === 0) return;
+    // What is late now may have been held up by the second before.
+    const guilty = [window, windows[at - 1]]
+      .filter((each) => each !== undefined)
+      .reduce((most, each) => (mostOf(each) > mostOf(most) ? each : most));
+    const { kind, stage } = limitOf(guilty, situation);
+    const entry = found.get(kind) ?? { stage, windows: [], predicted: 0, measured: 0 };
+    entry.windows.push(window);
+    found.set(kind, { ...entry, predicted: entry.predicted + predicted, measured: entry.measured + seen });
+  });
+  return [...found].map(([kind, { stage, windows: its, predicted, measured: seen }]): Cause => ({
+    kind,
+    stage,
+    spans: merged(its),
+    predictedDrops: predicted,
+    measuredDrops: log ? seen : null,
+    numbers: numbersOf(its, prediction),
+    names: namesOf(kind, its, situation, prediction),
+  }));
+}
+
+const mostOf = ({ use }: Window): number =>
+  Math.max(use.drive, use.decoder, use.worker, use.engine, use.cores);
+
+function limitOf(window: Window, situation: Situation): { kind: CauseKind; stage: Stage } {
+  const { use } = window;
+  const lines = { drive: use.drive, decoder: use.decoder, worker: use.worker, engine: use.engine };
+  const [name] = Object.entries(lines).reduce((most, each) => (each[1] > most[1] ? each : most));
+  if (name === 'drive' && use.drive >= FULL) return { kind: 'drive', stage: 'read' };
+  if (name === 'worker')
+    return window.effectsMs > window.scaleMs
+      ? { kind: 'effects', stage: 'effects' }
+      : { kind: 'scaling or composing', stage: 'scale' };
+  if (name === 'engine')
+    return window.composeMs > window.showMs
+      ? { kind: 'scaling or composing', stage: 'compose' }
+      : { kind: 'showing', stage: 'show' };
+  return { kind: decodingLimit(window, situation), stage: 'decode' };
+}
+
+function decodingLimit(window: Window, { timeline, sources }: Situation): CauseKind {
+  const { use, decodedPerShown, reachMs, decodeMs } = window;
+  const steady = use.decoder * (1 - reachMs / Math.max(1e-9, decodeMs));
+  if (decodedPerShown > THROWN_AWAY && steady > FULL * 0.9) return 'thrown away';
+  if (reachMs > 0 && steady < 1)
+    return use.cores < FULL || use.decoder > use.cores ? 'serial decoding' : 'cores';
+  const source = sources.find(({ id }) => id === window.busiestSource);
+  const size = source?.facts?.picture?.size;
+  if (size && pixels(size) > OVERSIZED * pixels(timeline.size)) return 'oversized source';
+  return use.cores >= IDLE_CORES ? 'cores' : 'serial decoding';
+}
+
+const pixels = ({ width, height }: FrameSize): number => width * height;
+
+const mean = (windows: readonly Window[], of: (window: Window) => number): number =>
+  windows.reduce((sum, window) => sum + of(window), 0) / Math.max(1, windows.length);
+
+function numbersOf(windows: readonly Window[], { line, coreUse }: Prediction): Record<string, number> {
+  const budgetMs = frameBudgetMs(line.rate);
+  const perFrame = (of: (window: Window) => number): number =>
+    mean(windows, (window) => of(window) / (window.to - window.from));
+  const drive = line.drives.find(({ name }) => name === windows[0]?.drive);
+  return {
+    budgetMs,
+    decodeMs: perFrame(({ decodeMs }) => decodeMs),
+    reachMs: mean(windows, ({ reachMs }) => reachMs),
+    decodedPerShown: mean(windows, ({ decodedPerShown }) => decodedPerShown),
+    scaleMs: perFrame(({ scaleMs }) => scaleMs),
+    effectsMs: perFrame(({ effectsMs }) => effectsMs),
+    composeMs: perFrame(({ composeMs }) => composeMs),
+    showMs: perFrame(({ showMs }) => showMs),
+    corePercent: 100 * coreUse,
+    bytesPerSecond: mean(windows, ({ bytesPerSecond }) => bytesPerSecond),
+    peakBytesPerSecond: Math.max(...windows.map(({ bytesPerSecond }) => bytesPerSecond)),
+    driveBytesPerSecond: drive?.bytesPerSecond ?? 0,
+    readers: Math.max(...windows.map(({ readers }) => readers)),
+  };
+}
+
+function namesOf(
+  kind: CauseKind,
+  windows: readonly Window[],
+  { sources }: Situation,
+  { work }: Prediction,
+): string[] {
+  if (kind === 'drive') return [...new Set(windows.map(({ drive }) => drive))];
+  if (kind === 'effects') {
+    const seen = work.preview.graph.stretches.filter(({ from, to }) =>
+      windows.some((window) => window.from < to && window.to > from),
+    );
+    return [
+      ...new Set(
+        seen.flatMap(({ layers }) => layers.flatMap((layer) => layer.effects.map((each) => each.kind))),
+      ),
+    ];
+  }
+  const ids = new Set(windows.map(({ busiestSource }) => busiestSource));
+  return sources.filter(({ id }) => ids.has(id)).map(({ name }) => name);
+}

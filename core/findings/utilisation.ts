@@ -1,0 +1,117 @@
+import { frameBudgetMs, type FrameLog, type PlaybackLine } from '../playback/index.js';
+
+/** What works serially, or is shared, while a timeline plays. */
+export const RESOURCES = ['drive', 'cores', 'decoder', 'worker', 'engine'] as const;
+
+export type Resource = (typeof RESOURCES)[number];
+
+/** About a second of a timeline: how much of each resource it asks for, 1 for all there is. */
+export interface Window {
+  /** Timeline frames [from, to). */
+  readonly from: number;
+  readonly to: number;
+  readonly use: Readonly<Record<Resource, number>>;
+  /** Name of the drive that is asked for most. */
+  readonly drive: string;
+  readonly bytesPerSecond: number;
+  /** Readers of that drive at once. */
+  readonly readers: number;
+  /** Of the decoder that has most to do: its pictures for each one shown, and ms that go into reaching first frames. */
+  readonly decodedPerShown: number;
+  readonly reachMs: number;
+  readonly decodeMs: number;
+  readonly scaleMs: number;
+  readonly effectsMs: number;
+  readonly composeMs: number;
+  readonly showMs: number;
+  readonly busiestSource: string;
+}
+
+/** What each second of a line asks for, from the costs of its frames alone. */
+export function windowsOf(line: PlaybackLine): Window[] {
+  const budgetMs = frameBudgetMs(line.rate);
+  const length = Math.max(1, Math.round(1000 / budgetMs));
+  const windows: Window[] = [];
+  let first = 0;
+  for (let from = line.from; from < line.to; from += length) {
+    const to = Math.min(line.to, from + length);
+    while (first < line.passages.length && line.passages[first]!.to <= from) first++;
+    windows.push(windowAt(line, from, to, budgetMs, first));
+  }
+  return windows;
+}
+
+function windowAt(line: PlaybackLine, from: number, to: number, budgetMs: number, first: number): Window {
+  const spanMs = (to - from) * budgetMs;
+  const bytes = line.drives.map(() => 0);
+  const readers = line.drives.map(() => 0);
+  let coreMs = 0;
+  let scaleMs = 0;
+  let effectsMs = 0;
+  let busiest = { ms: 0, decodedPerShown: 0, reachMs: 0, sourceId: '' };
+  for (let at = first; at < line.passages.length; at++) {
+    const passage = line.passages[at]!;
+    if (passage.from >= to) break;
+    if (passage.to <= from) continue;
+    let decoded = 0;
+    let made = 0;
+    let reached = 0;
+    for (let frame = Math.max(from, passage.from); frame < Math.min(to, passage.to); frame++) {
+      const pictures = passage.decodes[frame - passage.from]!;
+      decoded += pictures;
+      made += pictures > 0 ? 1 : 0;
+      if (frame === passage.from) reached += Math.max(0, pictures - 1);
+    }
+    const ms = decoded * passage.decodeMs;
+    coreMs += ms * passage.decodeCores;
+    scaleMs += made * passage.scaleMs;
+    effectsMs += made * passage.effectsMs;
+    if (passage.drive >= 0 && bytes.length) {
+      bytes[passage.drive]! += decoded * passage.bytesPerPicture;
+      readers[passage.drive]!++;
+    }
+    if (ms > busiest.ms)
+      busiest = {
+        ms,
+        decodedPerShown: made ? (decoded - reached) / made : 0,
+        reachMs: reached * passage.decodeMs,
+        sourceId: passage.sourceId,
+      };
+  }
+  let composeMs = 0;
+  for (let frame = from; frame < to; frame++) composeMs += line.composeMs[frame - line.from]!;
+  const showMs = (to - from) * line.showMs;
+  coreMs += scaleMs + effectsMs + composeMs + showMs + (to - from) * line.presentMs;
+  const driveUse = line.drives.map(({ bytesPerSecond }, at) => (1000 * bytes[at]!) / bytesPerSecond / spanMs);
+  const fullest = driveUse.reduce((most, use, at) => (use > (driveUse[most] ?? -1) ? at : most), 0);
+  return {
+    from,
+    to,
+    use: {
+      drive: driveUse[fullest] ?? 0,
+      cores: coreMs / spanMs / Math.max(0.2, line.cores - line.coresOfOthers),
+      decoder: busiest.ms / spanMs,
+      worker: (scaleMs + effectsMs) / spanMs / line.decodeWorkers,
+      engine: (composeMs + showMs) / spanMs,
+    },
+    drive: line.drives[fullest]?.name ?? '',
+    bytesPerSecond: (1000 * (bytes[fullest] ?? 0)) / spanMs,
+    readers: readers[fullest] ?? 0,
+    decodedPerShown: busiest.decodedPerShown,
+    reachMs: busiest.reachMs,
+    decodeMs: busiest.ms,
+    scaleMs,
+    effectsMs,
+    composeMs,
+    showMs,
+    busiestSource: busiest.sourceId,
+  };
+}
+
+/** Frames of a stretch that were not shown. */
+export function droppedIn(log: FrameLog, from: number, to: number): number {
+  let dropped = 0;
+  for (let frame = Math.max(from, log.firstFrame); frame < Math.min(to, log.firstFrame + log.length); frame++)
+    if (log.get(frame, 'settled') > 0 && Number.isNaN(log.get(frame, 'shown'))) dropped++;
+  return dropped;
+}

@@ -1,0 +1,166 @@
+import { describe, expect, it } from 'vitest';
+import { randomOf, SharedMachine } from './index.js';
+
+const SEEDS = [1, 2, 3, 4, 5, 6, 7, 8];
+const mean = (values: readonly number[]): number =>
+  values.reduce((sum, each) => sum + each, 0) / values.length;
+
+/** Stations one behind the other, each with a core of its own and a queue before it. @returns jobs per ms */
+function tandem(serviceMs: readonly number[], jobs: number): number {
+  const machine = new SharedMachine(serviceMs.length, serviceMs.length);
+  const waiting = serviceMs.map((_, station) => (station === 0 ? jobs : 0));
+  const begin = (station: number): void => {
+    if (station >= serviceMs.length || machine.isBusy(station) || waiting[station] === 0) return;
+    waiting[station]!--;
+    machine.begin(station, serviceMs[station]!, 1);
+  };
+  begin(0);
+  let done = 0;
+  while (done < jobs) {
+    const { station } = machine.finish();
+    if (station + 1 === serviceMs.length) done++;
+    else waiting[station + 1]!++;
+    begin(station);
+    begin(station + 1);
+  }
+  return jobs / machine.now;
+}
+
+interface Visit {
+  readonly waitedMs: number;
+  readonly stayedMs: number;
+}
+
+/**
+ * Jobs that arrive at random, one server, one queue in the order of arrival.
+ * @returns what each job waited and stayed, and the mean number of jobs there
+ */
+function oneServer(
+  serviceMs: number,
+  load: number,
+  jobs: number,
+  seed: number,
+): { visits: Visit[]; meanThere: number; arrivalsPerMs: number } {
+  const random = randomOf(seed);
+  const machine = new SharedMachine(1, 1);
+  const queue: number[] = [];
+  const visits: Visit[] = [];
+  let nextArrival = 0;
+  let arrived = 0;
+  let servedSince = 0;
+  let servedFrom = 0;
+  let there = 0;
+  let area = 0;
+  let last = 0;
+  while (visits.length < jobs) {
+    const at = Math.min(nextArrival, machine.nextEnd);
+    area += there * (at - last);
+    last = at;
+    if (machine.nextEnd <= nextArrival) {
+      machine.finish();
+      there--;
+      visits.push({ waitedMs: servedFrom - servedSince, stayedMs: machine.now - servedSince });
+    } else {
+      machine.advance(nextArrival);
+      queue.push(nextArrival);
+      there++;
+      arrived++;
+      nextArrival += (-Math.log(1 - random()) * serviceMs) / load;
+    }
+    if (!machine.isBusy(0) && queue.length) {
+      servedSince = queue.shift()!;
+      servedFrom = machine.now;
+      machine.begin(0, serviceMs, 1);
+    }
+  }
+  return { visits, meanThere: area / last, arrivalsPerMs: arrived / last };
+}
+
+describe('a machine that is shared', () => {
+  it.each([[[5, 12, 3]], [[20, 4, 4, 19]], [[7]]])(
+    'passes jobs through a tandem line as fast as its slowest stage, %j ms (any queueing text)',
+    (services) => {
+      const wanted = 1 / Math.max(...services);
+      expect(Math.abs(tandem(services, 5000) / wanted - 1)).toBeLessThan(0.02);
+    },
+  );
+
+  it.each([0.3, 0.6, 0.8])(
+    'lets jobs wait as Pollaczek and Khinchine say, rho / (2 mu (1 - rho)), at a load of %f',
+    (load) => {
+      const serviceMs = 10;
+      const waits = SEEDS.map((seed) =>
+        mean(oneServer(serviceMs, load, 60_000, seed).visits.map(({ waitedMs }) => waitedMs)),
+      );
+      const wanted = (load * serviceMs) / (2 * (1 - load));
+      expect(Math.abs(mean(waits) / wanted - 1)).toBeLessThan(0.02);
+    },
+  );
+
+  it('holds as many jobs as arrive in the time that one stays (Little, 1961: L = lambda W)', () => {
+    for (const seed of SEEDS) {
+      const { visits, meanThere, arrivalsPerMs } = oneServer(10, 0.7, 30_000, seed);
+      const stayed = mean(visits.map(({ stayedMs }) => stayedMs));
+      expect(Math.abs(meanThere / (arrivalsPerMs * stayed) - 1)).toBeLessThan(0.02);
+    }
+  });
+
+  it.each([
+    [0.5, 2],
+    [0.9, 4],
+    [0.95, 6],
+  ])('speeds work up as Amdahl says (1967): %f of it parallel, on %i cores', (parallel, cores) => {
+    const workMs = 1000;
+    const parts = 24;
+    const machine = new SharedMachine(cores, parts);
+    machine.begin(0, (1 - parallel) * workMs, 1);
+    machine.finish();
+    for (let part = 0; part < parts; part++) machine.begin(part, (parallel * workMs) / parts, 1);
+    while (machine.nextEnd < Infinity) machine.finish();
+    const wanted = 1 / (1 - parallel + parallel / cores);
+    expect(Math.abs(workMs / machine.now / wanted - 1)).toBeLessThan(0.02);
+  });
+
+  it('shared evenly by all that arrive, keeps one for S / (1 - rho) (Kleinrock, 1967)', () => {
+    const [serviceMs, load, stations] = [10, 0.6, 400];
+    const stays = SEEDS.map((seed) => {
+      const random = randomOf(seed);
+      const machine = new SharedMachine(1, stations);
+      const free = Array.from({ length: stations }, (_, station) => station);
+      const stayed: number[] = [];
+      let next = 0;
+      while (stayed.length < 40_000) {
+        if (machine.nextEnd <= next) {
+          const { station, tookMs } = machine.finish();
+          stayed.push(tookMs);
+          free.push(station);
+        } else {
+          machine.advance(next);
+          machine.begin(free.pop()!, serviceMs, 1);
+          next += (-Math.log(1 - random()) * serviceMs) / load;
+        }
+      }
+      return mean(stayed);
+    });
+    expect(Math.abs(mean(stays) / (serviceMs / (1 - load)) - 1)).toBeLessThan(0.02);
+  });
+
+  it('counts the core time that is used, and no more than there is', () => {
+    const machine = new SharedMachine(2, 3);
+    for (let station = 0; station < 3; station++) machine.begin(station, 10, 1);
+    while (machine.nextEnd < Infinity) machine.finish();
+    expect(machine.now).toBeCloseTo(15);
+    expect(machine.usedMs).toBeCloseTo(30);
+  });
+
+  it('drops what is left undone, and refuses to be nothing', () => {
+    const machine = new SharedMachine(1, 2);
+    machine.begin(0, 10, 1);
+    machine.begin(1, 10, 1);
+    machine.advance(10);
+    machine.drop(0);
+    expect(machine.isBusy(0)).toBe(false);
+    expect(machine.nextEnd).toBeCloseTo(15);
+    expect(() => new SharedMachine(0, 1)).toThrow(RangeError);
+  });
+});

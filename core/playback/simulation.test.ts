@@ -1,0 +1,154 @@
+import { describe, expect, it } from 'vitest';
+import { rational } from '../time/index.js';
+import { pacingSummary, simulate, type LinePassage, type PlaybackLine } from './index.js';
+
+const FRAMES = 240;
+
+interface Sketch extends Partial<Omit<LinePassage, 'decodes' | 'coldDecodes' | 'entries'>> {
+  /** Frames of a group of pictures. */
+  readonly group?: number;
+  /** Pictures decoded for each frame. */
+  readonly each?: number;
+  /** Pictures to decode for the first frame. */
+  readonly cold?: number;
+}
+
+function passage({
+  from = 0,
+  to = FRAMES,
+  group = 1,
+  each = 1,
+  cold = 1,
+  ...more
+}: Sketch = {}): LinePassage {
+  const length = to - from;
+  const decodes = new Uint16Array(length).fill(each);
+  decodes[0] = cold;
+  const entries = Int32Array.from({ length: Math.ceil(length / group) }, (_, at) => from + at * group);
+  return {
+    ...{ clipId: `c${from}`, sourceId: 's', from, to, decodes, entries },
+    coldDecodes: Uint16Array.from({ length }, (_, at) => (at % group) + cold),
+    ...{ decodeMs: 5, decodeCores: 1, bytesPerPicture: 1e5, drive: 0, scaleMs: 1, effectsMs: 0 },
+    ...more,
+  };
+}
+
+const lineOf = (passages: readonly LinePassage[], more: Partial<PlaybackLine> = {}): PlaybackLine => ({
+  ...{ rate: rational(25), from: 0, to: FRAMES, passages, composeMs: new Float32Array(FRAMES), showMs: 4 },
+  ...{ presentMs: 0, cores: 4, coresOfOthers: 0, decodeWorkers: 2, slots: 24 },
+  drives: [{ name: '/', bytesPerSecond: 1e9, latencyMs: 0, seekMs: 0 }],
+  ...{ readAheadBytes: 16e6, openMs: 10, startMs: 20 },
+  ...more,
+});
+
+const shown = (line: PlaybackLine): number => pacingSummary(simulate(line).log, line.rate).shown;
+
+describe('simulated playback', () => {
+  it('shows every frame in time when each stage has room', () => {
+    const { log } = simulate(lineOf([passage()]));
+    const summary = pacingSummary(log, rational(25));
+    expect(summary).toMatchObject({ wanted: FRAMES, shown: FRAMES, dropped: 0 });
+    expect(summary.meanLatenessMs).toBeLessThan(10);
+    expect(summary.stageMs.decode).toBeCloseTo(5, 0);
+    expect(summary.decodedPerFrame).toBeCloseTo(1, 1);
+  });
+
+  it('never loses a frame: each is shown or dropped, whatever is slow', () => {
+    for (const decodeMs of [1, 39, 41, 80, 400])
+      for (const showMs of [1, 45, 200]) {
+        const {
+          wanted,
+          shown: seen,
+          dropped,
+        } = pacingSummary(simulate(lineOf([passage({ decodeMs, group: 24 })], { showMs })).log, rational(25));
+        expect(wanted).toBe(FRAMES);
+        expect(seen + dropped).toBe(FRAMES);
+      }
+  });
+
+  it('shows as many frames as the screen takes when showing is the slowest stage', () => {
+    // 80 ms a frame of 40: every second one.
+    expect(shown(lineOf([passage()], { showMs: 79 }))).toBeGreaterThan(0.48 * FRAMES);
+    expect(shown(lineOf([passage()], { showMs: 79 }))).toBeLessThan(0.52 * FRAMES);
+  });
+
+  it('drops frames when decoding takes longer than the frame budget, and more the longer it takes', () => {
+    const at = (decodeMs: number): number => shown(lineOf([passage({ decodeMs, group: 48 })]));
+    expect(at(38)).toBe(FRAMES);
+    expect(at(50)).toBeLessThan(0.9 * FRAMES);
+    expect(at(80)).toBeLessThan(at(50));
+  });
+
+  it('pays for frames that are decoded and thrown away', () => {
+    const at = (each: number): number => shown(lineOf([passage({ decodeMs: 18, each })]));
+    expect(at(2)).toBe(FRAMES);
+    expect(at(3)).toBeLessThan(0.8 * FRAMES);
+  });
+
+  it('is late after a cut into a long group though its cores idle', () => {
+    const cuts = (cold: number): LinePassage[] =>
+      Array.from({ length: 5 }, (_, at) =>
+        passage({ from: 48 * at, to: 48 * at + 48, cold, group: 240, decodeMs: 22, decodeCores: 1.5 }),
+      );
+    const line = lineOf(cuts(110), { cores: 6 });
+    const { log, coreUse } = simulate(line);
+    expect(pacingSummary(log, line.rate).dropped).toBeGreaterThan(40);
+    expect(coreUse).toBeLessThan(0.5);
+    expect(shown(lineOf(cuts(1), { cores: 6 }))).toBe(FRAMES);
+  });
+
+  it('shares cores: what plays on four does not on one', () => {
+    const two = [passage({ decodeMs: 20 }), passage({ decodeMs: 20, clipId: 'above' })];
+    expect(shown(lineOf(two, { cores: 4 }))).toBe(FRAMES);
+    expect(shown(lineOf(two, { cores: 1 }))).toBeLessThan(0.9 * FRAMES);
+    expect(shown(lineOf(two, { cores: 4, coresOfOthers: 3.2 }))).toBeLessThan(0.9 * FRAMES);
+  });
+
+  it('begins two pictures of one frame together, however little room there is', () => {
+    const two = [passage(), passage({ clipId: 'above' })];
+    expect(shown(lineOf(two, { slots: 8 }))).toBe(FRAMES);
+  });
+
+  it('waits for a drive that gives less than is wanted', () => {
+    const drive = (bytesPerSecond: number): Partial<PlaybackLine> => ({
+      drives: [{ name: 'slow', bytesPerSecond, latencyMs: 1, seekMs: 0 }],
+      readAheadBytes: 4e6,
+    });
+    // 1 MB a frame, 25 MB/s.
+    const heavy = [passage({ bytesPerPicture: 1e6 })];
+    expect(shown(lineOf(heavy, drive(30e6)))).toBe(FRAMES);
+    const starved = simulate(lineOf(heavy, drive(15e6)));
+    const summary = pacingSummary(starved.log, rational(25));
+    expect(summary.shown).toBeLessThan(0.8 * FRAMES);
+    expect(summary.stageMs.read).toBeGreaterThan(summary.stageMs.decode);
+  });
+
+  it('loses what going to and fro between two files costs', () => {
+    const two = [passage({ bytesPerPicture: 6e5 }), passage({ bytesPerPicture: 6e5, clipId: 'above' })];
+    const drives = (seekMs: number): Partial<PlaybackLine> => ({
+      drives: [{ name: 'arm', bytesPerSecond: 50e6, latencyMs: 2, seekMs }],
+    });
+    expect(shown(lineOf(two, drives(0)))).toBe(FRAMES);
+    expect(shown(lineOf(two, drives(20)))).toBeLessThan(0.8 * FRAMES);
+  });
+
+  it('gives the same log for the same line, spread and seed, and another for another seed', () => {
+    const line = lineOf([passage({ decodeMs: 36, group: 24 })]);
+    const values = (seed: number): number[] => [...simulate(line, { spread: 0.3, seed }).log.values];
+    expect(values(7)).toEqual(values(7));
+    expect(values(7)).not.toEqual(values(8));
+  });
+
+  it('keeps the mean of a service whatever its spread', () => {
+    const line = lineOf([passage({ decodeMs: 12 })]);
+    const decode = [1, 2, 3, 4].map(
+      (seed) => pacingSummary(simulate(line, { spread: 0.4, seed }).log, line.rate).stageMs.decode,
+    );
+    expect(decode.reduce((sum, each) => sum + each, 0) / 4 / 12).toBeGreaterThan(0.95);
+    expect(decode.reduce((sum, each) => sum + each, 0) / 4 / 12).toBeLessThan(1.08);
+  });
+
+  it('refuses to play nothing', () => {
+    expect(() => simulate(lineOf([], { to: 0 }))).toThrow(RangeError);
+  });
+});

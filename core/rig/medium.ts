@@ -1,0 +1,138 @@
+import {
+  shownSize,
+  serverDecodeReason,
+  type PacketIndex,
+  type PictureStructure,
+  type SourceFacts,
+  type Stills,
+} from '../media/index.js';
+import type { FrameSize } from '../timeline/index.js';
+import { toNumber } from '../time/index.js';
+import type { DecodeFigures } from './rig.js';
+
+/** What a preview decodes of a source: the original, or a light copy of it. */
+export interface PlayedMedium {
+  readonly name: string;
+  readonly choice: 'original' | 'light copy';
+  readonly decoder: DecodeFigures['decoder'];
+  readonly codec: string;
+  readonly profile: string;
+  readonly bitDepth: number;
+  /** Of the coded picture. */
+  readonly size: FrameSize;
+  /** As it is shown, in square pixels, turned. */
+  readonly shownSize: FrameSize;
+  readonly turned: boolean;
+  readonly framesPerSecond: number;
+  readonly constantRate: boolean;
+  readonly frameCount: number;
+  readonly bitsPerFrame: number;
+  /** Mount point, or name of a simulated drive. */
+  readonly drive: string;
+  readonly groups: Groups;
+}
+
+/** How a file can be entered. */
+export interface Groups {
+  /** Pictures that are decoded to show one from a cold start, by the order in which they are shown. */
+  distance(frame: number): number;
+  /** Frames at which decoding can begin, from one up to another, ascending. */
+  entries(from: number, to: number): number[];
+}
+
+/** What is asked of a source that is played. */
+export interface PlayableSource {
+  readonly name: string;
+  readonly facts: SourceFacts | null;
+  readonly stills: Stills | null;
+  readonly structure: PictureStructure | null;
+  readonly drive: string;
+}
+
+export interface PlayableCopy {
+  readonly width: number;
+  readonly height: number;
+  readonly bytes: number;
+}
+
+/**
+ * What is decoded of a source.
+ * @param copy the light copy that is played instead; undefined for the original
+ * @param copyDrive where light copies are
+ * @param index of the original; without it, groups of the usual length are assumed
+ * @returns undefined for a source without a picture
+ */
+export function playedMedium(
+  source: PlayableSource,
+  copy: PlayableCopy | undefined,
+  copyDrive: string,
+  index?: PacketIndex,
+): PlayedMedium | undefined {
+  const { facts, structure, stills, name } = source;
+  const picture = facts?.picture;
+  if (!facts || !picture) return undefined;
+  const framesPerSecond = toNumber(picture.rate);
+  const common = {
+    name,
+    shownSize: shownSize(picture),
+    framesPerSecond,
+    constantRate: picture.constantRate,
+    frameCount: picture.frameCount,
+  };
+  if (copy)
+    return {
+      ...common,
+      choice: 'light copy',
+      decoder: 'browser',
+      codec: 'h264',
+      profile: 'intra',
+      bitDepth: 8,
+      size: { width: copy.width, height: copy.height },
+      turned: false,
+      bitsPerFrame: (8 * copy.bytes) / Math.max(1, picture.frameCount),
+      drive: copyDrive,
+      groups: evenGroups(1),
+    };
+  const isServed = serverDecodeReason(facts, stills) !== null;
+  return {
+    ...common,
+    choice: 'original',
+    decoder: isServed ? 'server' : 'browser',
+    codec: picture.codec,
+    profile: picture.profile,
+    bitDepth: picture.bitDepth,
+    size: picture.size,
+    turned: picture.rotation % 360 !== 0,
+    bitsPerFrame: structure?.bitsPerFrame ?? facts.bitsPerSecond / framesPerSecond,
+    drive: source.drive,
+    groups: index ? indexedGroups(index) : evenGroups(structure?.gopFrames.median ?? 1),
+  };
+}
+
+/** Groups of pictures of one length. */
+export function evenGroups(length: number): Groups {
+  const every = Math.max(1, Math.round(length));
+  return {
+    distance: (frame) => (frame % every) + 1,
+    entries: (from, to) => {
+      const frames: number[] = [];
+      for (let frame = Math.ceil(from / every) * every; frame < to; frame += every) frames.push(frame);
+      return frames;
+    },
+  };
+}
+
+/** Groups as a packet index says. */
+export function indexedGroups(index: PacketIndex): Groups {
+  const distances = index.decodeDistances();
+  const last = Math.max(0, distances.length - 1);
+  return {
+    distance: (frame) => distances[Math.min(last, Math.max(0, frame))] ?? 1,
+    entries: (from, to) => {
+      const frames: number[] = [];
+      for (let frame = Math.max(0, from); frame < Math.min(to, distances.length); frame++)
+        if (distances[frame] === 1) frames.push(frame);
+      return frames;
+    },
+  };
+}
