@@ -29,7 +29,7 @@ export interface Offer {
   readonly pixels: { readonly width: number; readonly height: number };
 }
 
-/** A lever that brings less than this share of the frames wanted is not worth its price. */
+/** A lever that brings less than this share of the frames wanted, or of those dropped half, is not worth its price. */
 const WORTH = 0.03;
 /** Bytes of a pixel of a light copy where nothing was measured: half a byte is plenty for intra H.264. */
 const BYTES_PER_PIXEL = 0.5;
@@ -69,7 +69,7 @@ export function offersOf(situation: Situation, now: Prediction): Offer[] {
         framesPerSecond: next.summary.framesPerSecondShown,
         dropped: next.summary.dropped,
         isRealTime: next.summary.dropped <= REAL_TIME_DROPS * next.summary.wanted,
-        helps: gained > WORTH * now.summary.wanted,
+        helps: gained > WORTH * now.summary.wanted || gained > 0.5 * Math.max(1, now.summary.dropped),
         loadPercent: { stage: limiting, before: loadOf(now, limiting), after: loadOf(next, limiting) },
         pixels: previewPixels(then.timeline.size, then.tuning, 'playing'),
       };

@@ -26,15 +26,27 @@ export interface RunFacts {
   /** The rig that it was measured on, and a simulated drive that media were read through. */
   readonly rigId: string | null;
   readonly driveId: string | null;
+  /** What was predicted for these frames before they were played; null when nothing was. */
+  readonly predicted: PredictedFigures | null;
+}
+
+/** Frames a second that were predicted to be shown, and the frames of those wanted that were to be dropped. */
+export interface PredictedFigures {
+  readonly framesPerSecond: number;
+  readonly dropped: number;
 }
 
 /** What runs that were kept by an older Hone do not say. */
-export const OLDER_RUN: Pick<RunFacts, 'subjectId' | 'serverDecoded' | 'sound' | 'rigId' | 'driveId'> = {
+export const OLDER_RUN: Pick<
+  RunFacts,
+  'subjectId' | 'serverDecoded' | 'sound' | 'rigId' | 'driveId' | 'predicted'
+> = {
   subjectId: null,
   serverDecoded: [],
   sound: { mixMs: 0, gapSamples: 0 },
   rigId: null,
   driveId: null,
+  predicted: null,
 };
 
 const amount = () => number().strict().min(0).required();
@@ -53,6 +65,11 @@ export const runFactsSchema = object({
   decodeWorkers: number().strict().integer().min(1).required(),
   rigId: id(),
   driveId: id(),
+  predicted: object({ framesPerSecond: amount(), dropped: amount() })
+    .noUnknown()
+    .nullable()
+    .defined()
+    .default(null),
 }).noUnknown();
 
 /** A run as it is sent to be kept: the log's numbers as base64 of little-endian 32-bit floats. */

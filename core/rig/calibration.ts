@@ -32,13 +32,13 @@ export const factorOf = (calibration: Calibration, stage: Stage): number => Math
  * Takes in a run: recursive least squares for one coefficient a stage, in logarithms, with slow forgetting (a scalar
  * Kalman filter whose state drifts; Simon, Optimal State Estimation, 2006, chapter 5).
  * @param measured log of the run
- * @param predicted log of its simulation with the same calibration
+ * @param predicted log of its simulation with the same calibration; of it, the frames of the run count
  */
 export function learned(calibration: Calibration, measured: FrameLog, predicted: FrameLog): Calibration {
   const entries = STAGES.map((stage): [Stage, Learned] => {
     const { log, variance } = calibration[stage];
     const drifted = Math.min(BEFORE.variance, variance + FORGOTTEN);
-    const [real, said] = [meanOf(measured, stage), meanOf(predicted, stage)];
+    const [real, said] = [measured, predicted].map((each) => meanOf(each, stage, measured));
     if (real === undefined || said === undefined) return [stage, { log, variance: drifted }];
     const gain = drifted / (drifted + OF_RUN);
     const next = log + gain * Math.log(real / said);
@@ -51,11 +51,11 @@ export function learned(calibration: Calibration, measured: FrameLog, predicted:
  * Mean ms of a stage for one of its services: for decoding a picture, for the others a frame that passed through.
  * Undefined when there are too few, or it takes next to nothing.
  */
-function meanOf(log: FrameLog, stage: Stage): number | undefined {
+function meanOf(log: FrameLog, stage: Stage, span: FrameLog): number | undefined {
   let ms = 0;
   let count = 0;
-  for (let frame = log.firstFrame; frame < log.firstFrame + log.length; frame++) {
-    if (log.get(frame, 'settled') === 0) continue;
+  for (let frame = span.firstFrame; frame < span.firstFrame + span.length; frame++) {
+    if (!log.has(frame) || log.get(frame, 'settled') === 0) continue;
     const cost = log.get(frame, stage);
     ms += cost;
     if (stage === 'decode') count += log.get(frame, 'decoded');

@@ -10,7 +10,7 @@ import {
 } from '../playback/index.js';
 import { chosenCopies, previewGraph, type ChoosableCopy } from '../render/index.js';
 import type { Timeline } from '../timeline/index.js';
-import type { Calibration } from './calibration.js';
+import type { Calibration, Learned } from './calibration.js';
 import { lineOf, type Work } from './line-of.js';
 import { playedMedium, type PlayableCopy, type PlayableSource, type PlayedMedium } from './medium.js';
 import type { MemoryShares } from './memory.js';
@@ -111,11 +111,11 @@ export function predicted(situation: Situation, from = 0, to?: number): Predicti
 
 // All costs together are a little more or less: what they are uncertain by is mostly how fast the machine is today.
 function shifted(calibration: Calibration, deviations: number): Calibration {
-  const entries = Object.entries(calibration).map(([stage, { log, variance }]) => [
+  const entries = Object.entries(calibration).map(([stage, { log, variance }]): [string, Learned] => [
     stage,
     { log: log + deviations * Math.sqrt(variance) * DAILY, variance },
   ]);
-  return Object.fromEntries(entries);
+  return Object.fromEntries(entries) as unknown as Calibration;
 }
 
 /** Part of the spread of a coefficient that all of them share from one run to the next. */

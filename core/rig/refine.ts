@@ -1,19 +1,4 @@
-import type { DecodeFigures, Figure, Rig } from './rig.js';
-
-/** Weight of a run beside what was known. */
-const OF_RUN = 0.25;
-
-function refined(figure: Figure, value: number, measuredAt: string): Figure {
-  return {
-    ...figure,
-    value: (1 - OF_RUN) * figure.value + OF_RUN * value,
-    low: Math.min(figure.low, value),
-    high: Math.max(figure.high, value),
-    times: figure.times + 1,
-    measuredAt,
-    method: /runs/.test(figure.method) ? figure.method : `${figure.method}, refined by runs`,
-  };
-}
+import type { DecodeFigures, Rig } from './rig.js';
 
 /** What a run showed of decoding one source. */
 export type DecodeObservation = Omit<
@@ -23,12 +8,16 @@ export type DecodeObservation = Omit<
   readonly msPerFrame: number;
 };
 
-/** Takes in what a run has shown: what was known moves a quarter of the way, what was not is new. */
+/**
+ * Takes in what a run has shown of decoders that were not measured. What was measured stays as it is: by how much it is
+ * off is learned as the rig's calibration.
+ */
 export function refine(rig: Rig, observations: readonly DecodeObservation[], measuredAt: string): Rig {
   const decoders = [...rig.decoders];
   for (const seen of observations) {
-    const at = decoders.findIndex(
+    const isKnown = decoders.some(
       (known) =>
+        known.msPerFrame !== null &&
         known.decoder === seen.decoder &&
         known.codec === seen.codec &&
         known.profile === seen.profile &&
@@ -36,11 +25,7 @@ export function refine(rig: Rig, observations: readonly DecodeObservation[], mea
         known.height === seen.height &&
         Math.abs(known.bitsPerFrame - seen.bitsPerFrame) < 0.2 * seen.bitsPerFrame,
     );
-    const known = decoders[at];
-    if (known?.msPerFrame) {
-      decoders[at] = { ...known, msPerFrame: refined(known.msPerFrame, seen.msPerFrame, measuredAt) };
-      continue;
-    }
+    if (isKnown) continue;
     const { msPerFrame: value, ...what } = seen;
     const msPerFrame = {
       value,

@@ -113,6 +113,22 @@ const pathSchema = object({
 
 export type HardwarePath = InferType<typeof pathSchema>;
 
+const learnedSchema = object({
+  /** Natural logarithm of the factor by which a stage costs more than its figures say. */
+  log: number().strict().min(-3).max(3).required(),
+  variance: amount().max(10),
+}).noUnknown();
+
+/** What runs have taught of a machine, for each stage. */
+const calibrationSchema = object({
+  read: learnedSchema.required(),
+  decode: learnedSchema.required(),
+  scale: learnedSchema.required(),
+  effects: learnedSchema.required(),
+  compose: learnedSchema.required(),
+  show: learnedSchema.required(),
+}).noUnknown();
+
 export const rigSchema = object({
   version: number().strict().oneOf([RIG_VERSION], 'This file is of another version of Hone.').required(),
   id: string().strict().required().max(64),
@@ -159,6 +175,8 @@ export const rigSchema = object({
   kernels: array(kernelSchema.required()).required().max(100),
   shows: array(showSchema.required()).required().max(50),
   hardwarePaths: array(pathSchema.required()).required().max(100),
+  /** Absent until a run was learned from. */
+  calibration: calibrationSchema.optional().default(undefined),
 }).noUnknown();
 
 export type Rig = InferType<typeof rigSchema>;

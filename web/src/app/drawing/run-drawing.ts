@@ -74,6 +74,51 @@ export function drawLoadLane(
   context.fillRect(axis.left, area.top + area.height * (1 - 100 / LANE_FULL), axis.right - axis.left, 1);
 }
 
+/**
+ * The load of one stage as it is predicted, as a line over its lane: where it runs above the line at 100 %, playback
+ * cannot be in time.
+ * @param ms of the stage in each frame, from frame 0 on
+ */
+export function drawPredictedLane(
+  context: CanvasRenderingContext2D,
+  axis: Axis,
+  area: Area,
+  ms: Float32Array,
+  stage: Stage,
+  budgetMs: number,
+  palette: Palette,
+): void {
+  const sums = new Float64Array(ms.length + 1);
+  for (let frame = 0; frame < ms.length; frame++) sums[frame + 1] = sums[frame]! + ms[frame]!;
+  const reach = 500 / budgetMs;
+  context.strokeStyle = palette.stage(stage);
+  context.fillStyle = palette.stage(stage);
+  context.lineWidth = 1.5;
+  context.beginPath();
+  let isDown = false;
+  for (let x = Math.floor(axis.left); x < axis.right; x++) {
+    const [from, to] = [frameOf(axis, x), frameOf(axis, x + 1)];
+    const middle = (from + to) / 2;
+    if (middle < 0 || middle >= ms.length) {
+      isDown = false;
+      continue;
+    }
+    const half = Math.max((to - from) / 2, reach);
+    const start = Math.max(0, Math.round(middle - half));
+    const end = Math.min(ms.length, Math.round(middle + half) + 1);
+    const load = (100 * (sums[end]! - sums[start]!)) / (end - start) / budgetMs;
+    const y = area.top + area.height * (1 - Math.min(1, load / LANE_FULL));
+    context.globalAlpha = 0.3;
+    context.fillRect(x, y, 1, area.top + area.height - y);
+    context.globalAlpha = 1;
+    if (isDown) context.lineTo(x, y);
+    else context.moveTo(x, y);
+    isDown = true;
+  }
+  context.stroke();
+  context.lineWidth = 1;
+}
+
 /** Mean load, in per cent of the budget, of the frames between two places; undefined where there are none. */
 type Loads = (from: number, to: number) => number | undefined;
 

@@ -17,6 +17,7 @@ import {
 } from '../state/selectors';
 import { machineFeature } from '../state/machine.feature';
 import { Api, sentenceOf } from '../api/api';
+import { Predictions } from '../prediction/predictions';
 import { RunLogs } from './run-logs';
 
 /** Time in which a run reaches the page after the player was told to stop. */
@@ -31,6 +32,7 @@ const FEWEST_SCRUBBED = 3;
 export class Playback {
   private readonly store = inject(Store);
   private readonly logs = inject(RunLogs);
+  private readonly predictions = inject(Predictions);
   private readonly api = inject(Api);
   private readonly subjectId = this.store.selectSignal(playbackFeature.selectSubjectId);
   private readonly rig = this.store.selectSignal(machineFeature.selectOwn);
@@ -248,6 +250,7 @@ export class Playback {
       decodeWorkers: this.player.decodeWorkers,
       rigId: this.rig()?.id ?? null,
       driveId: this.driveId(),
+      predicted: this.predictions.figuresFor(log.firstFrame, log.firstFrame + log.length),
     };
     this.store.dispatch(PlayerActions.runFinished({ facts, log, pressedAt }));
   }

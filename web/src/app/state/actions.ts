@@ -178,6 +178,7 @@ export const RigActions = createActionGroup({
     'Measurement ended': props<{ message: string | null }>(),
     Measured: props<{ rig: Rig }>(),
     'Rig chosen': props<{ rigId: string }>(),
+    'Rig put under': props<{ rigId: string | null }>(),
     'File chosen': props<{ file: File }>(),
     'Rig loaded': props<{ rig: Rig }>(),
     'Rig removed': props<{ rigId: string }>(),

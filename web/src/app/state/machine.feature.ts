@@ -10,6 +10,8 @@ export interface MachineState {
   readonly loaded: readonly Rig[];
   /** The rig that the page shows; null for the one measured here. */
   readonly chosenId: string | null;
+  /** The rig that the timeline is predicted on; null for the one measured here. */
+  readonly underId: string | null;
   readonly now: MachineNow | null;
   /** The graphics processor that the browser draws with now. */
   readonly renderer: string;
@@ -26,6 +28,7 @@ const unknown: MachineState = {
   own: null,
   loaded: [],
   chosenId: null,
+  underId: null,
   now: null,
   renderer: '',
   settings: null,
@@ -59,6 +62,7 @@ export const machineFeature = createFeature({
     })),
     on(RigActions.measured, (state, { rig }) => ({ ...state, own: rig, measuring: null, problem: null })),
     on(RigActions.rigChosen, (state, { rigId }) => ({ ...state, chosenId: rigId === 'own' ? null : rigId })),
+    on(RigActions.rigPutUnder, (state, { rigId }) => ({ ...state, underId: rigId })),
     on(RigActions.rigLoaded, (state, { rig }) => ({
       ...state,
       loaded: [...state.loaded, rig],
@@ -68,6 +72,7 @@ export const machineFeature = createFeature({
       ...state,
       loaded: state.loaded.filter(({ id }) => id !== rigId),
       chosenId: state.chosenId === rigId ? null : state.chosenId,
+      underId: state.underId === rigId ? null : state.underId,
     })),
     on(RigActions.settingsRead, (state, { settings }) => ({ ...state, settings })),
   ),

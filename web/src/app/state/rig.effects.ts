@@ -1,7 +1,8 @@
 import { inject, Injectable } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
-import { decodeObservations, refine } from '@hone/core/rig';
+import { FrameLog } from '@hone/core/playback';
+import { decodeObservations, learned, NOTHING_LEARNED, refine, type Rig } from '@hone/core/rig';
 import { currentRenderer } from '@hone/player';
 import {
   catchError,
@@ -19,6 +20,7 @@ import {
   withLatestFrom,
 } from 'rxjs';
 import { Api } from '../api/api';
+import { Predictions } from '../prediction/predictions';
 import { RigMeasurement } from '../rig/rig-measurement';
 import { PlayerActions, RigActions, ServerActions } from './actions';
 import { mediaFeature, playbackFeature } from './features';
@@ -38,6 +40,7 @@ export class RigEffects {
   private readonly api = inject(Api);
   private readonly measurement = inject(RigMeasurement);
   private readonly plan = this.store.selectSignal(selectPlan);
+  private readonly predictions = inject(Predictions);
 
   readonly read = createEffect(() =>
     this.actions.pipe(
@@ -147,14 +150,24 @@ export class RigEffects {
         if (!own || !plan || facts.leversMoved || facts.driveId) return EMPTY;
         const graph = plan.preview.graph;
         const seen = decodeObservations(log, facts, graph, sources, Object.values(copies));
-        if (seen.length === 0) return EMPTY;
-        return from(this.api.keepRig(refine(own, seen, new Date().toISOString()))).pipe(
+        const taught = this.taught(own, log);
+        if (seen.length === 0 && taught === own) return EMPTY;
+        return from(this.api.keepRig(refine(taught, seen, new Date().toISOString()))).pipe(
           map((rig) => RigActions.measured({ rig })),
           catchError(failed),
         );
       }),
     ),
   );
+
+  // A run of the timeline as it was predicted corrects what each stage is taken to cost.
+  private taught(own: Rig, log: FrameLog): Rig {
+    const predicted = this.predictions.predicted();
+    if (!predicted || this.predictions.isWhatIf()) return own;
+    const said = new FrameLog(0, predicted.asKnown);
+    if (!said.has(log.firstFrame + log.length - 1)) return own;
+    return { ...own, calibration: learned(own.calibration ?? NOTHING_LEARNED, log, said) };
+  }
 
   readonly load = createEffect(() =>
     this.actions.pipe(

@@ -4,7 +4,7 @@ import { pacingSummary, type PacingSummary } from '@hone/core/playback';
 import { Store } from '@ngrx/store';
 import { RunLogs } from '../playback/run-logs';
 import { selectBefore, selectRun, selectTimeline } from '../state/selectors';
-import { milliseconds, perCent, scaleText } from '../words/quantities';
+import { framesPerSecond, milliseconds, perCent, scaleText } from '../words/quantities';
 
 /** The figures of the last run, with those of the one before beside them. */
 @Component({
@@ -66,7 +66,18 @@ export class RunFigures {
       now: of(right),
       before: left ? of(left.summary) : '–',
     }));
-    return [played, ...figures];
+    // What was said before it was played, beside what came of it.
+    const said = (run: RunRecord | null): string =>
+      run?.facts.predicted ? framesPerSecond(run.facts.predicted.framesPerSecond) : '–';
+    const was = (run: RunRecord | null): string =>
+      run ? framesPerSecond(run.summary.framesPerSecondShown) : '–';
+    const shown = {
+      name: 'Shown a second',
+      now: live ? framesPerSecond(live.framesPerSecondShown) : was(last),
+      before: was(left),
+    };
+    const predicted = { name: 'Predicted', now: live ? '–' : said(last), before: said(left) };
+    return [played, predicted, shown, ...figures];
   });
 
   constructor() {

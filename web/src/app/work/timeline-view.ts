@@ -10,18 +10,20 @@ import {
   viewChild,
 } from '@angular/core';
 import { Store } from '@ngrx/store';
-import { frameBudgetMs, STAGES, type FrameLog } from '@hone/core/playback';
+import { frameBudgetMs, STAGES, type FrameLog, type Stage } from '@hone/core/playback';
 import { formatTimecode, timecodeFormatOf, toNumber } from '@hone/core/time';
 import type { Timeline, Track } from '@hone/core/timeline';
 import { frameOf, paletteOf, prepared, xOf, type Area, type Axis, type Palette } from '../drawing/axis';
 import { redraw } from '../drawing/redraw';
-import { drawLateness, drawLoadLane } from '../drawing/run-drawing';
+import { drawLateness, drawLoadLane, drawPredictedLane } from '../drawing/run-drawing';
 import { drawMarkers, drawRuler, drawTrack, type ClipNote } from '../drawing/track-drawing';
 import { Playback } from '../playback/playback';
+import { Predictions } from '../prediction/predictions';
 import { RunLogs } from '../playback/run-logs';
 import { editingFeature } from '../state/editing.feature';
 import { playbackFeature } from '../state/features';
 import { selectBefore, selectRun, selectSources, selectTimeline } from '../state/selectors';
+import { laneSum } from '../words/cause-words';
 import { STAGE_NAMES } from '../words/finding-words';
 import { EditBar } from './edit-bar';
 import { TimelineEditor } from './timeline-editor';
@@ -45,6 +47,8 @@ interface Row {
   readonly label: string;
   readonly area: Area;
   readonly track: Track | null;
+  /** Of a load lane. */
+  readonly stage: Stage | null;
 }
 
 /** Tracks, the lateness of the last two runs and the measured loads, all on one time axis, drawn on canvas. */
@@ -59,6 +63,9 @@ export class TimelineView {
   readonly playback = inject(Playback);
   private readonly logs = inject(RunLogs);
   private readonly range = inject(TimelineRange);
+  private readonly predictions = inject(Predictions);
+  /** What the lane under the pointer is made of. */
+  readonly sum = signal<string | null>(null);
   private readonly still = viewChild.required<ElementRef<HTMLCanvasElement>>('still');
   private readonly surface = viewChild.required<ElementRef<HTMLElement>>('surface');
   private readonly line = viewChild.required<ElementRef<HTMLElement>>('line');
@@ -138,7 +145,10 @@ export class TimelineView {
       const draft = this.drag.at(place);
       this.draft.set(this.drag.isDrag ? draft : null);
     } else if (box) this.box.set({ ...box, to: place });
-    else this.showHold(place);
+    else {
+      this.showHold(place);
+      this.showSum(place);
+    }
   }
 
   onRelease(event: PointerEvent): void {
@@ -195,6 +205,21 @@ export class TimelineView {
     this.surface().nativeElement.style.cursor = cursor;
   }
 
+  showSum(place: Place | null): void {
+    const predicted = this.predictions.predicted();
+    const row =
+      place &&
+      this.rows().find(
+        ({ stage, area }) => stage && area.top <= place.y && place.y < area.top + area.height + 1,
+      );
+    const names = new Map(this.sources().map(({ id, name }) => [id, name]));
+    this.sum.set(
+      predicted && place && row?.stage
+        ? laneSum(predicted, row.stage, Math.floor(place.frame), (id) => names.get(id) ?? id)
+        : null,
+    );
+  }
+
   private placeOf({ offsetX: x, offsetY: y }: PointerEvent): Place {
     const axis = this.axis(this.surface().nativeElement.clientWidth);
     const row = this.rows().find(({ area }) => area.top <= y && y < area.top + area.height + 2);
@@ -246,9 +271,15 @@ export class TimelineView {
     this.drawBox(context, palette);
     const log = this.logs.live() ?? this.logOf(this.run()?.id);
     const before = this.logs.live() ? this.logOf(this.run()?.id) : this.logOf(this.before()?.id);
+    const predicted = this.predictions.predicted();
+    drawLateness(context, axis, take(), this.predictions.log(), budget, palette);
     drawLateness(context, axis, take(), before, budget, palette);
     drawLateness(context, axis, take(), log, budget, palette);
-    for (const stage of STAGES) drawLoadLane(context, axis, take(), log, stage, budget, palette);
+    for (const stage of STAGES) {
+      const lane = take();
+      drawLoadLane(context, axis, lane, log, stage, budget, palette);
+      if (predicted) drawPredictedLane(context, axis, lane, predicted.stageMs[stage], stage, budget, palette);
+    }
   }
 
   // The playhead moves with every frame: a thin element of its own, so that nothing is drawn anew.
@@ -316,16 +347,23 @@ function displayed(timeline: Timeline): Timeline['tracks'] {
 function rowsFor(timeline: Timeline | null): readonly Row[] {
   const rows: Row[] = [];
   let top = 2;
-  const add = (label: string, height: number, gap = 2, track: Track | null = null): void => {
-    rows.push({ label, area: { top, height }, track });
+  const add = (
+    label: string,
+    height: number,
+    gap = 2,
+    track: Track | null = null,
+    stage: Stage | null = null,
+  ): void => {
+    rows.push({ label, area: { top, height }, track, stage });
     top += height + gap;
   };
   add('', 18);
   for (const track of timeline ? displayed(timeline) : [])
     add(track.enabled ? track.name : `${track.name} · off`, 22, 2, track);
   top += 4;
+  add('Late, predicted', 14);
   add('Late, run before', 18);
   add('Late, last run', 18, 4);
-  for (const stage of STAGES) add(`${STAGE_NAMES[stage]} load`, 12, 1);
+  for (const stage of STAGES) add(`${STAGE_NAMES[stage]} load`, 14, 1, null, stage);
   return rows;
 }

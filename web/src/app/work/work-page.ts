@@ -8,6 +8,7 @@ import { PlayerActions } from '../state/actions';
 import { selectLength, selectProject, selectSources, selectSubject } from '../state/selectors';
 import { editingFeature } from '../state/editing.feature';
 import { EffectPanel } from '../effects/effect-panel';
+import { CauseList } from './cause-list';
 import { FindingPanel } from './finding-panel';
 import { LeverBoard } from './lever-board';
 import { RunFigures } from './run-figures';
@@ -21,6 +22,7 @@ import { WorkKeys } from './work-keys';
   selector: 'hone-work-page',
   imports: [
     EffectPanel,
+    CauseList,
     FindingPanel,
     LeverBoard,
     RunFigures,

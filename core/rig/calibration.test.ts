@@ -1,0 +1,68 @@
+import { describe, expect, it } from 'vitest';
+import { FrameLog, randomOf } from '../playback/index.js';
+import { factorOf, learned, NOTHING_LEARNED } from './index.js';
+
+const FRAMES = 96;
+
+function logOf(decodeMs: (frame: number) => number, showMs = 3): FrameLog {
+  const log = FrameLog.empty(0, FRAMES);
+  for (let frame = 0; frame < FRAMES; frame++) {
+    log.set(frame, 'settled', 1);
+    log.set(frame, 'decode', decodeMs(frame));
+    log.set(frame, 'decoded', 1);
+    log.set(frame, 'show', showMs);
+  }
+  return log;
+}
+
+describe('what runs teach', () => {
+  it('comes near the truth in a few runs, and stays there', () => {
+    const random = randomOf(3);
+    let calibration = NOTHING_LEARNED;
+    for (let run = 0; run < 12; run++) {
+      // The truth is half as much again; each run is off by up to a tenth.
+      const off = 0.9 + 0.2 * random();
+      const said = 10 * factorOf(calibration, 'decode');
+      calibration = learned(
+        calibration,
+        logOf(() => 15 * off),
+        logOf(() => said),
+      );
+    }
+    expect(factorOf(calibration, 'decode')).toBeGreaterThan(1.38);
+    expect(factorOf(calibration, 'decode')).toBeLessThan(1.62);
+    expect(calibration.decode.variance).toBeLessThan(NOTHING_LEARNED.decode.variance / 3);
+  });
+
+  it('follows a machine that has changed, since it forgets slowly', () => {
+    let calibration = NOTHING_LEARNED;
+    const play = (truth: number): void => {
+      const said = 10 * factorOf(calibration, 'decode');
+      calibration = learned(
+        calibration,
+        logOf(() => truth),
+        logOf(() => said),
+      );
+    };
+    for (let run = 0; run < 20; run++) play(10);
+    for (let run = 0; run < 20; run++) play(20);
+    expect(factorOf(calibration, 'decode')).toBeGreaterThan(1.8);
+  });
+
+  it('says nothing of stages that took next to nothing', () => {
+    const after = learned(
+      NOTHING_LEARNED,
+      logOf(() => 12),
+      logOf(() => 12),
+    );
+    expect(after.effects.log).toBe(0);
+    expect(after.compose.variance).toBeGreaterThanOrEqual(NOTHING_LEARNED.compose.variance);
+    expect(after.decode.variance).toBeLessThan(NOTHING_LEARNED.decode.variance);
+  });
+
+  it('compares the frames of the run only', () => {
+    const said = logOf((frame) => (frame < 48 ? 10 : 1000));
+    const measured = new FrameLog(0, logOf(() => 10).values.slice(0, said.values.length / 2));
+    expect(learned(NOTHING_LEARNED, measured, said).decode.log).toBeCloseTo(0);
+  });
+});

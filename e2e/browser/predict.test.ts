@@ -1,0 +1,137 @@
+import type { Rigs, RunRecord } from '@hone/core/api';
+import { SIMULATED_RIGS, type Figure, type Rig } from '@hone/core/rig';
+import { rational } from '@hone/core/time';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { accessibilityFaults } from '../fixtures/accessible.js';
+import { TestBrowser } from '../fixtures/browser.js';
+import { makeCutProject, type CutProject } from '../fixtures/cut-project.js';
+import { TestServer } from '../fixtures/server.js';
+
+const heavier = (figure: Figure | null): Figure | null =>
+  figure && { ...figure, value: 60 * figure.value, low: 60 * figure.low, high: 60 * figure.high };
+
+/** A rig of figures that are given, so that what it is predicted to do never hangs on the machine of the test. */
+function slowRig(): Rig {
+  const [base] = SIMULATED_RIGS;
+  return {
+    ...base!,
+    ...{ id: 'own', name: 'This machine', simulated: false },
+    decoders: base!.decoders.map((each) => ({ ...each, msPerFrame: heavier(each.msPerFrame) })),
+  };
+}
+
+/** What is said of playback before anything was played. */
+describe('the prediction', () => {
+  let server: TestServer;
+  let browser: TestBrowser;
+  let made: CutProject;
+  const said = (): Promise<string | null> => browser.page.getByTestId('predicted').textContent();
+
+  beforeAll(async () => {
+    server = await TestServer.start();
+    made = await makeCutProject(server, 'Predicted', [
+      ['long24', rational(1), 48],
+      ['fast60', rational(1, 2), 48],
+    ]);
+    await server.settle(made.project.id);
+    await server.call('PUT', 'rigs/own', slowRig());
+    browser = await TestBrowser.open(server.url);
+    await browser.waitForPicture();
+  });
+
+  afterAll(async () => {
+    await browser.close();
+    await server.stop();
+  });
+
+  it('says before playing how many frames will be shown, and what holds playback back', async () => {
+    const { page } = browser;
+    await page.getByRole('heading', { name: 'It should not play' }).waitFor();
+    expect(await said()).toMatch(/Predicted: [\d.]+ frames\/s of 24 frames\/s.*\d+ frames of 96 dropped/);
+    const first = page.locator('hone-cause-list details').first();
+    expect(await first.getAttribute('data-cause')).toMatch(/cores|serial decoding|thrown away/);
+    expect(await first.textContent()).toContain('shows in the stage decode');
+    expect(await accessibilityFaults(page)).toEqual([]);
+  });
+
+  it('opens the sum behind a lane, down to the clips', async () => {
+    const { page } = browser;
+    await page.locator('.scroller').evaluate((element) => (element.scrollTop = element.scrollHeight));
+    const box = (await page.locator('.scroller').boundingBox())!;
+    const sum = page.getByTestId('lane-sum');
+    // From the lowest lane upwards until it is that of decoding; the second half is the 60 on 24.
+    await expect
+      .poll(async () => {
+        for (let up = 8; up < 140; up += 6) {
+          await page.mouse.move(box.x + 0.8 * box.width, box.y + box.height - up);
+          const text = await sum.textContent({ timeout: 300 }).catch(() => null);
+          if (text?.startsWith('Decode')) return text;
+        }
+        return null;
+      })
+      .toMatch(
+        /Decode, predicted: [\d.]+ (ms|s) of 41\.7 ms, \d+ %: fast60\.mp4 .*\(2\.5 decoded for 1 shown\)/,
+      );
+  });
+
+  it('goes to where frames will be dropped', async () => {
+    const { page } = browser;
+    const first = page.locator('hone-cause-list details button').first();
+    const from = /\d\d:\d\d:\d\d:\d\d/.exec((await first.textContent())!)![0];
+    await page.keyboard.press('End');
+    await expect.poll(() => page.getByTestId('timecode').textContent()).not.toBe(from);
+    await first.click();
+    await expect.poll(() => page.getByTestId('timecode').textContent()).toBe(from);
+  });
+
+  it('offers the levers that help with what they bring, and says why others do not', async () => {
+    const offers = browser.page.getByTestId('offers');
+    await offers.getByRole('button', { name: /Make copies of 2 clips.*frames\/s → 24 frames\/s/ }).waitFor();
+    expect(await offers.textContent()).toMatch(/A preview scale of 1:8 would not help: decode takes/);
+  });
+
+  it('puts another machine under the timeline, marked as such', async () => {
+    const { page } = browser;
+    const before = await said();
+    await page.getByTestId('what-if').selectOption({ label: 'on: Tower with a separate graphics processor' });
+    await page.getByRole('heading', { name: 'It should play there' }).waitFor();
+    expect(await said()).toMatch(/Predicted: 24 frames\/s of 24 frames\/s.*0 frames of 96 dropped/);
+    expect(await accessibilityFaults(page)).toEqual([]);
+    await page.getByTestId('what-if').selectOption({ label: 'on this machine' });
+    await page.getByRole('heading', { name: 'It should not play' }).waitFor();
+    expect(await said()).toBe(before);
+  });
+
+  it('stands beside what is measured, and learns from it', async () => {
+    const { page } = browser;
+    const calibration = async (): Promise<Rig['calibration']> =>
+      (await server.get<Rigs>('rigs')).own?.calibration;
+    expect(await calibration()).toBeUndefined();
+    const expected = await said();
+    await page.keyboard.press('Home');
+    await browser.playThrough();
+    const [run] = await server.get<RunRecord[]>(`projects/${made.project.id}/runs`);
+    expect(run!.facts.predicted!.framesPerSecond).toBeLessThan(24);
+    expect(expected).toContain(`${run!.facts.predicted!.dropped} frames of 96`);
+    const row = page.getByTestId('figures').getByRole('row', { name: /^Predicted/ });
+    expect(await row.textContent()).toMatch(/frames\/s/);
+    // Sixty times too slow it was said to be: the run has shown that it is not.
+    await expect.poll(async () => (await calibration())?.decode.log ?? 0).toBeLessThan(-0.5);
+    await expect.poll(said).not.toBe(expected);
+  });
+
+  it('follows a lever as it moves, before anything is played', async () => {
+    const { page } = browser;
+    const busy = async (): Promise<number> => Number(/cores ([\d.]+) %/.exec((await said())!)![1]);
+    await page.getByTestId('what-if').selectOption({ label: 'on: Travel laptop, two cores' });
+    await page.getByRole('heading', { name: /there$/ }).waitFor();
+    const before = await busy();
+    await page.getByTestId('play-scale').getByText('1:1', { exact: true }).click();
+    // Sixteen times as many pixels are drawn.
+    await expect.poll(busy).toBeGreaterThan(before);
+  });
+
+  it('has met no error on the way', () => {
+    expect(browser.errors).toEqual([]);
+  });
+});

@@ -1,0 +1,54 @@
+import type { Cause, Offer } from '@hone/core/findings';
+import type { PacingSummary, RunFacts, ScrubFacts, Stage } from '@hone/core/playback';
+import type { Situation } from '@hone/core/rig';
+import type { Rational } from '@hone/core/time';
+
+/** A question to the worker that predicts; a newer one makes an older one void. */
+export interface PredictionRequest {
+  readonly id: number;
+  readonly situation: Omit<Situation, 'indexes'>;
+  /** Packet indexes by source, as the server keeps them; those sent before are remembered. */
+  readonly packets: readonly (readonly [sourceId: string, packets: Uint8Array])[];
+  readonly measured: {
+    readonly firstFrame: number;
+    readonly log: Float32Array;
+    readonly summary: PacingSummary;
+    readonly facts: RunFacts;
+  } | null;
+  readonly scrub: ScrubFacts | null;
+}
+
+/** What one clip costs, for the sum behind a lane. */
+export interface PassageCost {
+  readonly sourceId: string;
+  readonly from: number;
+  readonly to: number;
+  readonly decodes: Uint16Array;
+  readonly decodeMs: number;
+  readonly scaleMs: number;
+  readonly effectsMs: number;
+  readonly readMs: number;
+}
+
+/** What was predicted, in numbers that can be handed over. Frames count from the beginning of the timeline. */
+export interface Predicted {
+  readonly rate: Rational;
+  readonly summary: PacingSummary;
+  readonly framesPerSecond: { readonly low: number; readonly high: number };
+  readonly coreUse: number;
+  readonly unmeasured: readonly string[];
+  /** ms of each stage in each frame when nothing else holds it up. */
+  readonly stageMs: Readonly<Record<Stage, Float32Array>>;
+  readonly log: Float32Array;
+  /** The log with each cost just as it is known, to learn from. */
+  readonly asKnown: Float32Array;
+  readonly passages: readonly PassageCost[];
+  readonly composeMs: Float32Array;
+  readonly showMs: number;
+  readonly causes: readonly Cause[];
+}
+
+export type PredictionReply =
+  | { readonly id: number; readonly kind: 'predicted'; readonly predicted: Predicted }
+  | { readonly id: number; readonly kind: 'offers'; readonly offers: readonly Offer[] }
+  | { readonly id: number; readonly kind: 'failed'; readonly message: string };

@@ -1,0 +1,58 @@
+import { causesOf, offersOf, type Measured } from '@hone/core/findings';
+import { PacketIndex } from '@hone/core/media';
+import { FrameLog, STAGES, type Stage } from '@hone/core/playback';
+import { predicted, stageMsOf, type Prediction, type Situation } from '@hone/core/rig';
+import type { PassageCost, Predicted, PredictionReply, PredictionRequest } from './prediction-messages';
+
+/** Where predictions are made, so that neither the page nor playback waits for them. */
+const indexes = new Map<string, PacketIndex>();
+let latest = 0;
+
+addEventListener('message', ({ data }: MessageEvent<PredictionRequest>) => {
+  latest = data.id;
+  // Whatever has come in meanwhile is read first: only the newest question is answered.
+  setTimeout(() => {
+    if (data.id === latest) answer(data);
+  });
+});
+
+function answer({ id, situation: asked, packets, measured, scrub }: PredictionRequest): void {
+  for (const [sourceId, bytes] of packets) indexes.set(sourceId, PacketIndex.from(bytes));
+  try {
+    const situation: Situation = { ...asked, indexes };
+    const prediction = predicted(situation);
+    const run: Measured | null = measured && {
+      log: new FrameLog(measured.firstFrame, measured.log),
+      summary: measured.summary,
+      facts: measured.facts,
+    };
+    const causes = causesOf({ situation, prediction, measured: run, scrub, planned: null });
+    tell({ id, kind: 'predicted', predicted: figuresOf(prediction, causes) });
+    setTimeout(() => {
+      if (id === latest) tell({ id, kind: 'offers', offers: offersOf(situation, prediction) });
+    });
+  } catch (error) {
+    tell({ id, kind: 'failed', message: error instanceof Error ? error.message : String(error) });
+  }
+}
+
+function figuresOf(prediction: Prediction, causes: Predicted['causes']): Predicted {
+  const { line, summary, framesPerSecond, coreUse, unmeasured, log, asKnown } = prediction;
+  const stageMs = Object.fromEntries(STAGES.map((stage) => [stage, stageMsOf(line, stage)]));
+  return {
+    ...{ rate: line.rate, summary, framesPerSecond, coreUse, unmeasured, causes },
+    stageMs: stageMs as Record<Stage, Float32Array>,
+    log: log.values,
+    asKnown: asKnown.values,
+    composeMs: line.composeMs,
+    showMs: line.showMs,
+    passages: line.passages.map((passage): PassageCost => {
+      const { sourceId, from, to, decodes, decodeMs, scaleMs, effectsMs, bytesPerPicture } = passage;
+      const drive = line.drives[passage.drive];
+      const readMs = drive ? (1000 * bytesPerPicture) / drive.bytesPerSecond : 0;
+      return { sourceId, from, to, decodes, decodeMs, scaleMs, effectsMs, readMs };
+    }),
+  };
+}
+
+const tell = (reply: PredictionReply): void => postMessage(reply);

@@ -1,0 +1,161 @@
+import { computed, DestroyRef, effect, inject, Injectable, signal, untracked } from '@angular/core';
+import { Store } from '@ngrx/store';
+import type { Offer } from '@hone/core/findings';
+import { FrameLog, type PredictedFigures } from '@hone/core/playback';
+import {
+  memoryShares,
+  NOTHING_LEARNED,
+  SIMULATED_RIGS,
+  simulatedDrive,
+  usualCeiling,
+  type Rig,
+} from '@hone/core/rig';
+import { toNumber } from '@hone/core/time';
+import { Api } from '../api/api';
+import { RunLogs } from '../playback/run-logs';
+import { playbackFeature } from '../state/features';
+import { machineFeature } from '../state/machine.feature';
+import { selectCopies, selectRun, selectSources, selectTimeline, selectTuning } from '../state/selectors';
+import type { Predicted, PredictionReply, PredictionRequest } from './prediction-messages';
+
+/** What is edited in quick succession is predicted once. */
+const SETTLE_MS = 150;
+
+/** Predicts what playback of the timeline will do, anew whenever something changes, in a worker. */
+@Injectable({ providedIn: 'root' })
+export class Predictions {
+  private readonly store = inject(Store);
+  private readonly api = inject(Api);
+  private readonly logs = inject(RunLogs);
+  private readonly timeline = this.store.selectSignal(selectTimeline);
+  private readonly tuning = this.store.selectSignal(selectTuning);
+  private readonly sources = this.store.selectSignal(selectSources);
+  private readonly copies = this.store.selectSignal(selectCopies);
+  private readonly machine = this.store.selectSignal(machineFeature.selectMachineState);
+  private readonly state = this.store.selectSignal(playbackFeature.selectState);
+  private readonly run = this.store.selectSignal(selectRun);
+  private readonly scrubs = this.store.selectSignal(playbackFeature.selectScrubs);
+  private worker: Worker | undefined;
+  private nextId = 1;
+  private readonly sent = new Set<string>();
+  private readonly fetched = new Map<string, Uint8Array>();
+  private readonly indexesRead = signal(0);
+
+  /** The rig under the timeline. */
+  readonly rig = computed((): Rig | null => {
+    const { own, loaded, underId } = this.machine();
+    if (underId === null) return own;
+    return [...loaded, ...SIMULATED_RIGS].find(({ id }) => id === underId) ?? own;
+  });
+  /** Whether the timeline stands on a machine that is not this one. */
+  readonly isWhatIf = computed(() => this.machine().underId !== null && this.rig() !== this.machine().own);
+  private readonly found = signal<Predicted | null>(null);
+  private readonly bids = signal<readonly Offer[] | null>(null);
+  /** What was predicted last; null before anything was, and where no rig is known. */
+  readonly predicted = this.found.asReadonly();
+  /** What each lever would bring; null while that is reckoned. */
+  readonly offers = this.bids.asReadonly();
+  readonly problem = signal<string | null>(null);
+  readonly log = computed(() => {
+    const predicted = this.found();
+    return predicted ? new FrameLog(0, predicted.log) : undefined;
+  });
+
+  constructor() {
+    effect((onCleanup) => {
+      // Everything that a prediction is made from; while it plays, nothing is reckoned beside it.
+      const asked = this.request();
+      this.indexesRead();
+      if (!asked || this.state() !== 'still') return;
+      const soon = setTimeout(() => untracked(() => this.ask(asked)), SETTLE_MS);
+      onCleanup(() => clearTimeout(soon));
+    });
+    inject(DestroyRef).onDestroy(() => this.worker?.terminate());
+  }
+
+  private readonly request = computed((): Omit<PredictionRequest, 'id' | 'packets'> | null => {
+    const timeline = this.timeline();
+    const tuning = this.tuning();
+    const rig = this.rig();
+    if (!timeline || !tuning || !rig) return null;
+    if (!timeline.tracks.some(({ kind, clips }) => kind === 'picture' && clips.length)) return null;
+    const { driveId, settings } = this.machine();
+    const isOwn = !this.isWhatIf();
+    const simulated = isOwn ? simulatedDrive(driveId) : undefined;
+    const ceiling = isOwn ? settings?.memoryCeilingBytes : undefined;
+    const run = this.run();
+    const log = run && this.logs.all().get(run.id);
+    return {
+      situation: {
+        ...{ timeline, tuning, rig, sources: this.sources(), copies: this.copies() },
+        shares: memoryShares(ceiling ?? usualCeiling(rig.machine.memoryBytes), rig.machine.cores),
+        drive: simulated ? { ...simulated, bytesPerSecond: simulated.readBytesPerSecond } : null,
+        calibration: rig.calibration ?? NOTHING_LEARNED,
+      },
+      // Only a run of the timeline as it was tuned then tells of it now.
+      measured:
+        isOwn && run && log && JSON.stringify(run.facts.tuning) === JSON.stringify(tuning)
+          ? { firstFrame: log.firstFrame, log: log.values, summary: run.summary, facts: run.facts }
+          : null,
+      scrub: isOwn ? (this.scrubs()[0]?.facts ?? null) : null,
+    };
+  });
+
+  /** What was predicted for frames [from, to), if that was for this machine. */
+  figuresFor(from: number, to: number): PredictedFigures | null {
+    const log = this.log();
+    const predicted = this.found();
+    if (!log || !predicted || this.isWhatIf() || to <= from) return null;
+    let shown = 0;
+    for (let frame = from; frame < to; frame++)
+      if (log.has(frame) && !Number.isNaN(log.get(frame, 'shown'))) shown++;
+    const share = shown / (to - from);
+    return { framesPerSecond: share * toNumber(predicted.rate), dropped: to - from - shown };
+  }
+
+  private ask(asked: Omit<PredictionRequest, 'id' | 'packets'>): void {
+    this.fetchIndexes();
+    const packets = [...this.fetched].filter(([id, bytes]) => bytes.length > 0 && !this.sent.has(id));
+    for (const [id] of packets) this.sent.add(id);
+    this.bids.set(null);
+    const id = this.nextId++;
+    this.started().postMessage({ id, ...asked, packets } satisfies PredictionRequest);
+  }
+
+  private started(): Worker {
+    if (this.worker) return this.worker;
+    const worker = new Worker(new URL('./prediction.worker', import.meta.url), { type: 'module' });
+    worker.addEventListener('message', ({ data }: MessageEvent<PredictionReply>) => this.receive(data));
+    worker.addEventListener('error', ({ message }) => this.problem.set(message || 'The prediction failed.'));
+    this.worker = worker;
+    return worker;
+  }
+
+  private receive(reply: PredictionReply): void {
+    if (reply.id !== this.nextId - 1) return;
+    if (reply.kind === 'failed') this.problem.set(reply.message);
+    else if (reply.kind === 'offers') this.bids.set(reply.offers);
+    else {
+      this.problem.set(null);
+      this.found.set(reply.predicted);
+    }
+  }
+
+  // With its packet index a source is predicted group by group; until it is here, with groups of the usual length.
+  private fetchIndexes(): void {
+    const used = new Set(
+      (this.timeline()?.tracks ?? []).flatMap(({ clips }) => clips.map(({ sourceId }) => sourceId)),
+    );
+    for (const { id, structure } of this.sources()) {
+      if (!structure || !used.has(id) || this.fetched.has(id)) continue;
+      this.fetched.set(id, new Uint8Array());
+      void this.api
+        .packets(id)
+        .then((bytes) => {
+          this.fetched.set(id, bytes);
+          this.indexesRead.update((count) => count + 1);
+        })
+        .catch(() => this.sent.add(id));
+    }
+  }
+}

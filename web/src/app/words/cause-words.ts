@@ -1,0 +1,166 @@
+import type { Cause, CauseKind, Offer } from '@hone/core/findings';
+import { frameBudgetMs, type Stage } from '@hone/core/playback';
+import { toNumber } from '@hone/core/time';
+import type { FrameSize } from '@hone/core/timeline';
+import type { Predicted } from '../prediction/prediction-messages';
+import { STAGE_NAMES } from './finding-words';
+import { bytes, count, framesPerSecond, milliseconds, percentOf, pixels } from './quantities';
+
+type Numbers = Readonly<Record<string, number>>;
+
+const list = (names: readonly string[]): string =>
+  names.length < 2 ? (names[0] ?? '') : `${names.slice(0, -1).join(', ')} and ${names.at(-1)}`;
+
+const rate = (bytesPerSecond: number | undefined): string => `${bytes(Math.round(bytesPerSecond ?? 0))}/s`;
+
+/** Two digits after the point for what is counted in ones and twos. */
+const times = (value: number | undefined): string => String(Number((value ?? 0).toPrecision(2)));
+
+const WORDS: Readonly<Record<CauseKind, (numbers: Numbers, names: readonly string[]) => string>> = {
+  drive: (n, [drive]) =>
+    n['freePercent'] === undefined
+      ? `The drive ${drive} cannot feed the picture: ${rate(n['bytesPerSecond'])} are wanted, ${rate(n['peakBytesPerSecond'])} at most, and it gives ${rate(n['driveBytesPerSecond'])}${(n['readers'] ?? 1) > 1 ? ` to ${n['readers']} readers at once` : ''}.`
+      : `The drive ${drive} is nearly full: ${percentOf(n['freePercent'])} are free. A drive so full reads slower and slower.`,
+  cores: (n, names) =>
+    `Decoding ${list(names)} takes ${milliseconds(n['decodeMs'] ?? 0)} of each ${milliseconds(n['budgetMs'] ?? 0)} and all cores, which are ${percentOf(n['corePercent'] ?? 0)} busy.`,
+  'serial decoding': (n, names) =>
+    (n['reachMs'] ?? 0) > 1
+      ? `Cuts into ${list(names)} fall into long groups of pictures: one decoder works ${milliseconds(n['reachMs'] ?? 0)} to reach the first frame, while the cores are only ${percentOf(n['corePercent'] ?? 0)} busy.`
+      : `One decoder works through ${list(names)} alone and takes ${milliseconds(n['decodeMs'] ?? 0)} of each ${milliseconds(n['budgetMs'] ?? 0)}, while the cores are only ${percentOf(n['corePercent'] ?? 0)} busy.`,
+  'thrown away': (n, names) =>
+    `${list(names)} ${names.length > 1 ? 'have' : 'has'} more frames a second than the timeline: ${times(n['decodedPerShown'])} are decoded for each one shown.`,
+  'oversized source': (_n, names) =>
+    `${list(names)} ${names.length > 1 ? 'have' : 'has'} far more pixels than the timeline, and all of them are decoded.`,
+  'unseen clips': (n) =>
+    `${count(n['clips'] ?? 0, 'clip lies', 'clips lie')} under others and ${n['clips'] === 1 ? 'is' : 'are'} never seen. Hone leaves ${n['clips'] === 1 ? 'it' : 'them'} out; a program that does not would decode ${n['most'] ?? 0} pictures at once where one is seen.`,
+  effects: (n, names) =>
+    `Effects (${list(names.map(effectWord))}) take ${milliseconds(n['effectsMs'] ?? 0)} of each ${milliseconds(n['budgetMs'] ?? 0)}.`,
+  'scaling or composing': (n) =>
+    `Scaling and composing take ${milliseconds((n['scaleMs'] ?? 0) + (n['composeMs'] ?? 0))} of each ${milliseconds(n['budgetMs'] ?? 0)}.`,
+  showing: (n) =>
+    `Bringing the picture to the screen takes ${milliseconds(n['showMs'] ?? 0)} of each ${milliseconds(n['budgetMs'] ?? 0)}: so many pixels are too many for this way of drawing.`,
+  'hardware decoding': (n, [codec, path, reason]) =>
+    n['works']
+      ? `Hardware can decode ${codec} here (${path}), but the browser decodes in software. Look for “hardware acceleration” in the browser’s settings.`
+      : `Hardware was asked to decode ${codec} (${path}) and cannot: ${(reason ?? '').trim().replace(/[\s.]+$/, '')}.`,
+  'weaker graphics': (_n, [used, stronger]) =>
+    `The browser draws with ${used}, and a stronger one idles: ${stronger}. In the graphics settings of the system, choose the stronger one for the browser, and start it again.`,
+  'drive of copies': (n, [copies, media]) =>
+    media
+      ? `Light copies lie on ${copies}, which reads ${rate(n['driveBytesPerSecond'])}: slower than ${media}, where the originals are.`
+      : `Light copies and originals are read from ${copies} at once, which is ${percentOf(n['usePercent'] ?? 0)} busy with it.`,
+  'copy not usable': (n, states) =>
+    `${count(n['copies'] ?? 0, 'light copy', 'light copies')} cannot be used (${list(states)}), so originals are played.`,
+  memory: (n) =>
+    `Memory is short: ${Math.round(n['waiting'] ?? 0)} pictures may wait to be shown, and ${times(n['aheadSeconds'])} s of the heaviest source are read ahead. Raise the ceiling on the page Rig.`,
+  'slow start': (n) =>
+    `The first picture takes ${milliseconds(n['firstFrameMs'] ?? 0)} to come; from then on it plays.`,
+  'slow scrubbing': (n) =>
+    `It plays, but scrubbing answers late: ${milliseconds(n['medianMs'] ?? 0)} for most pictures, ${milliseconds(n['worstMs'] ?? 0)} for the slowest.`,
+  'soft picture': (n, names) =>
+    `It plays, and what you see is ${pixels({ width: n['width'] ?? 0, height: n['height'] ?? 0 })}${names.length ? ', from a light copy' : ''}: ${percentOf((100 * (n['pixels'] ?? 0)) / (n['of'] ?? 1))} of the pixels. A soft picture is the preview, not the footage; the export has all of them.`,
+  'picture behind sound': (n) =>
+    `The picture comes ${milliseconds(n['latenessMs'] ?? 0)} after its sound (${times(n['framesLate'])} frames). Only in the preview: the export is in step.`,
+  space: (n) =>
+    `What is to be made takes ${bytes(n['plannedBytes'] ?? 0)}, and ${bytes(n['freeBytes'] ?? 0)} are free.`,
+  'other programs': (n) =>
+    `Other programs kept ${percentOf(n['loadPercent'] ?? 0)} of the machine busy when it was measured.`,
+  'slowing down': (n) =>
+    `The machine slows down as it runs: the same work cost ${times(n['times'])} times as much at the end of the run as at its beginning. Heat or battery saving do that.`,
+  sound: (n) =>
+    `Sound holds playback up: mixing takes ${percentOf(n['mixPercent'] ?? 0)} of the time, and ${milliseconds(n['gapMs'] ?? 0)} were silent because it was not ready.`,
+  plays: (n) =>
+    `Nothing holds it back. The busiest second takes ${percentOf(n['usePercent'] ?? 0)} of what there is.`,
+};
+
+/** How an effect's kind reads within a sentence. */
+const effectWord = (kind: string): string =>
+  ({ whiteBalance: 'white balance', table: 'colour table', denoise: 'noise reduction' })[kind] ?? kind;
+
+/** A cause as a sentence with the numbers that it comes from. */
+export const causeSentence = ({ kind, numbers, names }: Cause): string => WORDS[kind](numbers, names);
+
+/** What to record differently next time; null where that is not the point. */
+export function nextShoot(
+  { kind }: Cause,
+  { size, framesPerSecond: fps }: { size: FrameSize; framesPerSecond: number },
+): string | null {
+  if (kind !== 'thrown away' && kind !== 'serial decoding' && kind !== 'cores') return null;
+  const rateText = framesPerSecond(fps);
+  if (kind === 'thrown away') return `Next shoot: record at ${rateText}.`;
+  return `Next shoot: record at ${rateText} in an intra format, about ${bytes(intraBytesAnHour(size, fps))} an hour.`;
+}
+
+/** Bytes of a frame of VC-3 at 1920 × 1080 in its heavier profile (SMPTE ST 2019-1; from memory). */
+const VC3_BYTES = 917_504;
+
+const intraBytesAnHour = ({ width, height }: FrameSize, fps: number): number =>
+  (VC3_BYTES * width * height * fps * 3600) / (1920 * 1080);
+
+/** What a lever would bring, for its button. */
+export function offerText({ move, framesPerSecond: fps }: Offer, now: number, price: string | null): string {
+  const gain = `${framesPerSecond(now)} → ${framesPerSecond(fps)}`;
+  const what =
+    move.lever === 'preview scale'
+      ? `Lower the preview scale to 1:${move.playScale}`
+      : move.lever === 'play from copies'
+        ? 'Play from the light copies that are ready'
+        : `Make copies of ${count(move.copies.length, 'clip', 'clips')}`;
+  return [what, ...(price ? [price] : []), gain].join(' · ');
+}
+
+/** Why a lever is not worth moving. */
+export function offerRefusal({ move, loadPercent: { stage, before, after } }: Offer): string {
+  const what =
+    move.lever === 'preview scale'
+      ? `A preview scale of 1:${move.playScale} would not help`
+      : move.lever === 'play from copies'
+        ? 'Playing from the copies that are ready would not help'
+        : 'More light copies would not help';
+  const name = STAGE_NAMES[stage].toLowerCase();
+  return Math.abs(after - before) < 2
+    ? `${what}: ${name} takes ${percentOf(before)} of the frame budget with or without it.`
+    : `${what}: ${name} would go from ${percentOf(before)} to ${percentOf(after)} of the frame budget, and frames would still be late.`;
+}
+
+const HALF_SECOND = 0.5;
+
+/** The sum behind a lane at a frame, over the second around it: "decode 61 ms of 41.7: …". */
+export function laneSum(
+  predicted: Predicted,
+  stage: Stage,
+  frame: number,
+  nameOf: (sourceId: string) => string,
+): string {
+  const budget = frameBudgetMs(predicted.rate);
+  const half = Math.round(HALF_SECOND * toNumber(predicted.rate));
+  const whole = predicted.stageMs[stage];
+  const [from, to] = [Math.max(0, frame - half), Math.min(whole.length, frame + half + 1)];
+  if (to <= from) return '';
+  const parts = predicted.passages.flatMap((passage) => {
+    const first = Math.max(from, passage.from);
+    const end = Math.min(to, passage.to);
+    if (end <= first) return [];
+    let decoded = 0;
+    let made = 0;
+    for (let at = first; at < end; at++) {
+      const pictures = passage.decodes[at - passage.from] ?? 0;
+      decoded += pictures;
+      made += pictures > 0 ? 1 : 0;
+    }
+    const ms =
+      stage === 'decode'
+        ? decoded * passage.decodeMs
+        : stage === 'read'
+          ? decoded * passage.readMs
+          : made * (stage === 'scale' ? passage.scaleMs : stage === 'effects' ? passage.effectsMs : 0);
+    const many =
+      stage === 'decode' && decoded > 1.2 * made
+        ? ` (${times(decoded / Math.max(1, made))} decoded for 1 shown)`
+        : '';
+    return ms > 0 ? [`${nameOf(passage.sourceId)} ${milliseconds(ms / (to - from))}${many}`] : [];
+  });
+  const sum = whole.slice(from, to).reduce((total, each) => total + each, 0) / (to - from);
+  const head = `${STAGE_NAMES[stage]}, predicted: ${milliseconds(sum)} of ${milliseconds(budget)}, ${percentOf((100 * sum) / budget)}`;
+  return parts.length ? `${head}: ${parts.join(', ')}` : head;
+}

@@ -1,0 +1,144 @@
+import { Component, computed, inject } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
+import { RouterLink } from '@angular/router';
+import { Store } from '@ngrx/store';
+import type { Cause, Offer } from '@hone/core/findings';
+import type { CopyDivisor } from '@hone/core/media';
+import { SIMULATED_RIGS } from '@hone/core/rig';
+import { formatTimecode, timecodeFormatOf, toNumber } from '@hone/core/time';
+import { Playback } from '../playback/playback';
+import { Predictions } from '../prediction/predictions';
+import { CopyActions, ProjectActions, RigActions } from '../state/actions';
+import { mediaFeature } from '../state/features';
+import { machineFeature } from '../state/machine.feature';
+import { selectTimeline, selectTuning } from '../state/selectors';
+import { causeSentence, nextShoot, offerRefusal, offerText } from '../words/cause-words';
+import { STAGE_NAMES } from '../words/finding-words';
+import { bytes, count, framesPerSecond, percentOf, wait } from '../words/quantities';
+
+/** Stretches that a cause names; more would not be read. */
+const MOST_SPANS = 4;
+
+/** What is predicted of the timeline before it is played, why, and what each lever would bring. */
+@Component({
+  selector: 'hone-cause-list',
+  imports: [MatButtonModule, RouterLink],
+  templateUrl: './cause-list.html',
+  styleUrl: './cause-list.scss',
+})
+export class CauseList {
+  private readonly store = inject(Store);
+  private readonly predictions = inject(Predictions);
+  private readonly playback = inject(Playback);
+  private readonly timeline = this.store.selectSignal(selectTimeline);
+  private readonly tuning = this.store.selectSignal(selectTuning);
+  private readonly machine = this.store.selectSignal(machineFeature.selectMachineState);
+  private readonly estimates = this.store.selectSignal(mediaFeature.selectEstimates);
+  readonly predicted = this.predictions.predicted;
+  readonly isWhatIf = this.predictions.isWhatIf;
+  readonly problem = this.predictions.problem;
+  readonly rigs = computed(() => [...this.machine().loaded, ...SIMULATED_RIGS]);
+  readonly underId = computed(() => this.machine().underId ?? '');
+  readonly needsRig = computed(() => this.machine().known && !this.machine().own && this.timeline() !== null);
+
+  readonly title = computed(() => {
+    const { summary } = this.predicted()!;
+    const where = this.isWhatIf() ? ' there' : '';
+    return summary.dropped <= 0.01 * summary.wanted ? `It should play${where}` : `It should not play${where}`;
+  });
+  readonly sentence = computed(() => {
+    const { summary, framesPerSecond: spread, rate, coreUse } = this.predicted()!;
+    const wanted = toNumber(rate);
+    const isSure = spread.high - spread.low < 0.03 * wanted;
+    const range = isSure
+      ? ''
+      : `, between ${framesPerSecond(spread.low)} and ${framesPerSecond(spread.high)}`;
+    return `Predicted: ${framesPerSecond(summary.framesPerSecondShown)} of ${framesPerSecond(wanted)}${range}; ${count(summary.dropped, 'frame', 'frames')} of ${summary.wanted} dropped, cores ${percentOf(100 * coreUse)} busy.`;
+  });
+  readonly unmeasured = computed(() => {
+    const what = this.predicted()!.unmeasured;
+    return what.length ? `Not measured on this machine, so left out: ${what.join(', ')}.` : null;
+  });
+  readonly causes = computed(() => {
+    const timeline = this.timeline();
+    if (!timeline) return [];
+    const format = timecodeFormatOf(timeline.rate);
+    const at = (frame: number): string => formatTimecode(timeline.startFrame + frame, format);
+    const shape = { size: timeline.size, framesPerSecond: toNumber(timeline.rate) };
+    return this.predicted()!.causes.map((cause) => ({
+      kind: cause.kind,
+      sentence: causeSentence(cause),
+      evidence: evidenceOf(cause),
+      nextShoot: nextShoot(cause, shape),
+      spans: cause.spans
+        .slice(0, MOST_SPANS)
+        .map(({ from, to }) => ({ from, text: `${at(from)} to ${at(to)}` })),
+    }));
+  });
+  readonly bids = computed(() => {
+    const offers = this.predictions.offers();
+    const said = this.predicted();
+    if (!offers || !said) return null;
+    const now = said.summary.framesPerSecondShown;
+    return offers
+      .filter(({ helps }) => helps || said.summary.dropped > 0)
+      .map((offer) => ({
+        offer,
+        helps: offer.helps,
+        text: offer.helps ? offerText(offer, now, this.priceOf(offer)) : offerRefusal(offer),
+      }));
+  });
+
+  readonly someHelp = computed(() => (this.bids() ?? []).some(({ helps }) => helps));
+
+  putUnder(event: Event): void {
+    const { value } = event.target as HTMLSelectElement;
+    this.store.dispatch(RigActions.rigPutUnder({ rigId: value || null }));
+  }
+
+  goTo(frame: number): void {
+    this.playback.seek(frame);
+  }
+
+  take({ move }: Offer): void {
+    const tuning = this.tuning();
+    if (!tuning) return;
+    if (move.lever === 'preview scale') {
+      this.store.dispatch(ProjectActions.leverMoved({ tuning: { ...tuning, playScale: move.playScale } }));
+      return;
+    }
+    if (!tuning.lightCopies)
+      this.store.dispatch(ProjectActions.leverMoved({ tuning: { ...tuning, lightCopies: true } }));
+    if (move.lever !== 'make copies') return;
+    const groups = new Map<CopyDivisor, string[]>();
+    for (const { sourceId, divisor } of move.copies)
+      groups.set(divisor, [...(groups.get(divisor) ?? []), sourceId]);
+    for (const [divisor, sourceIds] of groups) this.store.dispatch(CopyActions.asked({ sourceIds, divisor }));
+  }
+
+  // What copies take is measured on a sample of each clip; until it was for all of them, nothing is said of it.
+  private priceOf({ move, pixels: { width, height } }: Offer): string | null {
+    if (move.lever === 'preview scale') return `${width} × ${height}`;
+    if (move.lever !== 'make copies') return null;
+    const found = move.copies.map((wanted) =>
+      this.estimates().find((each) => each.sourceId === wanted.sourceId && each.divisor === wanted.divisor),
+    );
+    if (found.some((each) => !each)) return null;
+    const seconds = found.reduce((sum, each) => sum + each!.seconds, 0);
+    const size = found.reduce((sum, each) => sum + each!.bytes, 0);
+    return `about ${wait(seconds)} · ${bytes(size)}`;
+  }
+}
+
+function evidenceOf({ stage, predictedDrops, measuredDrops, numbers }: Cause): string {
+  const drops =
+    predictedDrops + (measuredDrops ?? 0) > 0
+      ? `${count(predictedDrops, 'frame', 'frames')} predicted to be dropped${measuredDrops === null ? '' : `, ${measuredDrops} were`}`
+      : '';
+  const shows = stage ? `shows in the stage ${STAGE_NAMES[stage].toLowerCase()}` : '';
+  const cores = numbers['corePercent'] === undefined ? '' : `cores ${percentOf(numbers['corePercent'])} busy`;
+  return (
+    [drops, shows, cores].filter(Boolean).join('; ') ||
+    'Known of the machine and the timeline, without playing.'
+  );
+}
