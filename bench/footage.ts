@@ -1,3 +1,6 @@
+import { mkdtemp } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import type { CopyDivisor } from '@hone/core/media';
 import { configFrom, startServer, type RunningServer } from '@hone/server';
@@ -17,6 +20,13 @@ export async function startWithFootage(id: DemoProjectId): Promise<RunningServer
   });
   await waitForJobs(server, id);
   return server;
+}
+
+/** Starts a server on a free port with nothing in it, that may read a folder. */
+export async function startEmpty(folder: string): Promise<RunningServer> {
+  const dataFolder = await mkdtemp(join(tmpdir(), 'hone-bench-folder-'));
+  const env = { ...process.env, HONE_DATA: dataFolder, HONE_MEDIA: folder, HONE_MEASURE: 'asked' };
+  return startServer({ ...configFrom(env, root), port: 0 }, { extraPages: PAGE_FOLDER });
 }
 
 /** Asks for a light copy as the page does. */

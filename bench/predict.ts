@@ -19,7 +19,8 @@ import type { RunningServer } from '@hone/server';
 import type { Page } from 'playwright-core';
 import { buildPage, coresOf, playTimeline, withBrowser, withPage } from './browser.js';
 import { middle } from './figures.js';
-import { askForCopy, startWithFootage, waitForJobs } from './footage.js';
+import { askForCopy, startEmpty, startWithFootage, waitForJobs } from './footage.js';
+import { readFolder } from './folder-cases.js';
 import { CASE_COPIES, practice, predictCases, type PredictCase } from './predict-cases.js';
 
 /** A rig that was measured this long ago is still taken for this machine. */
@@ -30,34 +31,65 @@ interface Compared {
   readonly isRightCause: boolean;
 }
 
-/** Timelines that are predicted and then played for real: how far the prediction is off. */
-export async function predict(): Promise<Record<string, number>> {
+/**
+ * Timelines that are predicted and then played for real: how far the prediction is off.
+ * @param folder of sources and `.otio` files; the demo's own cases without one
+ */
+export async function predict(folder?: string): Promise<Record<string, number>> {
   await buildPage();
+  return folder === undefined ? ofDemo() : ofFolder(folder);
+}
+
+async function ofDemo(): Promise<Record<string, number>> {
   const server = await startWithFootage(DEMO_PROJECT);
   try {
     const sources = await server.services.sources.list(DEMO_PROJECT);
     const idOf = (shot: string): string => sources.find(({ name }) => name === shot)!.id;
     for (const [shot, divisor] of CASE_COPIES) await askForCopy(server, DEMO_PROJECT, idOf(shot), divisor);
     await waitForJobs(server, DEMO_PROJECT);
-    const rig = await measuredRig(server);
-    const media = await mediaOf(server);
-    return await withPage(server.url, async (page) => {
-      const cores = await coresOf(page);
-      let calibration = NOTHING_LEARNED;
-      const compared: Compared[] = [];
-      for (const each of practice(idOf)) {
-        ({ calibration } = await compare(each, { server, page, rig, media, cores, calibration }));
-      }
-      for (const each of predictCases(idOf)) {
-        const result = await compare(each, { server, page, rig, media, cores, calibration });
-        calibration = result.calibration;
-        compared.push(result);
-      }
-      return figuresOf(compared);
-    });
+    return await played(server, DEMO_PROJECT, practice(idOf), predictCases(idOf));
   } finally {
     await server.stop();
   }
+}
+
+async function ofFolder(folder: string): Promise<Record<string, number>> {
+  const server = await startEmpty(folder);
+  try {
+    const { id, size, timelines } = await readFolder(server, folder);
+    const cases = timelines.map(({ name, timeline }): PredictCase => ({
+      ...{ name, timeline, lightCopies: false },
+      playScale: size.height > 1080 ? 4 : 2,
+    }));
+    return await played(server, id, cases.slice(0, 1), cases);
+  } finally {
+    await server.stop();
+  }
+}
+
+/** Measures the machine, plays a few for practice, then predicts and plays each. */
+async function played(
+  server: RunningServer,
+  projectId: string,
+  first: readonly PredictCase[],
+  cases: readonly PredictCase[],
+): Promise<Record<string, number>> {
+  const rig = await measuredRig(server, projectId);
+  const media = await mediaOf(server, projectId);
+  return withPage(server.url, async (page) => {
+    const cores = await coresOf(page);
+    let calibration = NOTHING_LEARNED;
+    const compared: Compared[] = [];
+    const next = (each: PredictCase): ReturnType<typeof compare> =>
+      compare(each, { server, projectId, page, rig, media, cores, calibration });
+    for (const each of first) ({ calibration } = await next(each));
+    for (const each of cases) {
+      const result = await next(each);
+      calibration = result.calibration;
+      compared.push(result);
+    }
+    return figuresOf(compared);
+  });
 }
 
 function figuresOf(compared: readonly Compared[]): Record<string, number> {
@@ -73,6 +105,7 @@ function figuresOf(compared: readonly Compared[]): Record<string, number> {
 
 interface Bench {
   readonly server: RunningServer;
+  readonly projectId: string;
   readonly page: Page;
   readonly rig: Rig;
   readonly media: Media;
@@ -82,10 +115,10 @@ interface Bench {
 
 type Media = Pick<Situation, 'sources' | 'copies' | 'indexes'>;
 
-async function mediaOf({ url }: RunningServer): Promise<Media> {
+async function mediaOf({ url }: RunningServer, projectId: string): Promise<Media> {
   const get = async <T>(path: string): Promise<T> => (await (await fetch(`${url}/api/${path}`)).json()) as T;
-  const sources = await get<Source[]>(`projects/${DEMO_PROJECT}/sources`);
-  const copies = await get<LightCopy[]>(`projects/${DEMO_PROJECT}/copies`);
+  const sources = await get<Source[]>(`projects/${projectId}/sources`);
+  const copies = await get<LightCopy[]>(`projects/${projectId}/copies`);
   const indexes = new Map<string, PacketIndex>();
   for (const { id } of sources) {
     const reply = await fetch(`${url}/api/sources/${id}/packets`);
@@ -97,7 +130,7 @@ async function mediaOf({ url }: RunningServer): Promise<Media> {
 /** Predicts, then plays, then learns. */
 async function compare(
   { name, timeline, playScale, lightCopies, driveId }: PredictCase,
-  { server, page, rig, media, cores, calibration }: Bench,
+  { server, projectId, page, rig, media, cores, calibration }: Bench,
 ): Promise<Compared & { calibration: Calibration }> {
   const tuning: Tuning = { playScale, restScale: playScale, lightCopies };
   await simulateDrive(server, driveId ?? null);
@@ -112,7 +145,7 @@ async function compare(
     calibration,
   };
   const prediction = predicted(situation);
-  const { log, facts } = await playTimeline(page, DEMO_PROJECT, timeline, tuning);
+  const { log, facts } = await playTimeline(page, projectId, timeline, tuning);
   const summary = pacingSummary(log, timeline.rate);
   const rate = timeline.rate.num / timeline.rate.den;
   const [said, was] = [prediction.summary, summary].map((each) => each.framesPerSecondShown);
@@ -143,14 +176,14 @@ async function simulateDrive({ url }: RunningServer, driveId: string | null): Pr
 }
 
 /** The rig as the page measures it when it is asked to. */
-async function measuredRig({ url }: RunningServer): Promise<Rig> {
+async function measuredRig({ url }: RunningServer, projectId: string): Promise<Rig> {
   const own = async (): Promise<Rig | null> =>
     ((await (await fetch(`${url}/api/rigs`)).json()) as { own: Rig | null }).own;
   const known = await own();
   if (known && Date.now() - Date.parse(known.measuredAt) < KEPT_MS) return known;
   const before = known?.measuredAt;
   await withBrowser(async (page) => {
-    await page.addInitScript((id) => localStorage.setItem('hone.lastProject', id), DEMO_PROJECT);
+    await page.addInitScript((id) => localStorage.setItem('hone.lastProject', id), projectId);
     await page.goto(`${url}/rig`);
     await page.waitForTimeout(2000);
     await page.getByTestId('measure').click();

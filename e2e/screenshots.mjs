@@ -48,6 +48,24 @@ await open('Work');
 await play();
 await page.getByTestId('make-copies').getByText('MB').waitFor({ timeout: 120_000 });
 await shot('work-before');
+// The lanes with the sum behind one of them, and the first finding; then the same on a machine that is not here.
+await page.locator('hone-cause-list').evaluate((element) => element.scrollIntoView());
+await page.locator('.scroller').evaluate((element) => (element.scrollTop = element.scrollHeight));
+const lanes = await page.locator('.scroller').boundingBox();
+await page.getByTestId('offers').waitFor({ timeout: 60_000 });
+await page.mouse.move(lanes.x + 0.42 * lanes.width, lanes.y + lanes.height - 70);
+await page.waitForTimeout(800);
+await shot('load-lanes');
+await page
+  .getByTestId('what-if')
+  .selectOption({ label: 'on: Office machine, four cores, integrated graphics' });
+await page.getByRole('heading', { name: /there$/ }).waitFor();
+await page.getByText('Reckoning').waitFor({ state: 'detached' });
+await page.waitForTimeout(800);
+await shot('what-if');
+await page.getByTestId('what-if').selectOption({ label: 'on this machine' });
+await page.locator('aside').evaluate((element) => element.scrollTo(0, 0));
+await page.locator('.scroller').evaluate((element) => (element.scrollTop = 0));
 await page.getByTestId('make-copies').click();
 await page
   .getByText(/Light copy of .* left/)
@@ -124,6 +142,8 @@ await open('Export');
 // A quarter of the size: the proof is the same, and made in a fraction of the time.
 await page.getByTestId('delivery-size').click();
 await page.getByRole('option').last().click();
+await page.waitForTimeout(1500);
+await shot('export');
 await page.getByTestId('export').click();
 await page.getByTestId('proof').waitFor({ timeout: 1_800_000 });
 await page.waitForTimeout(2000);

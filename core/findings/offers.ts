@@ -62,7 +62,7 @@ export function offersOf(situation: Situation, now: Prediction): Offer[] {
   const limiting = heaviestStage(now);
   return moves
     .map(({ move, then }): Offer => {
-      const next = predicted(then, now.line.from, now.line.to);
+      const next = predicted(then, now);
       const gained = next.summary.shown - now.summary.shown;
       return {
         move,

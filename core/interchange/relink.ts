@@ -8,6 +8,7 @@ import {
   ZERO,
   type Rational,
 } from '../time/index.js';
+import type { SourceFacts } from '../media/index.js';
 import { settled, type Clip, type FrameSize, type NewId, type Timeline } from '../timeline/index.js';
 import type { ImportedClip, ImportedTimeline, MediaReference } from './imported.js';
 import { withNestPrints } from './nests.js';
@@ -24,6 +25,28 @@ export interface Relinkable {
   /** SHA-256 of its file; null while it is not known. */
   readonly contentHash?: string | null | undefined;
 }
+
+/** What relinking needs of a source; one that is missing has no length and no timecode that is known. */
+export const relinkable = ({
+  id,
+  name,
+  folder,
+  facts,
+  contentHash,
+}: {
+  readonly id: string;
+  readonly name: string;
+  readonly folder: string;
+  readonly facts: SourceFacts | null;
+  readonly contentHash: string | null;
+}): Relinkable => ({
+  id,
+  name,
+  path: `${folder.replace(/\/$/, '')}/${name}`,
+  lengthSeconds: facts?.duration ?? ZERO,
+  startSeconds: timecodeStart(facts?.timecode ?? null, facts?.picture?.rate),
+  contentHash,
+});
 
 /** The seconds at which a source's own timecode begins; zero when it has none that can be read. */
 export function timecodeStart(timecode: string | null, rate: Rational | undefined): Rational {

@@ -74,6 +74,11 @@ export class FrameLog {
     return new FrameLog(this.firstFrame, this.values.slice(0, end * WIDTH));
   }
 
+  /** The numbers of frames [from, to), as they stand in the log. */
+  rows(from: number, to: number): Float32Array {
+    return this.values.subarray((from - this.firstFrame) * WIDTH, (to - this.firstFrame) * WIDTH);
+  }
+
   stageMs(frame: number, stage: Stage): number {
     return this.get(frame, stage);
   }

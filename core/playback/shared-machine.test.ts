@@ -17,7 +17,7 @@ function tandem(serviceMs: readonly number[], jobs: number): number {
   begin(0);
   let done = 0;
   while (done < jobs) {
-    const { station } = machine.finish();
+    const station = machine.finish();
     if (station + 1 === serviceMs.length) done++;
     else waiting[station + 1]!++;
     begin(station);
@@ -131,8 +131,8 @@ describe('a machine that is shared', () => {
       let next = 0;
       while (stayed.length < 40_000) {
         if (machine.nextEnd <= next) {
-          const { station, tookMs } = machine.finish();
-          stayed.push(tookMs);
+          const station = machine.finish();
+          stayed.push(machine.tookMs);
           free.push(station);
         } else {
           machine.advance(next);

@@ -71,11 +71,6 @@ export class SharedMachine {
       : this.clock + Math.max(0, this.ends[this.first]! - this.virtual) / this.pace;
   }
 
-  /** ms that a station has been at what it does. */
-  elapsed(station: number): number {
-    return this.clock - this.begun[station]!;
-  }
-
   /** Lets time pass; what ends meanwhile must have been taken by `finish` before. */
   advance(to: number): void {
     const ms = to - this.clock;
@@ -85,13 +80,16 @@ export class SharedMachine {
     this.clock = to;
   }
 
-  /** Ends what ends first, at its time. @returns its station and how long it took */
-  finish(): { readonly station: number; readonly tookMs: number } {
+  /** How long that took which ended last, ms. */
+  tookMs = 0;
+
+  /** Ends what ends first, at its time. @returns its station */
+  finish(): number {
     const station = this.first;
     this.advance(this.nextEnd);
-    const tookMs = this.elapsed(station);
+    this.tookMs = this.clock - this.begun[station]!;
     this.leave(station);
-    return { station, tookMs };
+    return station;
   }
 
   private leave(station: number): void {

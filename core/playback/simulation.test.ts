@@ -152,3 +152,61 @@ describe('simulated playback', () => {
     expect(() => simulate(lineOf([], { to: 0 }))).toThrow(RangeError);
   });
 });
+
+describe('a simulation that is taken up again', () => {
+  /** Ten clips on each of two tracks. */
+  const tracks = (change: (clip: number) => Sketch = () => ({})): LinePassage[] =>
+    [0, 1]
+      .flatMap((track) =>
+        Array.from({ length: 10 }, (_, at) =>
+          passage({
+            ...{ from: 24 * at, to: 24 * at + 24, clipId: `${track}-${at}`, cold: 6, group: 12 },
+            ...(track === 0 ? change(at) : {}),
+          }),
+        ),
+      )
+      .sort((a, b) => a.from - b.from);
+
+  const before = simulate(lineOf(tracks()));
+
+  it.each([
+    ['is lighter', { decodeMs: 2 }],
+    ['is heavier', { decodeMs: 22 }],
+    ['does not play any more', { decodeMs: 120 }],
+    ['has effects', { effectsMs: 15 }],
+    ['is entered elsewhere', { cold: 20 }],
+  ])('gives what a whole one gives when a clip %s', (_what, sketch) => {
+    for (const changed of [2, 5, 9]) {
+      const line = lineOf(tracks((at) => (at === changed ? sketch : {})));
+      const [again, whole] = [simulate(line, {}, before), simulate(line)];
+      const [a, b] = [again, whole].map(({ log }) => pacingSummary(log, line.rate));
+      expect(a!.shown).toBe(b!.shown);
+      expect(a!.stageMs.decode).toBeCloseTo(b!.stageMs.decode, 1);
+      expect(again.coreUse).toBeCloseTo(whole.coreUse, 2);
+    }
+  });
+
+  it('plays only what the change touches', () => {
+    const line = lineOf(tracks((at) => (at === 4 ? { decodeMs: 9 } : {})));
+    const again = simulate(line, {}, before);
+    // Moments from long before and long after the change are those of the simulation before.
+    const shared = again.checkpoints.filter((each) => before.checkpoints.includes(each));
+    expect(shared.length).toBeGreaterThan(0);
+    expect(shared.every(({ frame }) => frame < 96)).toBe(true);
+    const later = again.checkpoints.filter(({ frame }) => frame >= 192).map(({ signature }) => signature);
+    expect(later).toEqual(
+      before.checkpoints.filter(({ frame }) => frame >= 192).map(({ signature }) => signature),
+    );
+    expect(later.length).toBeGreaterThan(0);
+  });
+
+  it('is the one before when nothing has changed, and a new one when everything has', () => {
+    expect(simulate(lineOf(tracks()), {}, before)).toBe(before);
+    const other = lineOf(tracks(), { cores: 1 });
+    expect([...simulate(other, {}, before).log.values]).toEqual([...simulate(other).log.values]);
+    const shorter = lineOf(tracks().slice(0, 10));
+    expect(pacingSummary(simulate(shorter, {}, before).log, shorter.rate)).toEqual(
+      pacingSummary(simulate(shorter).log, shorter.rate),
+    );
+  });
+});

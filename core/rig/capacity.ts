@@ -1,41 +1,53 @@
-import type { Stage } from '../playback/index.js';
-import { decodeMs, kernelMs, readMs, showMs, type DecodeLoad } from './cost-model.js';
+import type { Tuning } from '../levers/index.js';
+import { placeable } from '../media/index.js';
+import { frameBudgetMs, STAGES, type Stage } from '../playback/index.js';
+import { soloTimeline, type Timeline } from '../timeline/index.js';
+import { NOTHING_LEARNED } from './calibration.js';
+import { lineOf, stageMsOf } from './line-of.js';
+import { memoryShares, usualCeiling } from './memory.js';
+import { workOf, type KnownSource } from './prediction.js';
 import type { Rig } from './rig.js';
-
-/** A picture that a rig is asked to play. */
-export interface Workload extends DecodeLoad {
-  readonly drive: string;
-  /** Read for one frame of the timeline. */
-  readonly bytesPerFrame: number;
-  /** Pictures that are decoded for one frame of the timeline. */
-  readonly decodedPerFrame: number;
-  /** Divisor of the preview. */
-  readonly scale: number;
-  readonly framesPerSecond: number;
-}
 
 /** What a stage would take of the frame budget, per cent; null where the rig was not measured for it. */
 export type StageLoads = Readonly<Record<Stage, number | null>>;
 
-/** Name of the kernel that reduces by a divisor; the rig measures each. */
-export const scaleKernel = (scale: number): string => (scale === 1 ? 'copy' : `reduce 1:${scale}`);
+/** How a rig names what it was not measured for, by stage. */
+const UNMEASURED: Readonly<Record<Stage, string>> = {
+  read: 'reading',
+  decode: 'decoding',
+  scale: 'scaling',
+  effects: 'the effect',
+  compose: 'composing',
+  show: 'showing',
+};
 
-const times = (ms: number | undefined, count: number): number | undefined =>
-  ms === undefined ? undefined : ms * count;
-
-/** The share of the frame budget that each stage takes to play one picture on a rig. */
-export function stageLoads(rig: Rig, work: Workload): StageLoads {
-  const budgetMs = 1000 / work.framesPerSecond;
-  const drive = rig.drives.find((each) => each.drive === work.drive) ?? rig.drives[0];
-  const preview = work.megapixels / work.scale ** 2;
-  const percent = (ms: number | undefined): number | null =>
-    ms === undefined ? null : (100 * ms) / budgetMs;
-  return {
-    read: percent(drive && readMs(drive, work.bytesPerFrame)),
-    decode: percent(times(decodeMs(rig, work), work.decodedPerFrame)),
-    scale: percent(kernelMs(rig, scaleKernel(work.scale), work.megapixels)),
-    effects: 0,
-    compose: percent(kernelMs(rig, 'compose two', preview)),
-    show: percent(showMs(rig, preview)),
-  };
+/**
+ * The share of the frame budget that each stage takes to play one source alone on a rig, on a timeline of a rate and a
+ * size; nothing for a source without a picture.
+ */
+export function stageLoads(
+  rig: Rig,
+  source: KnownSource,
+  shape: Pick<Timeline, 'rate' | 'size'>,
+  tuning: Tuning,
+): StageLoads | undefined {
+  if (!source.facts?.picture) return undefined;
+  const work = workOf({
+    timeline: soloTimeline(placeable(source.id, source.name, source.facts), shape),
+    tuning: { ...tuning, lightCopies: false },
+    sources: [source],
+    copies: [],
+    rig,
+    shares: memoryShares(usualCeiling(rig.machine.memoryBytes), rig.machine.cores),
+    drive: null,
+    calibration: NOTHING_LEARNED,
+  });
+  const line = lineOf(work, rig, undefined, undefined, rig.calibration);
+  const frames = Math.max(1, line.to - line.from);
+  const loads = STAGES.map((stage): [Stage, number | null] => {
+    const isUnknown = line.unmeasured.some((what) => what.startsWith(UNMEASURED[stage]));
+    const ms = stageMsOf(line, stage).reduce((sum, each) => sum + each, 0) / frames;
+    return [stage, isUnknown ? null : (100 * ms) / frameBudgetMs(line.rate)];
+  });
+  return Object.fromEntries(loads) as unknown as StageLoads;
 }

@@ -1,4 +1,4 @@
-import type { DecodeFigures, DriveFigures, Rig } from './rig.js';
+import type { DecodeFigures, Rig } from './rig.js';
 
 /** What a frame of a source is to a decoder. */
 export interface DecodeLoad {
@@ -92,8 +92,22 @@ function leastSquares(rows: readonly (readonly number[])[], wanted: readonly num
   return matrix.map((row, at) => row[width]! / row[at]!);
 }
 
+/** Costs that were fitted to a rig's decoders. */
+const fitted = new WeakMap<Rig['decoders'], Map<string, DecodeCost | undefined>>();
+
 /** The cost of decoding one codec on a rig; undefined when nothing like it was measured. */
 export function decodeCostOf(
+  rig: Rig,
+  load: Pick<DecodeLoad, 'decoder' | 'codec' | 'bitDepth'>,
+): DecodeCost | undefined {
+  const known = fitted.get(rig.decoders) ?? new Map<string, DecodeCost | undefined>();
+  fitted.set(rig.decoders, known);
+  const key = `${load.decoder} ${load.codec} ${load.bitDepth}`;
+  if (!known.has(key)) known.set(key, fittedCost(rig, load));
+  return known.get(key);
+}
+
+function fittedCost(
   rig: Rig,
   load: Pick<DecodeLoad, 'decoder' | 'codec' | 'bitDepth'>,
 ): DecodeCost | undefined {
@@ -111,11 +125,6 @@ export function decodeCostOf(
 export function decodeMs(rig: Rig, load: DecodeLoad): number | undefined {
   const cost = decodeCostOf(rig, load);
   return cost && msOf(cost, load);
-}
-
-/** ms that reading a frame takes from a drive; undefined when it was not measured. */
-export function readMs(drive: Pick<DriveFigures, 'readBytesPerSecond'>, bytes: number): number | undefined {
-  return drive.readBytesPerSecond ? (1000 * bytes) / drive.readBytesPerSecond.value : undefined;
 }
 
 /** ms of a kernel of one stage on the processor for a number of megapixels; undefined when it was not measured. */
@@ -142,3 +151,6 @@ export function showMs(rig: Rig, megapixels: number): number | undefined {
   const part = (megapixels - low.megapixels) / (high.megapixels - low.megapixels);
   return low.ms + part * (high.ms - low.ms);
 }
+
+/** Name of the kernel that reduces by a divisor; the rig measures each. */
+export const scaleKernel = (scale: number): string => (scale === 1 ? 'copy' : `reduce 1:${scale}`);

@@ -1,5 +1,6 @@
 import {
   frameBudgetMs,
+  STAGES,
   waitingPictures,
   type LineDrive,
   type LinePassage,
@@ -22,8 +23,7 @@ import {
 import { toNumber } from '../time/index.js';
 import type { FrameSize } from '../timeline/index.js';
 import { factorOf, NOTHING_LEARNED, type Calibration } from './calibration.js';
-import { scaleKernel } from './capacity.js';
-import { decodeMs, kernelMs, showMs } from './cost-model.js';
+import { decodeMs, kernelMs, scaleKernel, showMs } from './cost-model.js';
 import type { EffectKernel } from './effect-kernels.js';
 import type { PlayedMedium } from './medium.js';
 import type { MemoryShares } from './memory.js';
@@ -80,37 +80,35 @@ export function lineOf(
     const at = drive ? 0 : drives.findIndex((each) => each.name === name);
     return at < 0 ? (drives.length ? 0 : -1) : at;
   };
-  const readFactor = 1 / factorOf(calibration, 'read');
-  const scaled = drives.map((each) => ({ ...each, bytesPerSecond: each.bytesPerSecond * readFactor }));
-  const factor = (stage: Stage): number => factorOf(calibration, stage);
   const passages = passagesOf(graph).flatMap((passage): LinePassage[] => {
     const medium = media.get(passage.sourceId);
     if (!medium || passage.to <= from || passage.from >= to) return [];
     const costs = pictureCosts(rig, medium, passage, playSize, unmeasured);
+    if (driveAt(medium.drive) < 0) unmeasured.add('reading');
     return [
       {
         clipId: passage.clipId,
         sourceId: passage.sourceId,
         from: passage.from,
         to: passage.to,
-        ...picturesOf(passage, medium, fps),
-        decodeMs: costs.decodeMs * factor('decode'),
+        ...picturesFor(passage, medium, fps),
+        decodeMs: costs.decodeMs,
         decodeCores: costs.decodeCores,
         bytesPerPicture: medium.bitsPerFrame / 8,
         drive: driveAt(medium.drive),
-        scaleMs: costs.scaleMs * factor('scale'),
-        effectsMs: costs.effectsMs * factor('effects'),
+        scaleMs: costs.scaleMs,
+        effectsMs: costs.effectsMs,
       },
     ];
   });
   const composeMs = new Float32Array(to - from);
   for (const { from: first, to: end, layers } of graph.stretches) {
-    const ms = composeMsOf(rig, layers, media, playSize, unmeasured) * factor('compose');
+    const ms = composeMsOf(rig, layers, media, playSize, unmeasured);
     composeMs.fill(ms, Math.max(0, first - from), Math.max(0, end - from));
   }
-  const shown = (showMs(rig, megapixelsOf(playSize)) ?? missing(unmeasured, 'showing')) * factor('show');
+  const shown = showMs(rig, megapixelsOf(playSize)) ?? missing(unmeasured, 'showing');
   const isServed = [...media.values()].some(({ decoder }) => decoder === 'server');
-  return {
+  const plain: PlaybackLine = {
     rate: graph.rate,
     from,
     to,
@@ -122,11 +120,32 @@ export function lineOf(
     coresOfOthers: rig.machine.loadByOthers * rig.machine.cores,
     decodeWorkers: shares.decodeWorkers,
     slots: slotsOf(preview, media, shares.framePoolBytes),
-    drives: scaled,
+    drives,
     readAheadBytes: shares.readAheadBytes,
     openMs: isServed ? SERVER_OPEN_MS : OPEN_MS,
     startMs: START_MS,
-    unmeasured: [...unmeasured],
+  };
+  return { ...corrected(plain, calibration), unmeasured: [...unmeasured] };
+}
+
+/** A line with each cost as runs have shown it to be. */
+export function corrected(line: PlaybackLine, calibration: Calibration): PlaybackLine {
+  if (calibration === NOTHING_LEARNED) return line;
+  const [read, decode, scale, effects, compose, show] = STAGES.map((stage) =>
+    factorOf(calibration, stage),
+  ) as [...[number, number, number, number, number, number]];
+  return {
+    ...line,
+    passages: line.passages.map((passage) => ({
+      ...passage,
+      decodeMs: passage.decodeMs * decode,
+      scaleMs: passage.scaleMs * scale,
+      effectsMs: passage.effectsMs * effects,
+    })),
+    composeMs: line.composeMs.map((ms) => ms * compose),
+    showMs: line.showMs * show,
+    presentMs: line.presentMs * show,
+    drives: line.drives.map((drive) => ({ ...drive, bytesPerSecond: drive.bytesPerSecond / read })),
   };
 }
 
@@ -246,11 +265,30 @@ function composeMsOf(
   }, 0);
 }
 
+type Pictures = Pick<LinePassage, 'decodes' | 'coldDecodes' | 'entries'>;
+
+/** What was reckoned for a way of entering a file is the same for as long as the clip stands as it does. */
+const reckoned = new WeakMap<PlayedMedium['groups'], Map<string, Pictures>>();
+
+function picturesFor(passage: Passage, medium: PlayedMedium, fps: number): Pictures {
+  const { from, to, clipStart, sourceIn, speed } = passage;
+  const { framesPerSecond, constantRate, frameCount, decoder, groups } = medium;
+  const key = JSON.stringify([
+    ...[from, to, clipStart, sourceIn, speed, fps],
+    ...[framesPerSecond, constantRate, frameCount, decoder],
+  ]);
+  const known = reckoned.get(groups) ?? new Map<string, Pictures>();
+  reckoned.set(groups, known);
+  const pictures = known.get(key) ?? picturesOf(passage, medium, fps);
+  known.set(key, pictures);
+  return pictures;
+}
+
 function picturesOf(
   { from, to, clipStart, sourceIn, speed }: Passage,
   { framesPerSecond, constantRate, frameCount, groups, decoder }: PlayedMedium,
   fps: number,
-): Pick<LinePassage, 'decodes' | 'coldDecodes' | 'entries'> {
+): Pictures {
   const count = to - from;
   const decodes = new Uint16Array(count);
   const coldDecodes = new Uint16Array(count);

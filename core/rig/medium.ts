@@ -109,10 +109,16 @@ export function playedMedium(
   };
 }
 
+/** One of each, so that what is reckoned from it can be found again. */
+const evenly = new Map<number, Groups>();
+const indexed = new WeakMap<PacketIndex, Groups>();
+
 /** Groups of pictures of one length. */
 export function evenGroups(length: number): Groups {
   const every = Math.max(1, Math.round(length));
-  return {
+  const known = evenly.get(every);
+  if (known) return known;
+  const groups: Groups = {
     distance: (frame) => (frame % every) + 1,
     entries: (from, to) => {
       const frames: number[] = [];
@@ -120,13 +126,17 @@ export function evenGroups(length: number): Groups {
       return frames;
     },
   };
+  evenly.set(every, groups);
+  return groups;
 }
 
 /** Groups as a packet index says. */
 export function indexedGroups(index: PacketIndex): Groups {
+  const known = indexed.get(index);
+  if (known) return known;
   const distances = index.decodeDistances();
   const last = Math.max(0, distances.length - 1);
-  return {
+  const groups: Groups = {
     distance: (frame) => distances[Math.min(last, Math.max(0, frame))] ?? 1,
     entries: (from, to) => {
       const frames: number[] = [];
@@ -135,4 +145,6 @@ export function indexedGroups(index: PacketIndex): Groups {
       return frames;
     },
   };
+  indexed.set(index, groups);
+  return groups;
 }

@@ -7,11 +7,12 @@ import {
   type LineDrive,
   type PacingSummary,
   type PlaybackLine,
+  type SimulatedRun,
 } from '../playback/index.js';
 import { chosenCopies, previewGraph, type ChoosableCopy } from '../render/index.js';
 import type { Timeline } from '../timeline/index.js';
 import type { Calibration, Learned } from './calibration.js';
-import { lineOf, type Work } from './line-of.js';
+import { corrected, lineOf, type Work } from './line-of.js';
 import { playedMedium, type PlayableCopy, type PlayableSource, type PlayedMedium } from './medium.js';
 import type { MemoryShares } from './memory.js';
 import type { Rig } from './rig.js';
@@ -62,8 +63,16 @@ export function workOf({ timeline, tuning, sources, copies, indexes, rig, shares
   return { preview, media, shares, drive };
 }
 
+/** One simulation of a prediction. */
+interface Played {
+  readonly run: SimulatedRun;
+  readonly summary: PacingSummary;
+}
+
 /** What playback will do. */
 export interface Prediction {
+  /** The simulations that it was taken from, by how far their costs are off; those that need not be played are not. */
+  readonly probes: readonly (Played | undefined)[];
   readonly work: Work;
   readonly line: PlaybackLine;
   /** What the rig was not measured for; it counts as costing nothing. */
@@ -74,34 +83,43 @@ export interface Prediction {
   readonly summary: PacingSummary;
   /** Mean share of all cores in use, 0 to 1. */
   readonly coreUse: number;
-  /** Frames a second that are shown if costs turn out lower or higher than they are taken to be: nine times of ten. */
+  /** Frames a second that are shown if costs turn out lower or higher than they are taken to be: eight times of ten. */
   readonly framesPerSecond: { readonly low: number; readonly high: number };
 }
 
-/** Standard deviations at which nine of ten costs lie below, and the ones between that a middle is taken from. */
-const NINE_OF_TEN = 1.2816;
-const PROBES = [-NINE_OF_TEN, -0.5244, 0, 0.5244, NINE_OF_TEN];
+/** Standard deviations between which eight of ten costs lie, and the ones between them that a middle is taken from. */
+const TENTH = 1.2816;
+const PROBES = [-TENTH, -0.5244, 0, 0.5244, TENTH];
 
 /**
  * Predicts what playback of a stretch will do. Costs are known to a spread only, and near the frame budget a little
  * more or less decides; so it is simulated for five costs spread over what they may be, and the middle one is taken.
- * @param from first timeline frame @param to behind the last
+ * @param before a prediction of nearly the same: only what has changed is played again
  */
-export function predicted(situation: Situation, from = 0, to?: number): Prediction {
+export function predicted(situation: Situation, before?: Prediction): Prediction {
   const work = workOf(situation);
-  const end = to ?? work.preview.graph.length;
-  const runs = PROBES.map((deviations) => {
-    const calibration = shifted(situation.calibration, deviations);
-    const { unmeasured, ...line } = lineOf(work, situation.rig, from, end, calibration);
-    const { log, coreUse } = simulate(line);
-    return { line, unmeasured, log, coreUse, summary: pacingSummary(log, line.rate) };
-  });
-  const sorted = [...runs].sort((a, b) => a.summary.shown - b.summary.shown);
-  const middle = sorted[Math.floor(sorted.length / 2)]!;
+  const { unmeasured, ...plain } = lineOf(work, situation.rig);
+  const played = (probe: number): Played => {
+    const line = corrected(plain, shifted(situation.calibration, PROBES[probe]!));
+    const run = simulate(line, {}, before?.probes[probe]?.run);
+    return { run, summary: pacingSummary(run.log, line.rate) };
+  };
+  const middle = PROBES.indexOf(0);
+  // What plays with the highest costs plays with all.
+  const heaviest = played(PROBES.length - 1);
+  const own = played(middle);
+  const isEasy = heaviest.summary.dropped === 0;
+  const probes = PROBES.map((_, probe) =>
+    probe === middle ? own : probe === PROBES.length - 1 ? heaviest : isEasy ? undefined : played(probe),
+  );
+  const sorted = probes
+    .filter((each) => each !== undefined)
+    .sort((a, b) => a.summary.shown - b.summary.shown);
+  const chosen = isEasy ? own : sorted[Math.floor(sorted.length / 2)]!;
   return {
-    work,
-    ...middle,
-    asKnown: runs[Math.floor(PROBES.length / 2)]!.log,
+    ...{ work, unmeasured, probes, line: chosen.run.line, log: chosen.run.log, summary: chosen.summary },
+    coreUse: chosen.run.coreUse,
+    asKnown: own.run.log,
     framesPerSecond: {
       low: sorted[0]!.summary.framesPerSecondShown,
       high: sorted.at(-1)!.summary.framesPerSecondShown,

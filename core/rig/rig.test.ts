@@ -4,6 +4,7 @@ import { FrameLog, type RunFacts } from '../playback/index.js';
 import { PLAINEST } from '../levers/index.js';
 import { renderGraph } from '../render/index.js';
 import { readySource, sourceFacts } from '../testing/index.js';
+import { rational } from '../time/index.js';
 import { appendSource, emptyTimeline } from '../timeline/index.js';
 import {
   decodeMs,
@@ -14,7 +15,7 @@ import {
   isSoftwareRenderer,
   LOWEST_CEILING,
   memoryShares,
-  readMs,
+  NOTHING_LEARNED,
   refine,
   rigSchema,
   showMs,
@@ -24,7 +25,6 @@ import {
   stageLoads,
   strongerGraphics,
   usualCeiling,
-  type Workload,
 } from './index.js';
 
 const GIB = 2 ** 30;
@@ -82,57 +82,53 @@ describe('the cost of decoding', () => {
 });
 
 describe('the loads of the stages', () => {
-  const work: Workload = {
-    decoder: 'browser',
-    codec: 'h264',
-    bitDepth: 8,
-    megapixels: (3840 * 2160) / 1e6,
-    megabits: 2.5,
-    drive: 'none of these',
-    bytesPerFrame: 2.5e6 / 8,
-    decodedPerFrame: 1,
-    scale: 4,
-    framesPerSecond: 24,
-  };
+  const shape = { rate: rational(24), size: { width: 3840, height: 2160 } };
+  const tuning = { ...PLAINEST, playScale: 4 as const };
+  const work = (facts: Parameters<typeof sourceFacts>[0] = {}): ReturnType<typeof readySource> =>
+    readySource('a', sourceFacts(facts));
+  const loadsOf = (
+    rig = laptop,
+    source = work(),
+    scale: 2 | 4 | 8 = 4,
+  ): NonNullable<ReturnType<typeof stageLoads>> =>
+    stageLoads(rig, source, shape, { ...tuning, playScale: scale })!;
 
   it('are shares of the frame budget', () => {
-    const loads = stageLoads(laptop, work);
-    const decode = decodeMs(laptop, work)!;
-    expect(loads.decode).toBeCloseTo((100 * decode) / (1000 / 24), 6);
+    const loads = loadsOf();
+    const load = {
+      decoder: 'browser',
+      codec: 'h264',
+      bitDepth: 8,
+      megapixels: 8.2944,
+      megabits: 2.5,
+    } as const;
+    expect(loads.decode).toBeCloseTo((100 * decodeMs(laptop, load)!) / (1000 / 24), 1);
     // 85 MB/s, a frame of 312,500 bytes, 41.7 ms: 8.8 %.
-    expect(loads.read).toBeCloseTo((100 * (312_500 / 85e6)) / (1 / 24), 3);
+    expect(loads.read).toBeCloseTo((100 * (312_500 / 85e6)) / (1 / 24), 2);
     expect(loads.effects).toBe(0);
+    // One picture that fills the frame is not composed.
+    expect(loads.compose).toBe(0);
   });
 
   it('of a 60/s source on a 24/s timeline hold two and a half pictures', () => {
-    const both = stageLoads(laptop, { ...work, decodedPerFrame: 2.5 });
-    expect(both.decode! / stageLoads(laptop, work).decode!).toBeCloseTo(2.5, 9);
+    // The same bits a frame.
+    const fast = readySource(
+      'a',
+      sourceFacts({ rate: rational(60), frameCount: 600 }, { bitsPerSecond: 150e6 }),
+    );
+    expect(loadsOf(laptop, fast).decode! / loadsOf().decode!).toBeCloseTo(2.5, 1);
   });
 
   it('fall with the preview scale only where pixels are shown', () => {
-    const small = stageLoads(laptop, { ...work, scale: 8 });
-    const large = stageLoads(laptop, { ...work, scale: 2 });
+    const [small, large] = [loadsOf(laptop, work(), 8), loadsOf(laptop, work(), 2)];
     expect(small.decode).toBe(large.decode);
     expect(small.show!).toBeLessThan(large.show! / 4);
   });
 
   it('are unknown where nothing was measured', () => {
     const empty = { ...laptop, kernels: [], shows: [], drives: [], decoders: [] };
-    expect(stageLoads(empty, work)).toMatchObject({
-      read: null,
-      decode: null,
-      scale: null,
-      compose: null,
-      show: null,
-    });
-  });
-
-  // Facts of the trade: an array that sustains 420 MB/s does not play a source near 1,000 MB/s; its half-size copy, a
-  // quarter of that, it does.
-  it('say what a drive can feed', () => {
-    const array = { readBytesPerSecond: figureOf([420e6], ABOUT) };
-    expect(readMs(array, 1e9 / 24)!).toBeGreaterThan(1000 / 24);
-    expect(readMs(array, 250e6 / 24)!).toBeLessThan(1000 / 24);
+    expect(loadsOf(empty)).toMatchObject({ read: null, decode: null, scale: null, show: null });
+    expect(stageLoads(laptop, work(null), shape, tuning)).toBeUndefined();
   });
 
   it('of showing lie between the sizes that were measured', () => {
@@ -146,7 +142,8 @@ describe('the loads of the stages', () => {
 
 describe('a rig', () => {
   it('comes back from a file as it was, and another version is refused', () => {
-    for (const rig of SIMULATED_RIGS)
+    const taught = { ...laptop, calibration: NOTHING_LEARNED };
+    for (const rig of [...SIMULATED_RIGS, taught])
       expect(rigSchema.validateSync(JSON.parse(JSON.stringify(rig)), { strict: true })).toEqual(rig);
     expect(() => rigSchema.validateSync({ ...laptop, version: 2 }, { strict: true })).toThrow(
       /another version/,

@@ -2,13 +2,12 @@ import { Component, computed, inject, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { Store } from '@ngrx/store';
-import { missingMedia, relinked, type ImportedTimeline } from '@hone/core/interchange';
+import { missingMedia, relinkable, relinked, type ImportedTimeline } from '@hone/core/interchange';
 import { timelineFaults } from '@hone/core/timeline';
 import { Api, sentenceOf } from '../api/api';
 import { ProjectActions } from '../state/actions';
 import { selectProject, selectSources } from '../state/selectors';
 import { count, framesPerSecond } from '../words/quantities';
-import { relinkable } from './timeline-files';
 
 /** What a timeline file holds, which of its media are there, and the way to find the others. */
 @Component({

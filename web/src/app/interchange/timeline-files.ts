@@ -5,28 +5,17 @@ import {
   MOST_FILE_BYTES,
   readCmx,
   readOtio,
-  timecodeStart,
+  relinkable,
   writeCmx,
   writeOtio,
   type ImportedTimeline,
-  type Relinkable,
   type WrittenMedia,
 } from '@hone/core/interchange';
-import { rational, ZERO } from '@hone/core/time';
+import { rational } from '@hone/core/time';
 import { mediaFeature } from '../state/features';
 import { selectProject, selectSources } from '../state/selectors';
 
 const addressOf = (path: string): string => `file://${path.split('/').map(encodeURIComponent).join('/')}`;
-
-/** What relinking needs of a source; one that is missing has no length and no timecode that is known. */
-export const relinkable = ({ id, name, folder, facts, contentHash }: Source): Relinkable => ({
-  id,
-  name,
-  path: `${folder.replace(/\/$/, '')}/${name}`,
-  lengthSeconds: facts?.duration ?? ZERO,
-  startSeconds: timecodeStart(facts?.timecode ?? null, facts?.picture?.rate),
-  contentHash,
-});
 
 /** Timelines in open formats, from files and to files. */
 @Injectable({ providedIn: 'root' })

@@ -16,6 +16,8 @@ export interface PredictionRequest {
     readonly facts: RunFacts;
   } | null;
   readonly scrub: ScrubFacts | null;
+  /** Copies that wait to be made: bytes that they will take, and that are free where they will lie. */
+  readonly planned: { readonly bytes: number; readonly freeBytes: number } | null;
 }
 
 /** What one clip costs, for the sum behind a lane. */

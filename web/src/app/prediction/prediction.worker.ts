@@ -7,6 +7,8 @@ import type { PassageCost, Predicted, PredictionReply, PredictionRequest } from 
 /** Where predictions are made, so that neither the page nor playback waits for them. */
 const indexes = new Map<string, PacketIndex>();
 let latest = 0;
+/** What was predicted last: of nearly the same, only what has changed is played again. */
+let before: Prediction | undefined;
 
 addEventListener('message', ({ data }: MessageEvent<PredictionRequest>) => {
   latest = data.id;
@@ -16,17 +18,18 @@ addEventListener('message', ({ data }: MessageEvent<PredictionRequest>) => {
   });
 });
 
-function answer({ id, situation: asked, packets, measured, scrub }: PredictionRequest): void {
+function answer({ id, situation: asked, packets, measured, scrub, planned }: PredictionRequest): void {
   for (const [sourceId, bytes] of packets) indexes.set(sourceId, PacketIndex.from(bytes));
   try {
     const situation: Situation = { ...asked, indexes };
-    const prediction = predicted(situation);
+    const prediction = predicted(situation, before);
+    before = prediction;
     const run: Measured | null = measured && {
       log: new FrameLog(measured.firstFrame, measured.log),
       summary: measured.summary,
       facts: measured.facts,
     };
-    const causes = causesOf({ situation, prediction, measured: run, scrub, planned: null });
+    const causes = causesOf({ situation, prediction, measured: run, scrub, planned });
     tell({ id, kind: 'predicted', predicted: figuresOf(prediction, causes) });
     setTimeout(() => {
       if (id === latest) tell({ id, kind: 'offers', offers: offersOf(situation, prediction) });

@@ -13,7 +13,7 @@ import {
 import { toNumber } from '@hone/core/time';
 import { Api } from '../api/api';
 import { RunLogs } from '../playback/run-logs';
-import { playbackFeature } from '../state/features';
+import { mediaFeature, playbackFeature } from '../state/features';
 import { machineFeature } from '../state/machine.feature';
 import { selectCopies, selectRun, selectSources, selectTimeline, selectTuning } from '../state/selectors';
 import type { Predicted, PredictionReply, PredictionRequest } from './prediction-messages';
@@ -31,6 +31,7 @@ export class Predictions {
   private readonly tuning = this.store.selectSignal(selectTuning);
   private readonly sources = this.store.selectSignal(selectSources);
   private readonly copies = this.store.selectSignal(selectCopies);
+  private readonly estimates = this.store.selectSignal(mediaFeature.selectEstimates);
   private readonly machine = this.store.selectSignal(machineFeature.selectMachineState);
   private readonly state = this.store.selectSignal(playbackFeature.selectState);
   private readonly run = this.store.selectSignal(selectRun);
@@ -98,8 +99,20 @@ export class Predictions {
           ? { firstFrame: log.firstFrame, log: log.values, summary: run.summary, facts: run.facts }
           : null,
       scrub: isOwn ? (this.scrubs()[0]?.facts ?? null) : null,
+      planned: isOwn ? this.planned(rig) : null,
     };
   });
+
+  private planned(rig: Rig): PredictionRequest['planned'] {
+    const making = this.copies().filter(({ state }) => state === 'making');
+    const bytes = this.estimates()
+      .filter((each) =>
+        making.some(({ sourceId, divisor }) => sourceId === each.sourceId && divisor === each.divisor),
+      )
+      .reduce((sum, each) => sum + each.bytes, 0);
+    const drive = rig.drives.find(({ holds }) => holds.includes('light copies'));
+    return bytes > 0 && drive ? { bytes, freeBytes: drive.freeBytes } : null;
+  }
 
   /** What was predicted for frames [from, to), if that was for this machine. */
   figuresFor(from: number, to: number): PredictedFigures | null {

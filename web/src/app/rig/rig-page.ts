@@ -4,7 +4,6 @@ import { MatFormFieldModule } from '@angular/material/form-field';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { MatSelectModule } from '@angular/material/select';
 import { Store } from '@ngrx/store';
-import { serverDecodeReason } from '@hone/core/media';
 import {
   decoderSamples,
   LOWEST_CEILING,
@@ -13,7 +12,6 @@ import {
   SIMULATED_RIGS,
   simulatedDrive,
   stageLoads,
-  type Workload,
 } from '@hone/core/rig';
 import { STAGES } from '@hone/core/playback';
 import { toNumber } from '@hone/core/time';
@@ -85,39 +83,21 @@ export class RigPage {
   readonly work = computed(
     () => this.works().find(({ id }) => id === this.workId()) ?? this.works()[0] ?? null,
   );
-  private readonly workload = computed((): Workload | null => {
-    const work = this.work();
-    const project = this.project();
-    const picture = work?.facts?.picture;
-    if (!work || !project || !picture) return null;
-    const bits = work.structure?.bitsPerFrame ?? work.facts.bitsPerSecond / toNumber(picture.rate);
-    // Faster sources are decoded whole for a slower timeline.
-    const decodedPerFrame = Math.max(1, toNumber(picture.rate) / toNumber(project.timeline.rate));
-    return {
-      decoder: serverDecodeReason(work.facts, work.stills) ? 'server' : 'browser',
-      codec: picture.codec,
-      bitDepth: picture.bitDepth,
-      megapixels: (picture.size.width * picture.size.height) / 1e6,
-      megabits: bits / 1e6,
-      drive: work.drive,
-      bytesPerFrame: (bits / 8) * decodedPerFrame,
-      decodedPerFrame,
-      scale: project.tuning.playScale,
-      framesPerSecond: toNumber(project.timeline.rate),
-    };
-  });
   readonly loads = computed(() => {
     const rig = this.rig();
-    const workload = this.workload();
-    return rig && workload ? stageLoads(rig, workload) : null;
+    const work = this.work();
+    const project = this.project();
+    return rig && work && project ? (stageLoads(rig, work, project.timeline, project.tuning) ?? null) : null;
   });
   /** The stage that ends first, and at how many frames a second. */
   readonly limit = computed(() => {
     const loads = this.loads();
-    const rate = this.workload()?.framesPerSecond;
-    if (!loads || !rate) return null;
+    const project = this.project();
+    if (!loads || !project) return null;
+    const rate = toNumber(project.timeline.rate);
     const known = STAGES.flatMap((stage) => (loads[stage] === null ? [] : [{ stage, load: loads[stage] }]));
-    const most = known.reduce((a, b) => (b.load > a.load ? b : a));
+    const most = known.reduce((a, b) => (b.load > a.load ? b : a), { stage: STAGES[0], load: 0 });
+    if (most.load === 0) return null;
     const most100 = (100 * rate) / most.load;
     return {
       stage: most.stage,

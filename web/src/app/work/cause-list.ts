@@ -1,4 +1,4 @@
-import { Component, computed, inject } from '@angular/core';
+import { Component, computed, effect, inject, untracked } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
@@ -33,6 +33,9 @@ export class CauseList {
   private readonly timeline = this.store.selectSignal(selectTimeline);
   private readonly tuning = this.store.selectSignal(selectTuning);
   private readonly machine = this.store.selectSignal(machineFeature.selectMachineState);
+  private readonly estimating = this.store.selectSignal(mediaFeature.selectEstimating);
+  /** What was asked for already; it is not asked for again when it fails. */
+  private readonly asked = new Set<string>();
   private readonly estimates = this.store.selectSignal(mediaFeature.selectEstimates);
   readonly predicted = this.predictions.predicted;
   readonly isWhatIf = this.predictions.isWhatIf;
@@ -88,6 +91,28 @@ export class CauseList {
         text: offer.helps ? offerText(offer, now, this.priceOf(offer)) : offerRefusal(offer),
       }));
   });
+
+  constructor() {
+    // What copies take is measured once they are worth offering, and nothing plays or is measured.
+    effect(() => {
+      const wanted = (this.predictions.offers() ?? []).flatMap(({ move, helps }) =>
+        helps && move.lever === 'make copies' ? move.copies : [],
+      );
+      const unknown = wanted.filter(
+        ({ sourceId, divisor }) =>
+          !this.estimates().some((each) => each.sourceId === sourceId && each.divisor === divisor),
+      );
+      if (this.isWhatIf() || unknown.length === 0 || this.estimating()) return;
+      const group = unknown.filter(({ divisor }) => divisor === unknown[0]!.divisor);
+      const key = JSON.stringify(group);
+      if (this.asked.has(key)) return;
+      this.asked.add(key);
+      const sourceIds = group.map(({ sourceId }) => sourceId);
+      untracked(() =>
+        this.store.dispatch(CopyActions.estimateAsked({ sourceIds, divisor: group[0]!.divisor })),
+      );
+    });
+  }
 
   readonly someHelp = computed(() => (this.bids() ?? []).some(({ helps }) => helps));
 

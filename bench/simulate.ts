@@ -1,0 +1,73 @@
+import { PLAINEST } from '@hone/core/levers';
+import { simulate as simulated, type SimulatedRun } from '@hone/core/playback';
+import {
+  lineOf,
+  memoryShares,
+  NOTHING_LEARNED,
+  SIMULATED_RIGS,
+  usualCeiling,
+  workOf,
+  type Situation,
+} from '@hone/core/rig';
+import { readySource, sourceFacts } from '@hone/core/testing';
+import { rational } from '@hone/core/time';
+import type { Clip, Timeline } from '@hone/core/timeline';
+import { middle } from './figures.js';
+
+const TRACKS = 16;
+const MINUTES = 10;
+const FRAMES = MINUTES * 60 * 24;
+const CLIP = 240;
+const SIZE = { width: 1920, height: 1080 };
+
+/** Ten minutes of sixteen tracks that are all seen, in the simulator: as a whole, and after one clip has changed. */
+export function simulate(): Promise<Record<string, number>> {
+  const whole: number[] = [];
+  const changed: number[] = [];
+  const rig = SIMULATED_RIGS.find(({ id }) => id === 'simulated-tower')!;
+  const lines = (speeds: ReadonlyMap<string, number>): Parameters<typeof simulated>[0] => {
+    const situation = situationOf(rig, speeds);
+    return lineOf(workOf(situation), rig);
+  };
+  let before: SimulatedRun | undefined;
+  for (let round = 0; round < 7; round++) {
+    const start = performance.now();
+    before = simulated(lines(new Map()));
+    whole.push(performance.now() - start);
+  }
+  for (let round = 0; round < 15; round++) {
+    // One clip is bypassed or not: its cost is another one.
+    const clipId = `c${round % TRACKS}-${(7 * round + 3) % (FRAMES / CLIP)}`;
+    const start = performance.now();
+    simulated(lines(new Map([[clipId, 1]])), {}, before);
+    changed.push(performance.now() - start);
+  }
+  return Promise.resolve({ wholeMs: middle(whole), changeMs: middle(changed), pictures: TRACKS * FRAMES });
+}
+
+function situationOf(rig: Situation['rig'], blurred: ReadonlyMap<string, number>): Situation {
+  const sources = Array.from({ length: TRACKS }, (_, track) => {
+    const picture = { size: SIZE, frameCount: FRAMES, codec: 'h264' };
+    return readySource(`s${track}`, sourceFacts(picture, { bitsPerSecond: 8e6 }));
+  });
+  const tracks = sources.map(({ id }, track) => ({
+    ...{ id: `t${track}`, kind: 'picture' as const, name: id, enabled: true },
+    clips: Array.from({ length: FRAMES / CLIP }, (_, at): Clip => {
+      const clipId = `c${track}-${at}`;
+      const radius = blurred.get(clipId);
+      const through = { id: 'o', kind: 'transform', enabled: true, values: { opacity: 90 } };
+      const blur = { id: 'b', kind: 'blur', enabled: true, values: { radius: radius ?? 1 } };
+      return {
+        ...{ id: clipId, name: clipId, sourceId: id, start: CLIP * at, length: CLIP, enabled: true },
+        sourceIn: rational(at * 10),
+        effects: radius === undefined ? [through] : [through, blur],
+      };
+    }),
+  }));
+  const timeline: Timeline = { rate: rational(24), startFrame: 0, size: SIZE, tracks };
+  return {
+    ...{ timeline, sources, copies: [], rig, drive: null, calibration: NOTHING_LEARNED },
+    tuning: { ...PLAINEST, playScale: 4 },
+    shares: memoryShares(usualCeiling(rig.machine.memoryBytes), rig.machine.cores),
+  };
+}

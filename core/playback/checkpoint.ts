@@ -1,0 +1,90 @@
+import type { PlaybackLine } from './line.js';
+import type { FloorState } from './simulated-floor.js';
+import type { StreamsState } from './simulated-streams.js';
+
+/** A moment of a simulation at which nothing was under way: it can go on from there. */
+export interface Checkpoint {
+  /** The frame that stood on the screen. */
+  readonly frame: number;
+  readonly settled: number;
+  readonly firstReadyAt: number;
+  readonly floor: FloorState;
+  readonly streams: StreamsState;
+  /** Everything that what follows hangs on, but for the line. */
+  readonly signature: string;
+}
+
+/** Says what will happen after a moment at which nothing is under way: two that are alike go on alike. */
+export function signatureOf(
+  frame: number,
+  settled: number,
+  floor: FloorState,
+  streams: StreamsState,
+): string {
+  const { free, released, readyUntil } = floor;
+  const { nextPassage, nextWorker } = streams;
+  const each = streams.streams
+    .map(({ at, worker, next, needed, out, read, slots, decoded, resting }) =>
+      [at, worker, next, needed, out, read, slots, decoded, Number(resting)].join(','),
+    )
+    .sort();
+  return [frame, settled, free, released, readyUntil, nextPassage, nextWorker, ...each].join(' ');
+}
+
+/** What differs between two lines: the first passage, and the frames [first, last). */
+export interface Change {
+  readonly passage: number;
+  readonly first: number;
+  readonly last: number;
+}
+
+const SCALARS = [
+  ...['from', 'to', 'showMs', 'presentMs', 'cores', 'coresOfOthers', 'decodeWorkers', 'slots'],
+  ...['readAheadBytes', 'openMs', 'startMs'],
+] as const;
+
+/**
+ * Where two lines differ.
+ * @returns undefined when they differ as a whole, so that nothing of one simulation holds for the other
+ */
+export function changeOf(before: PlaybackLine, now: PlaybackLine): Change | undefined {
+  const isSame = SCALARS.every(
+    (name) => before[name as keyof PlaybackLine] === now[name as keyof PlaybackLine],
+  );
+  const { passages } = now;
+  if (!isSame || passages.length !== before.passages.length) return undefined;
+  if (JSON.stringify([before.rate, before.drives]) !== JSON.stringify([now.rate, now.drives]))
+    return undefined;
+  let [passage, first, last] = [passages.length, Infinity, -Infinity];
+  for (let at = 0; at < passages.length; at++) {
+    const [a, b] = [before.passages[at]!, passages[at]!];
+    if (a.from !== b.from || a.to !== b.to || a.clipId !== b.clipId) return undefined;
+    const isEqual =
+      a.decodeMs === b.decodeMs &&
+      a.decodeCores === b.decodeCores &&
+      a.bytesPerPicture === b.bytesPerPicture &&
+      a.drive === b.drive &&
+      a.scaleMs === b.scaleMs &&
+      a.effectsMs === b.effectsMs &&
+      sameNumbers(a.decodes, b.decodes) &&
+      sameNumbers(a.coldDecodes, b.coldDecodes) &&
+      sameNumbers(a.entries, b.entries);
+    if (isEqual) continue;
+    passage = Math.min(passage, at);
+    first = Math.min(first, b.from);
+    last = Math.max(last, b.to);
+  }
+  for (let at = 0; at < now.composeMs.length; at++)
+    if (now.composeMs[at] !== before.composeMs[at]) {
+      first = Math.min(first, now.from + at);
+      last = Math.max(last, now.from + at + 1);
+    }
+  return { passage, first, last };
+}
+
+function sameNumbers(a: Uint16Array | Int32Array, b: Uint16Array | Int32Array): boolean {
+  if (a === b) return true;
+  if (a.length !== b.length) return false;
+  for (let at = 0; at < a.length; at++) if (a[at] !== b[at]) return false;
+  return true;
+}

@@ -1,0 +1,157 @@
+import { FrameLog } from './frame-log.js';
+import type { PlaybackLine } from './line.js';
+import { randomOf } from './random.js';
+import { SharedMachine } from './shared-machine.js';
+import { frameBudgetMs } from './stage.js';
+
+export interface SimulationOptions {
+  /** Coefficient of variation of each service time; 0 when absent. */
+  readonly spread?: number;
+  /** Of the random numbers; needed only with a spread. */
+  readonly seed?: number;
+}
+
+/** What stands on a floor at a moment at which nothing is under way. */
+export interface FloorState {
+  readonly now: number;
+  readonly startedAt: number;
+  readonly usedMs: number;
+  readonly free: number;
+  readonly released: number;
+  readonly readyUntil: number;
+  /** Of the frames from `released` on. */
+  readonly ready: Uint8Array;
+  readonly held: Uint8Array;
+  readonly rows: Float32Array;
+}
+
+/** Stations on the cores: the engine, what brings pictures to the screen, the workers, then the decoders. */
+export const ENGINE = 0;
+export const PRESENTER = 1;
+export const FIRST_WORKER = 2;
+
+/** What engine and streams of a simulation stand on: time, cores, drives, the log, and the frames with their room. */
+export class SimulatedFloor {
+  /** ms from the press of play. */
+  now = 0;
+  /** When the first frame was due; NaN before. */
+  startedAt = NaN;
+  /** Room for pictures that nobody has. */
+  free: number;
+  /** The first frame whose pictures are still held. */
+  released: number;
+  readonly cpu: SharedMachine;
+  readonly drives: readonly SharedMachine[];
+  readonly log: FrameLog;
+  readonly budgetMs: number;
+  readonly framesPerSecond: number;
+  /** Most pictures that a frame is made of. */
+  readonly mostWanted: number = 1;
+  private readonly wanted: Uint8Array;
+  private readonly ready: Uint8Array;
+  private readonly held: Uint8Array;
+  private readyUntil = 0;
+  private usedBase = 0;
+  private readonly random: () => number;
+
+  constructor(
+    readonly line: PlaybackLine,
+    private readonly options: SimulationOptions,
+  ) {
+    const { from, to, passages, decodeWorkers, drives } = line;
+    const frames = to - from;
+    this.budgetMs = frameBudgetMs(line.rate);
+    this.framesPerSecond = 1000 / this.budgetMs;
+    this.log = FrameLog.empty(from, frames);
+    this.wanted = new Uint8Array(frames);
+    this.ready = new Uint8Array(frames);
+    this.held = new Uint8Array(frames);
+    for (const passage of passages)
+      for (let frame = Math.max(from, passage.from); frame < Math.min(to, passage.to); frame++)
+        this.mostWanted = Math.max(this.mostWanted, ++this.wanted[frame - from]!);
+    const stations = FIRST_WORKER + decodeWorkers + passages.length;
+    this.cpu = new SharedMachine(Math.max(0.2, line.cores - line.coresOfOthers), stations);
+    this.drives = drives.map(() => new SharedMachine(1, passages.length));
+    this.free = line.slots;
+    this.released = from;
+    this.random = randomOf(options.seed ?? 1);
+  }
+
+  get playhead(): number {
+    const { from } = this.line;
+    return Number.isNaN(this.startedAt) ? from : from + (this.now - this.startedAt) / this.budgetMs;
+  }
+
+  /** How long something takes this time, ms. */
+  service(ms: number): number {
+    const { spread } = this.options;
+    if (!spread || ms <= 0) return ms;
+    // Log-normal, with the mean that it has without a spread.
+    const variance = Math.log(1 + spread * spread);
+    const normal = Math.sqrt(-2 * Math.log(1 - this.random())) * Math.cos(2 * Math.PI * this.random());
+    return ms * Math.exp(Math.sqrt(variance) * normal - variance / 2);
+  }
+
+  isReady(frame: number): boolean {
+    const at = frame - this.line.from;
+    return this.ready[at]! >= this.wanted[at]!;
+  }
+
+  /** Frames behind one that are ready. */
+  waitingAfter(frame: number): number {
+    const { to, slots } = this.line;
+    // What is ready stays ready, so that it is never looked through again.
+    this.readyUntil = Math.max(this.readyUntil, frame + 1);
+    while (this.readyUntil < to && this.isReady(this.readyUntil)) this.readyUntil++;
+    return Math.min(slots, this.readyUntil - frame - 1);
+  }
+
+  /** Core-ms that were used from the press of play on. */
+  get usedMs(): number {
+    return this.usedBase + this.cpu.usedMs;
+  }
+
+  /** What is noted of the frames from the first that is held on, up to another one. */
+  snapshot(end: number): FloorState {
+    const { now, startedAt, usedMs, free, released, readyUntil } = this;
+    const first = released - this.line.from;
+    const last = Math.max(first, end - this.line.from);
+    const ready = this.ready.slice(first, last);
+    const held = this.held.slice(first, last);
+    const rows = this.log.rows(released, Math.max(released, end)).slice();
+    return { now, startedAt, usedMs, free, released, readyUntil, ready, held, rows };
+  }
+
+  /** Goes on from what was noted, with the log of a run that was the same until then. */
+  restore(state: FloorState, log: FrameLog): void {
+    const { from } = this.line;
+    this.now = state.now;
+    this.startedAt = state.startedAt;
+    this.usedBase = state.usedMs;
+    this.free = state.free;
+    this.released = state.released;
+    this.readyUntil = state.readyUntil;
+    this.ready.set(state.ready, state.released - from);
+    this.held.set(state.held, state.released - from);
+    this.log.rows(from, state.released).set(log.rows(from, state.released));
+    this.log.rows(state.released, state.released + state.ready.length).set(state.rows);
+    this.cpu.advance(state.now);
+    for (const drive of this.drives) drive.advance(state.now);
+  }
+
+  /** A picture is there for frames [first, last], and keeps its room until the last of them has passed. */
+  store(first: number, last: number): void {
+    for (let frame = first; frame <= last; frame++) this.ready[frame - this.line.from]!++;
+    if (last < this.released) this.free++;
+    else this.held[last - this.line.from]!++;
+  }
+
+  /** Frees the room of all frames before one. */
+  release(frame: number): void {
+    const end = Math.min(frame, this.line.to);
+    for (; this.released < end; this.released++) {
+      this.free += this.held[this.released - this.line.from]!;
+      this.held[this.released - this.line.from] = 0;
+    }
+  }
+}

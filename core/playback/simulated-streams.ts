@@ -1,0 +1,412 @@
+import { TURN_BYTES, type LinePassage } from './line.js';
+import { IN_FLIGHT, isTooLate, OPEN_AHEAD_SECONDS, REFILL_AT, RESYNC_BEHIND_SECONDS } from './pacing.js';
+import { FIRST_WORKER, type SimulatedFloor } from './simulated-floor.js';
+
+/** A drive that is asked for less than this share of its time is not followed picture by picture. */
+const QUICK_READ = 0.25;
+
+/** A clip that is being decoded. */
+interface Stream {
+  readonly passage: LinePassage;
+  /** Its place among the passages of the line. */
+  readonly at: number;
+  readonly station: number;
+  readonly worker: number;
+  readonly limitMs: number;
+  /** The next frame that it delivers. */
+  next: number;
+  /** Pictures to take out of the decoder until that frame's has come. */
+  needed: number;
+  /** Pictures that are decoded while the worker, who would take them, is at something else. */
+  inside: number;
+  /** Pictures that came out and wait. */
+  out: number;
+  /** When the last one came out, and when its decoder had last been idle. */
+  lastOut: number;
+  busyFrom: number;
+  /** Pictures that were read and wait to be decoded. */
+  read: number;
+  resting: boolean;
+  openAt: number;
+  /** When the decoder began to wait for the drive; NaN while it does not. */
+  dryFrom: number;
+  slots: number;
+  making: boolean;
+  madeFrom: number;
+  closed: boolean;
+  decodeMs: number;
+  readMs: number;
+  decoded: number;
+}
+
+/** Clips that are being decoded, at a moment at which nothing is under way. */
+export interface StreamsState {
+  readonly streams: readonly Readonly<Stream>[];
+  readonly freeStations: readonly number[];
+  readonly nextPassage: number;
+  readonly nextWorker: number;
+}
+
+/** The clips that are being decoded: readers, decoders and workers, and the room that they write to. */
+export class SimulatedStreams {
+  private readonly streams: Stream[] = [];
+  private readonly byStation = new Map<number, Stream>();
+  private readonly freeStations: number[] = [];
+  private readonly queues: Stream[][];
+  private readonly firstDecoder: number;
+  /** Pictures that wait for a worker to take them, by worker. */
+  private readonly insideOf: number[];
+  private passedUntil = -Infinity;
+  private nextPassage = 0;
+  private nextWorker = 0;
+
+  /** @param changed a picture became ready */
+  constructor(
+    private readonly floor: SimulatedFloor,
+    private readonly changed: () => void,
+  ) {
+    const { passages, decodeWorkers, from } = floor.line;
+    this.firstDecoder = FIRST_WORKER + decodeWorkers;
+    for (let at = passages.length - 1; at >= 0; at--) this.freeStations.push(at);
+    this.queues = Array.from({ length: decodeWorkers }, () => []);
+    this.insideOf = this.queues.map(() => 0);
+    while (this.nextPassage < passages.length && passages[this.nextPassage]!.to <= from) this.nextPassage++;
+  }
+
+  /** Whether nothing is under way, and every decoder rests on a full queue. */
+  get isIdle(): boolean {
+    return (
+      this.byStation.size === this.streams.length &&
+      this.streams.every(({ making, inside }) => !making && inside === 0)
+    );
+  }
+
+  /** Behind the last frame that there is a picture or a cost of. */
+  get reach(): number {
+    return this.streams.reduce((most, { next }) => Math.max(most, next + 1), 0);
+  }
+
+  snapshot(): StreamsState {
+    const { nextPassage, nextWorker } = this;
+    const streams = this.streams.map((stream) => ({ ...stream }));
+    return { streams, freeStations: [...this.freeStations], nextPassage, nextWorker };
+  }
+
+  /** Goes on from what was noted, when nothing was under way; passages that were begun are those of this line. */
+  restore(state: StreamsState): void {
+    const { passages } = this.floor.line;
+    this.nextPassage = state.nextPassage;
+    this.nextWorker = state.nextWorker;
+    this.freeStations.splice(0, Infinity, ...state.freeStations);
+    for (const stream of state.streams) {
+      const own = { ...stream, passage: passages[stream.at]! };
+      this.streams.push(own);
+      this.byStation.set(own.station, own);
+    }
+  }
+
+  /** A station on the cores has ended: a worker or a decoder. */
+  ended(station: number, tookMs: number): void {
+    if (station < this.firstDecoder) {
+      this.hasMade(station - FIRST_WORKER, tookMs);
+      return;
+    }
+    const stream = this.byStation.get(station - this.firstDecoder);
+    if (stream) this.hasDecoded(stream);
+  }
+
+  /** A drive has read the next picture of a decoder. */
+  readEnded(station: number): void {
+    const stream = this.byStation.get(station);
+    if (stream) this.hasRead(stream);
+  }
+
+  /** Closes what ends before a frame, and gives its room to others. */
+  passed(frame: number): void {
+    if (frame <= this.passedUntil && this.floor.free === 0) return;
+    this.passedUntil = frame;
+    for (let at = this.streams.length - 1; at >= 0; at--)
+      if (this.streams[at]!.passage.to <= frame) this.close(this.streams[at]!);
+    this.floor.release(frame);
+    this.pump();
+  }
+
+  /** Begins to decode what will soon be due. */
+  openAhead(playhead: number): void {
+    const { passages, to } = this.floor.line;
+    const horizon = playhead + OPEN_AHEAD_SECONDS * this.floor.framesPerSecond;
+    for (; this.nextPassage < passages.length; this.nextPassage++) {
+      const passage = passages[this.nextPassage]!;
+      if (passage.from > horizon || passage.from >= to) break;
+      const from = Math.max(passage.from, Math.ceil(playhead - 1e-9));
+      if (from < passage.to) this.open(this.nextPassage, from);
+    }
+    this.pump();
+  }
+
+  private open(at: number, from: number): void {
+    const passage = this.floor.line.passages[at]!;
+    const station = this.freeStations.pop()!;
+    const drive = this.floor.line.drives[passage.drive];
+    const msPerPicture = drive ? (1000 * passage.bytesPerPicture) / drive.bytesPerSecond : 0;
+    const stream: Stream = {
+      passage,
+      at,
+      station,
+      worker: this.nextWorker++ % this.floor.line.decodeWorkers,
+      limitMs: this.isWaitedFor(passage, msPerPicture) ? msPerPicture : 0,
+      next: from,
+      needed: passage.coldDecodes[from - passage.from]!,
+      inside: 0,
+      out: 0,
+      lastOut: this.floor.now,
+      busyFrom: this.floor.now,
+      read: 0,
+      resting: false,
+      openAt: this.floor.now + this.floor.line.openMs + (drive?.latencyMs ?? 0),
+      dryFrom: NaN,
+      slots: 0,
+      making: false,
+      madeFrom: 0,
+      closed: false,
+      decodeMs: 0,
+      readMs: 0,
+      decoded: 0,
+    };
+    this.streams.push(stream);
+    this.byStation.set(station, stream);
+    this.fill(stream);
+    this.feed(stream);
+  }
+
+  private isWaitedFor({ decodes, decodeMs }: LinePassage, msPerPicture: number): boolean {
+    const each = Math.max(1, decodes[decodes.length >> 1] ?? 1);
+    const share = (msPerPicture * each * this.floor.mostWanted) / this.floor.budgetMs;
+    return share > QUICK_READ || msPerPicture > decodeMs / 2;
+  }
+
+  private forgetInside(stream: Stream): void {
+    this.insideOf[stream.worker]! -= stream.inside;
+    stream.inside = 0;
+  }
+
+  private close(stream: Stream): void {
+    stream.closed = true;
+    this.forgetInside(stream);
+    this.streams.splice(this.streams.indexOf(stream), 1);
+    this.floor.cpu.drop(this.firstDecoder + stream.station);
+    for (const drive of this.floor.drives) drive.drop(stream.station);
+    // A reduction under way still writes to its slot.
+    if (!stream.making) this.leave(stream);
+  }
+
+  private leave(stream: Stream): void {
+    this.floor.free += stream.slots;
+    stream.slots = 0;
+    this.byStation.delete(stream.station);
+    this.freeStations.push(stream.station);
+  }
+
+  // Room goes to whoever needs it for the earliest frame.
+  private pump(): void {
+    while (this.floor.free > 0) {
+      let neediest: Stream | undefined;
+      let lowest = Infinity;
+      for (const stream of this.streams) {
+        const reach = stream.next + stream.slots;
+        if (reach < stream.passage.to && reach < lowest) {
+          neediest = stream;
+          lowest = reach;
+        }
+      }
+      if (!neediest) return;
+      this.floor.free--;
+      neediest.slots++;
+      if (neediest.slots === 1) this.deliver(neediest);
+    }
+  }
+
+  private fill(stream: Stream): void {
+    const { passage, limitMs, station } = stream;
+    const drive = this.floor.drives[passage.drive];
+    if (limitMs === 0 || !drive || stream.closed || drive.isBusy(station)) return;
+    const most = Math.max(
+      IN_FLIGHT,
+      Math.floor(this.floor.line.readAheadBytes / Math.max(1, passage.bytesPerPicture)),
+    );
+    if (stream.read >= most) return;
+    const { seekMs } = this.floor.line.drives[passage.drive]!;
+    const readers = this.streams.reduce((sum, each) => sum + Number(each.limitMs > 0), 0);
+    const seeks = readers > 1 ? (seekMs * passage.bytesPerPicture) / TURN_BYTES : 0;
+    const wait = Math.max(0, stream.openAt - this.floor.now);
+    drive.begin(station, this.floor.service(limitMs + seeks) + wait, 1);
+  }
+
+  private hasRead(stream: Stream): void {
+    stream.read++;
+    this.fill(stream);
+    this.feed(stream);
+  }
+
+  private feed(stream: Stream): void {
+    const station = this.firstDecoder + stream.station;
+    if (stream.closed || this.floor.cpu.isBusy(station)) return;
+    const inFlight = stream.out + stream.inside;
+    if (inFlight >= IN_FLIGHT) stream.resting = true;
+    if (stream.resting && inFlight > REFILL_AT) return;
+    if (stream.resting) stream.busyFrom = this.floor.now;
+    stream.resting = false;
+    const { passage } = stream;
+    if (stream.limitMs > 0) {
+      if (stream.read === 0) {
+        if (Number.isNaN(stream.dryFrom)) stream.dryFrom = this.floor.now;
+        return;
+      }
+      if (!Number.isNaN(stream.dryFrom)) {
+        stream.readMs += this.floor.now - stream.dryFrom;
+        stream.busyFrom = this.floor.now;
+      }
+      stream.dryFrom = NaN;
+      stream.read--;
+      this.fill(stream);
+    }
+    const wait = stream.limitMs > 0 ? 0 : Math.max(0, stream.openAt - this.floor.now);
+    this.floor.cpu.begin(station, this.floor.service(passage.decodeMs) + wait, passage.decodeCores);
+  }
+
+  private hasDecoded(stream: Stream): void {
+    stream.inside++;
+    this.insideOf[stream.worker]!++;
+    this.feed(stream);
+    if (!this.floor.cpu.isBusy(FIRST_WORKER + stream.worker)) this.take(stream);
+  }
+
+  // What came out is noted, and charged with the time since the one before, as the player's clock sees it.
+  private take(stream: Stream): void {
+    if (stream.inside === 0 || stream.closed) return;
+    stream.out += stream.inside;
+    this.forgetInside(stream);
+    stream.decodeMs += this.floor.now - Math.max(stream.lastOut, stream.busyFrom);
+    stream.lastOut = this.floor.now;
+    this.deliver(stream);
+  }
+
+  /** Goes on with a stream as far as it can go now. */
+  private deliver(stream: Stream): void {
+    const { passage } = stream;
+    const { to } = this.floor.line;
+    while (!stream.closed && !stream.making && stream.next < Math.min(passage.to, to)) {
+      if (stream.needed === 0) {
+        if (isTooLate(stream.next, this.floor.playhead)) {
+          this.skipTo(stream, stream.next + 1);
+          continue;
+        }
+        if (stream.slots === 0) return;
+        stream.slots--;
+        stream.making = true;
+        stream.madeFrom = this.floor.now;
+        const queue = this.queues[stream.worker]!;
+        queue.push(stream);
+        if (queue.length === 1 && !this.floor.cpu.isBusy(FIRST_WORKER + stream.worker)) this.make(stream);
+        return;
+      }
+      if (this.resynced(stream)) continue;
+      if (stream.out === 0) return;
+      stream.out--;
+      stream.needed--;
+      stream.decoded++;
+      this.feed(stream);
+    }
+  }
+
+  /** Rule 3 of pacing. */
+  private resynced(stream: Stream): boolean {
+    const { playhead } = this.floor;
+    if (playhead - stream.next <= RESYNC_BEHIND_SECONDS * this.floor.framesPerSecond) return false;
+    const target = firstAbove(stream.passage.entries, Math.max(playhead, stream.next));
+    if (target === undefined || target >= stream.passage.to) return false;
+    this.skipTo(stream, target);
+    stream.needed = 1;
+    stream.out = 0;
+    this.forgetInside(stream);
+    stream.lastOut = this.floor.now;
+    stream.read = 0;
+    stream.resting = false;
+    this.floor.cpu.drop(this.firstDecoder + stream.station);
+    for (const drive of this.floor.drives) drive.drop(stream.station);
+    this.fill(stream);
+    this.feed(stream);
+    return true;
+  }
+
+  private skipTo(stream: Stream, frame: number): void {
+    this.charge(stream, stream.next);
+    this.goOn(stream, frame);
+  }
+
+  private goOn(stream: Stream, frame: number): void {
+    stream.next = frame;
+    if (frame < stream.passage.to) stream.needed = stream.passage.decodes[frame - stream.passage.from]!;
+  }
+
+  private make(stream: Stream): void {
+    const { scaleMs, effectsMs } = stream.passage;
+    this.floor.cpu.begin(FIRST_WORKER + stream.worker, this.floor.service(scaleMs + effectsMs), 1);
+  }
+
+  private hasMade(worker: number, tookMs: number): void {
+    const queue = this.queues[worker]!;
+    const stream = queue.shift()!;
+    stream.making = false;
+    const { scaleMs, effectsMs } = stream.passage;
+    const whole = scaleMs + effectsMs;
+    const effects = whole > 0 ? (tookMs * effectsMs) / whole : 0;
+    if (this.insideOf[worker]! > stream.inside)
+      for (const each of this.streams) if (each.worker === worker && each !== stream) this.take(each);
+    if (queue[0] && !this.floor.cpu.isBusy(FIRST_WORKER + worker)) this.make(queue[0]);
+    if (stream.closed) {
+      stream.slots++;
+      this.leave(stream);
+      this.pump();
+      return;
+    }
+    this.floor.log.add(stream.next, 'effects', effects);
+    this.floor.log.add(stream.next, 'scale', this.floor.now - stream.madeFrom - effects);
+    this.charge(stream, stream.next);
+    this.store(stream);
+    if (stream.inside > 0) this.take(stream);
+    else this.deliver(stream);
+    this.changed();
+  }
+
+  // The picture is that of its frame and of those after it that show it again.
+  private store(stream: Stream): void {
+    const end = Math.min(stream.passage.to, this.floor.line.to);
+    let last = stream.next;
+    while (last + 1 < end && stream.passage.decodes[last + 1 - stream.passage.from] === 0) last++;
+    this.floor.store(stream.next, last);
+    this.goOn(stream, last + 1);
+    this.pump();
+  }
+
+  private charge(stream: Stream, frame: number): void {
+    this.floor.log.add(frame, 'decode', stream.decodeMs);
+    this.floor.log.add(frame, 'read', stream.readMs);
+    this.floor.log.add(frame, 'decoded', stream.decoded);
+    stream.decodeMs = 0;
+    stream.readMs = 0;
+    stream.decoded = 0;
+  }
+}
+
+/** The first number of an ascending list that is above another one. */
+function firstAbove(list: Int32Array, value: number): number | undefined {
+  let low = 0;
+  let high = list.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (list[middle]! > value) high = middle;
+    else low = middle + 1;
+  }
+  return list[low];
+}

@@ -1,0 +1,158 @@
+import { describe, expect, it } from 'vitest';
+import { PLAINEST } from '../levers/index.js';
+import { PacketIndex, PacketIndexBuilder, type PictureFacts } from '../media/index.js';
+import { previewGraph } from '../render/index.js';
+import { readySource, sourceFacts } from '../testing/index.js';
+import { rational } from '../time/index.js';
+import type { Clip, Effect, Timeline } from '../timeline/index.js';
+import {
+  evenGroups,
+  indexedGroups,
+  lineOf,
+  memoryShares,
+  NOTHING_LEARNED,
+  percentOfBudget,
+  playedMedium,
+  SIMULATED_RIGS,
+  stageMsOf,
+  usualCeiling,
+  type PlayedMedium,
+  type Rig,
+  type Work,
+} from './index.js';
+
+const laptop = SIMULATED_RIGS[0]!;
+const SHARES = memoryShares(usualCeiling(16 * 2 ** 30), 4);
+
+const mediumOf = (picture: Partial<PictureFacts> = {}, index?: PacketIndex): PlayedMedium =>
+  playedMedium(readySource('a', sourceFacts(picture)), undefined, '', index)!;
+
+function workOf(
+  clip: Partial<Clip>,
+  medium: PlayedMedium,
+  { scale = 4, fps = 24 }: { scale?: 1 | 2 | 4; fps?: number } = {},
+): Work {
+  const whole: Clip = {
+    ...{ id: 'c', name: 'c', sourceId: 'a', start: 0, length: 48, sourceIn: rational(0), enabled: true },
+    ...clip,
+  };
+  const timeline: Timeline = {
+    ...{ rate: rational(fps), startFrame: 0, size: { width: 3840, height: 2160 } },
+    tracks: [{ id: 'p', kind: 'picture', name: 'p', enabled: true, clips: [whole] }],
+  };
+  const tuning = { ...PLAINEST, playScale: scale };
+  const preview = previewGraph(
+    timeline,
+    tuning,
+    () => sourceFacts(),
+    () => undefined,
+  );
+  return { preview, media: new Map([['a', medium]]), shares: SHARES, drive: null };
+}
+
+/** A file in groups of twelve, shown in the order in which it is decoded. */
+function indexOf(frames: number): PacketIndex {
+  const builder = new PacketIndexBuilder(24);
+  for (let at = 0; at < frames; at++) builder.add({ bytes: 1000, key: at % 12 === 0, pts: at, dts: at });
+  return PacketIndex.from(builder.done());
+}
+
+describe('what a clip asks of the player', () => {
+  it('is one picture a frame at the timeline’s own rate, and the way from the key frame for the first', () => {
+    const work = workOf({ sourceIn: rational(5, 24) }, mediumOf({}, indexOf(240)));
+    const [passage] = lineOf(work, laptop).passages;
+    // Frame 5 of a group of twelve: six pictures.
+    expect([...passage!.decodes.slice(0, 4)]).toEqual([6, 1, 1, 1]);
+    expect([...passage!.entries]).toEqual([7, 19, 31, 43]);
+    expect(passage!.coldDecodes[7]).toBe(1);
+  });
+
+  it('is 2.5 pictures a frame for 60 on 24, and none where one is shown again', () => {
+    const pictures = (rate: number): number[] => {
+      const work = workOf({}, mediumOf({ rate: rational(rate) }));
+      return [...lineOf(work, laptop).passages[0]!.decodes];
+    };
+    const sum = (list: number[]): number => list.slice(1).reduce((total, each) => total + each, 0);
+    expect(sum(pictures(60)) / 47).toBeCloseTo(2.5, 1);
+    expect(sum(pictures(12)) / 47).toBeCloseTo(0.5, 1);
+    expect(pictures(12)).toContain(0);
+  });
+
+  it('is twice as much at twice the speed', () => {
+    const work = workOf({ speed: rational(2) }, mediumOf());
+    expect(lineOf(work, laptop).passages[0]!.decodes[10]).toBe(2);
+  });
+
+  it('waits for the next picture where the rate varies', () => {
+    const steady = lineOf(workOf({}, mediumOf()), laptop).passages[0]!;
+    const varying = lineOf(workOf({}, mediumOf({ constantRate: false })), laptop).passages[0]!;
+    expect(varying.decodes[0]).toBe(steady.decodes[0]! + 1);
+  });
+
+  it('falls with the pixels of the preview where pixels are worked on, and not where they are decoded', () => {
+    const effects: Effect[] = [{ id: 'b', kind: 'blur', enabled: true, values: { radius: 1 } }];
+    const [full, quarter] = ([1, 4] as const).map((scale) =>
+      lineOf(workOf({ effects }, mediumOf(), { scale }), laptop),
+    );
+    expect(full!.passages[0]!.decodeMs).toBe(quarter!.passages[0]!.decodeMs);
+    expect(full!.passages[0]!.effectsMs / quarter!.passages[0]!.effectsMs).toBeCloseTo(16, 5);
+    expect(full!.showMs).toBeGreaterThan(8 * quarter!.showMs);
+  });
+
+  it('is corrected by what runs have taught', () => {
+    const plain = lineOf(workOf({}, mediumOf()), laptop);
+    const calibration = { ...NOTHING_LEARNED, decode: { log: Math.log(1.5), variance: 0.01 } };
+    const taught = lineOf(workOf({}, mediumOf()), laptop, 0, 48, calibration);
+    expect(taught.passages[0]!.decodeMs / plain.passages[0]!.decodeMs).toBeCloseTo(1.5);
+  });
+
+  it('names what a rig was not measured for, and takes it for nothing', () => {
+    const bare: Rig = { ...laptop, decoders: [], shows: [] };
+    const line = lineOf(workOf({}, mediumOf()), bare);
+    expect(line.unmeasured).toEqual(['decoding h264', 'showing']);
+    expect(line.passages[0]!.decodeMs).toBe(0);
+  });
+
+  it('adds up to loads of the frame budget, stage by stage', () => {
+    const line = lineOf(workOf({}, mediumOf()), laptop);
+    const decode = stageMsOf(line, 'decode');
+    expect(decode[20]).toBeCloseTo(line.passages[0]!.decodeMs);
+    expect(stageMsOf(line, 'read')[20]).toBeCloseTo((1000 * line.passages[0]!.bytesPerPicture) / 85e6, 5);
+    expect(stageMsOf(line, 'show')[3]).toBe(Math.fround(line.showMs));
+    expect(percentOfBudget(1000 / 48, line.rate)).toBeCloseTo(50);
+  });
+
+  it('begins anew with the server’s decoder anywhere, once a second at most', () => {
+    const served = mediumOf({ codec: 'mpeg2video' });
+    expect(served.decoder).toBe('server');
+    const [passage] = lineOf(workOf({}, served), laptop).passages;
+    expect([...passage!.entries]).toEqual([0, 24]);
+  });
+});
+
+describe('groups of pictures', () => {
+  it('of even length and as an index says are entered at the same places', () => {
+    const [even, indexed] = [evenGroups(12), indexedGroups(indexOf(48))];
+    for (const groups of [even, indexed]) {
+      expect(groups.entries(5, 40)).toEqual([12, 24, 36]);
+      expect(groups.distance(0)).toBe(1);
+      expect(groups.distance(23)).toBe(12);
+    }
+  });
+});
+
+describe('what is decoded of a source', () => {
+  it('is the copy where one is played, every picture on its own', () => {
+    const source = readySource('a', sourceFacts());
+    const copy = { width: 960, height: 540, bytes: 24_000_000 };
+    const medium = playedMedium(source, copy, '/copies')!;
+    expect(medium).toMatchObject({
+      choice: 'light copy',
+      profile: 'intra',
+      drive: '/copies',
+      bitsPerFrame: 800_000,
+    });
+    expect(medium.groups.distance(77)).toBe(1);
+    expect(playedMedium(readySource('s', sourceFacts(null)), undefined, '')).toBeUndefined();
+  });
+});
