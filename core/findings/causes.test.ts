@@ -219,6 +219,11 @@ describe('causes of choppy playback, in cases of common practice', () => {
     const cause = causesOf(scene)[0]!;
     expect(cause).toMatchObject({ kind: 'thrown away', stage: 'decode', names: ['fast'] });
     expect(cause.numbers['decodedPerShown']).toBeCloseTo(2.5, 1);
+    // A source of the timeline's own rate that is busy as well has no part in it.
+    const mixed = timelineOf([trackOf('p', [clipOf('a', 'slow', 0, 120), clipOf('b', 'fast', 120, 120)])]);
+    const slow = source('slow');
+    const both = sceneOf(situationOf(mixed, [slow, fast], withCores(strongRig({}, 3e9, 21), 8)));
+    expect(find(both, 'thrown away')!.names).toEqual(['fast']);
     // Where it plays all the same, it is still worth a word.
     const easy = sceneOf(situationOf(alone('fast'), [fast], strongRig()));
     expect(kindsOf(easy)[0]).toBe('plays');

@@ -1,5 +1,6 @@
 import { frameBudgetMs, type Stage } from '../playback/index.js';
 import type { Prediction, Situation } from '../rig/index.js';
+import { toNumber } from '../time/index.js';
 import type { FrameSize } from '../timeline/index.js';
 import { merged, nothing, type Cause, type CauseKind, type Scene } from './cause.js';
 import { REAL_TIME_DROPS } from './limiting-stage.js';
@@ -43,6 +44,8 @@ const FULL = 0.9;
 /** Cores below so much in use count as idle. */
 const IDLE_CORES = 0.7;
 const THROWN_AWAY = 1.4;
+/** A source with so many times the timeline's frames a second has frames that are thrown away. */
+const FASTER = 1.2;
 /** A source with so many times the pixels of the working size is oversized. */
 const OVERSIZED = 1.5;
 
@@ -137,7 +140,7 @@ function numbersOf(windows: readonly Window[], { line, coreUse }: Prediction): R
 function namesOf(
   kind: CauseKind,
   windows: readonly Window[],
-  { sources }: Situation,
+  { sources, timeline }: Situation,
   { work }: Prediction,
 ): string[] {
   if (kind === 'drive') return [...new Set(windows.map(({ drive }) => drive))];
@@ -152,5 +155,11 @@ function namesOf(
     ];
   }
   const ids = new Set(windows.map(({ busiestSource }) => busiestSource));
-  return sources.filter(({ id }) => ids.has(id)).map(({ name }) => name);
+  const busiest = sources.filter(({ id }) => ids.has(id));
+  const isFaster = ({ facts }: (typeof sources)[number]): boolean =>
+    facts?.picture !== undefined &&
+    facts.picture !== null &&
+    toNumber(facts.picture.rate) > FASTER * toNumber(timeline.rate);
+  const guilty = kind === 'thrown away' ? busiest.filter(isFaster) : busiest;
+  return (guilty.length ? guilty : busiest).map(({ name }) => name);
 }

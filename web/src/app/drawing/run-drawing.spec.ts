@@ -1,7 +1,7 @@
 import { FrameLog } from '@hone/core/playback';
 import { describe, expect, it } from 'vitest';
 import { frameOf, xOf } from './axis';
-import { drawLateness, drawLoadLane } from './run-drawing';
+import { drawLateness, drawLoadLane, drawPredictedLane } from './run-drawing';
 import { NAMED_COLOURS } from './testing-palette';
 
 const palette = NAMED_COLOURS;
@@ -98,5 +98,41 @@ describe('a load lane', () => {
     expect(at(20).height).toBeCloseTo(5);
     expect(at(80).height).toBeCloseTo(15);
     expect(bars.at(-1)).toMatchObject({ colour: 'quiet', height: 1 });
+  });
+});
+
+describe('the lane of a prediction', () => {
+  /** A context that remembers where its line went. */
+  function drawn(
+    ms: Float32Array,
+    filled: boolean,
+  ): { points: [number, number][]; bars: number; stroke: string } {
+    const points: [number, number][] = [];
+    let bars = 0;
+    const context = {
+      ...{ fillStyle: '', strokeStyle: '', lineWidth: 0, globalAlpha: 1 },
+      beginPath: () => undefined,
+      stroke: () => undefined,
+      moveTo: (x: number, y: number) => points.push([x, y]),
+      lineTo: (x: number, y: number) => points.push([x, y]),
+      fillRect: () => bars++,
+    };
+    const target = context as unknown as CanvasRenderingContext2D;
+    drawPredictedLane(target, axis, area, ms, 'decode', 40, palette, filled);
+    return { points, bars, stroke: context.strokeStyle };
+  }
+
+  it('stands at the middle of its lane where a stage takes the whole frame budget', () => {
+    const { points, stroke } = drawn(new Float32Array(100).fill(40), false);
+    expect(points.every(([, y]) => y === 10)).toBe(true);
+    expect(points).toHaveLength(100);
+    expect(stroke).toBe('ink');
+  });
+
+  it('is filled only where nothing measured stands, and ends with what is predicted', () => {
+    expect(drawn(new Float32Array(50).fill(20), false).bars).toBe(0);
+    const { bars, points } = drawn(new Float32Array(50).fill(20), true);
+    expect(bars).toBe(points.length);
+    expect(points.at(-1)![0]).toBeLessThan(61);
   });
 });

@@ -78,6 +78,7 @@ export function drawLoadLane(
  * The load of one stage as it is predicted, as a line over its lane: where it runs above the line at 100 %, playback
  * cannot be in time.
  * @param ms of the stage in each frame, from frame 0 on
+ * @param filled whether nothing measured stands in the lane
  */
 export function drawPredictedLane(
   context: CanvasRenderingContext2D,
@@ -87,14 +88,16 @@ export function drawPredictedLane(
   stage: Stage,
   budgetMs: number,
   palette: Palette,
+  filled: boolean,
 ): void {
   const sums = new Float64Array(ms.length + 1);
   for (let frame = 0; frame < ms.length; frame++) sums[frame + 1] = sums[frame]! + ms[frame]!;
   const reach = 500 / budgetMs;
-  context.strokeStyle = palette.stage(stage);
+  context.strokeStyle = palette.ink;
   context.fillStyle = palette.stage(stage);
-  context.lineWidth = 1.5;
+  context.lineWidth = 1;
   context.beginPath();
+  context.globalAlpha = filled ? 0.5 : 1;
   let isDown = false;
   for (let x = Math.floor(axis.left); x < axis.right; x++) {
     const [from, to] = [frameOf(axis, x), frameOf(axis, x + 1)];
@@ -108,15 +111,13 @@ export function drawPredictedLane(
     const end = Math.min(ms.length, Math.round(middle + half) + 1);
     const load = (100 * (sums[end]! - sums[start]!)) / (end - start) / budgetMs;
     const y = area.top + area.height * (1 - Math.min(1, load / LANE_FULL));
-    context.globalAlpha = 0.3;
-    context.fillRect(x, y, 1, area.top + area.height - y);
-    context.globalAlpha = 1;
+    if (filled) context.fillRect(x, y, 1, area.top + area.height - y);
     if (isDown) context.lineTo(x, y);
     else context.moveTo(x, y);
     isDown = true;
   }
+  context.globalAlpha = 1;
   context.stroke();
-  context.lineWidth = 1;
 }
 
 /** Mean load, in per cent of the budget, of the frames between two places; undefined where there are none. */

@@ -278,7 +278,8 @@ export class TimelineView {
     for (const stage of STAGES) {
       const lane = take();
       drawLoadLane(context, axis, lane, log, stage, budget, palette);
-      if (predicted) drawPredictedLane(context, axis, lane, predicted.stageMs[stage], stage, budget, palette);
+      if (predicted)
+        drawPredictedLane(context, axis, lane, predicted.stageMs[stage], stage, budget, palette, !log);
     }
   }
 
