@@ -64,8 +64,7 @@ export class TimelineView {
   private readonly logs = inject(RunLogs);
   private readonly range = inject(TimelineRange);
   private readonly predictions = inject(Predictions);
-  /** What the lane under the pointer is made of. */
-  readonly sum = signal<string | null>(null);
+  private readonly pointed = signal<Place | null>(null);
   private readonly still = viewChild.required<ElementRef<HTMLCanvasElement>>('still');
   private readonly surface = viewChild.required<ElementRef<HTMLElement>>('surface');
   private readonly line = viewChild.required<ElementRef<HTMLElement>>('line');
@@ -86,6 +85,18 @@ export class TimelineView {
   private drawnPlayhead = -1;
 
   readonly rows = computed(() => rowsFor(this.timeline()));
+  /** What the lane under the pointer is made of. */
+  readonly sum = computed(() => {
+    const predicted = this.predictions.predicted();
+    const place = this.pointed();
+    if (!predicted || !place) return null;
+    const isIn = ({ top, height }: Area): boolean => top <= place.y && place.y < top + height + 1;
+    const stage = this.rows().find((row) => row.stage && isIn(row.area))?.stage;
+    const names = new Map(this.sources().map(({ id, name }) => [id, name]));
+    return stage
+      ? laneSum(predicted, stage, Math.floor(place.frame), (id) => names.get(id) ?? id) || null
+      : null;
+  });
   readonly height = computed(() => (this.rows().at(-1)?.area.top ?? 0) + 14);
   readonly description = computed(() => {
     const timeline = this.timeline();
@@ -205,19 +216,9 @@ export class TimelineView {
     this.surface().nativeElement.style.cursor = cursor;
   }
 
+  /** Notes where the pointer is, for the sum behind a lane. */
   showSum(place: Place | null): void {
-    const predicted = this.predictions.predicted();
-    const row =
-      place &&
-      this.rows().find(
-        ({ stage, area }) => stage && area.top <= place.y && place.y < area.top + area.height + 1,
-      );
-    const names = new Map(this.sources().map(({ id, name }) => [id, name]));
-    this.sum.set(
-      predicted && place && row?.stage
-        ? laneSum(predicted, row.stage, Math.floor(place.frame), (id) => names.get(id) ?? id)
-        : null,
-    );
+    this.pointed.set(place);
   }
 
   private placeOf({ offsetX: x, offsetY: y }: PointerEvent): Place {
@@ -275,11 +276,13 @@ export class TimelineView {
     drawLateness(context, axis, take(), this.predictions.log(), budget, palette);
     drawLateness(context, axis, take(), before, budget, palette);
     drawLateness(context, axis, take(), log, budget, palette);
+    // What was measured here says nothing of another machine.
+    const played = this.predictions.isWhatIf() ? undefined : log;
     for (const stage of STAGES) {
       const lane = take();
-      drawLoadLane(context, axis, lane, log, stage, budget, palette);
+      drawLoadLane(context, axis, lane, played, stage, budget, palette);
       if (predicted)
-        drawPredictedLane(context, axis, lane, predicted.stageMs[stage], stage, budget, palette, !log);
+        drawPredictedLane(context, axis, lane, predicted.stageMs[stage], stage, budget, palette, !played);
     }
   }
 
