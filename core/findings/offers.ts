@@ -1,8 +1,8 @@
 import { previewPixels, PREVIEW_SCALES, type PreviewScale, type Tuning } from '../levers/index.js';
 import { copySize, fittingDivisor, shownSize, type CopyDivisor } from '../media/index.js';
-import { frameBudgetMs, STAGES, type Stage } from '../playback/index.js';
+import { frameBudgetMs, stageMsOf, STAGES, type Stage } from '../playback/index.js';
 import { largestRaster } from '../render/index.js';
-import { predicted, stageMsOf, type KnownCopy, type Prediction, type Situation } from '../rig/index.js';
+import { predicted, type KnownCopy, type Prediction, type Situation } from '../rig/index.js';
 import { REAL_TIME_DROPS } from './limiting-stage.js';
 
 /** A lever that can be moved now, and where to. */

@@ -1,4 +1,5 @@
 import type { Rational } from '../time/index.js';
+import type { Stage } from './stage.js';
 
 /** What the player does for one clip while it is seen without a break. Frames count on the timeline. */
 export interface LinePassage {
@@ -37,7 +38,7 @@ export interface LineDrive {
   readonly seekMs: number;
 }
 
-/** Bytes that are read in one go before another reader has its turn. */
+/** Bytes that are read in one go before another reader has its turn, as systems read ahead. */
 export const TURN_BYTES = 512 * 1024;
 
 /** A stretch of the timeline as a player meets it: all that its simulation needs to know. */
@@ -66,4 +67,64 @@ export interface PlaybackLine {
   readonly openMs: number;
   /** From the press of play until the first clip is asked for, and until sound is ready. */
   readonly startMs: number;
+}
+
+/** ms that reading one picture of a passage takes while nobody else reads; 0 where no drive is known. */
+export function readMsOf({ drives }: Pick<PlaybackLine, 'drives'>, passage: LinePassage): number {
+  const drive = drives[passage.drive];
+  return drive ? (1000 * passage.bytesPerPicture) / drive.bytesPerSecond : 0;
+}
+
+/** ms that a stage takes of each of a passage's pictures: of one that is decoded, or of one that is made. */
+export function pictureMsOf(line: Pick<PlaybackLine, 'drives'>, passage: LinePassage, stage: Stage): number {
+  if (stage === 'read') return readMsOf(line, passage);
+  if (stage === 'decode') return passage.decodeMs;
+  return stage === 'scale' ? passage.scaleMs : stage === 'effects' ? passage.effectsMs : 0;
+}
+
+/** Whether a stage works on every picture that is decoded, and not only on those that are made for the screen. */
+const isOfDecoded = (stage: Stage): boolean => stage === 'read' || stage === 'decode';
+
+/** What one clip asks of a stage in a stretch. */
+export interface PassageSum {
+  readonly sourceId: string;
+  readonly ms: number;
+  /** Pictures that are decoded, and that are made for the screen. */
+  readonly decoded: number;
+  readonly made: number;
+}
+
+/** What each clip of timeline frames [from, to) asks of a stage; those that ask nothing are left out. */
+export function sumsOf(
+  line: Pick<PlaybackLine, 'drives' | 'passages'>,
+  stage: Stage,
+  from: number,
+  to: number,
+): PassageSum[] {
+  return line.passages.flatMap((passage): PassageSum[] => {
+    let decoded = 0;
+    let made = 0;
+    for (let frame = Math.max(from, passage.from); frame < Math.min(to, passage.to); frame++) {
+      const pictures = passage.decodes[frame - passage.from]!;
+      decoded += pictures;
+      if (pictures > 0) made++;
+    }
+    const ms = pictureMsOf(line, passage, stage) * (isOfDecoded(stage) ? decoded : made);
+    return ms > 0 ? [{ sourceId: passage.sourceId, ms, decoded, made }] : [];
+  });
+}
+
+/** ms that a stage takes of each frame of a line when nothing else holds it up. */
+export function stageMsOf(line: PlaybackLine, stage: Stage): Float32Array {
+  if (stage === 'compose') return line.composeMs;
+  const sums = new Float32Array(line.to - line.from);
+  if (stage === 'show') return sums.fill(line.showMs);
+  for (const passage of line.passages) {
+    const ms = pictureMsOf(line, passage, stage);
+    for (let frame = Math.max(line.from, passage.from); frame < Math.min(line.to, passage.to); frame++) {
+      const pictures = passage.decodes[frame - passage.from]!;
+      sums[frame - line.from]! += ms * (isOfDecoded(stage) ? pictures : Math.min(1, pictures));
+    }
+  }
+  return sums;
 }

@@ -19,6 +19,11 @@ export const IN_FLIGHT = 8;
 /** How few of them are left when a decoder that had to wait for their use is fed again. */
 export const REFILL_AT = 4;
 
+/** Frames that are decoded in one go when it is played backwards, each go from its key frame. */
+export const MOST_TURNED = 12;
+/** Starting the server's decoder anew costs about this much of the source; a jump that gains less is none. */
+export const RESTART_SECONDS = 1;
+
 const MOST_WAITING = 24;
 const FEWEST_WAITING = 8;
 const FEWEST_LARGE = 4;

@@ -1,43 +1,7 @@
-import { TURN_BYTES, type LinePassage } from './line.js';
+import { TURN_BYTES } from './line.js';
 import { IN_FLIGHT, isTooLate, OPEN_AHEAD_SECONDS, REFILL_AT, RESYNC_BEHIND_SECONDS } from './pacing.js';
 import { FIRST_WORKER, type SimulatedFloor } from './simulated-floor.js';
-
-/** A drive that is asked for less than this share of its time is not followed picture by picture. */
-const QUICK_READ = 0.25;
-
-/** A clip that is being decoded. */
-interface Stream {
-  readonly passage: LinePassage;
-  /** Its place among the passages of the line. */
-  readonly at: number;
-  readonly station: number;
-  readonly worker: number;
-  readonly limitMs: number;
-  /** The next frame that it delivers. */
-  next: number;
-  /** Pictures to take out of the decoder until that frame's has come. */
-  needed: number;
-  /** Pictures that are decoded while the worker, who would take them, is at something else. */
-  inside: number;
-  /** Pictures that came out and wait. */
-  out: number;
-  /** When the last one came out, and when its decoder had last been idle. */
-  lastOut: number;
-  busyFrom: number;
-  /** Pictures that were read and wait to be decoded. */
-  read: number;
-  resting: boolean;
-  openAt: number;
-  /** When the decoder began to wait for the drive; NaN while it does not. */
-  dryFrom: number;
-  slots: number;
-  making: boolean;
-  madeFrom: number;
-  closed: boolean;
-  decodeMs: number;
-  readMs: number;
-  decoded: number;
-}
+import { entryAbove, openStream, type Stream } from './simulated-stream.js';
 
 /** Clips that are being decoded, at a moment at which nothing is under way. */
 export interface StreamsState {
@@ -145,44 +109,13 @@ export class SimulatedStreams {
   }
 
   private open(at: number, from: number): void {
-    const passage = this.floor.line.passages[at]!;
     const station = this.freeStations.pop()!;
-    const drive = this.floor.line.drives[passage.drive];
-    const msPerPicture = drive ? (1000 * passage.bytesPerPicture) / drive.bytesPerSecond : 0;
-    const stream: Stream = {
-      passage,
-      at,
-      station,
-      worker: this.nextWorker++ % this.floor.line.decodeWorkers,
-      limitMs: this.isWaitedFor(passage, msPerPicture) ? msPerPicture : 0,
-      next: from,
-      needed: passage.coldDecodes[from - passage.from]!,
-      inside: 0,
-      out: 0,
-      lastOut: this.floor.now,
-      busyFrom: this.floor.now,
-      read: 0,
-      resting: false,
-      openAt: this.floor.now + this.floor.line.openMs + (drive?.latencyMs ?? 0),
-      dryFrom: NaN,
-      slots: 0,
-      making: false,
-      madeFrom: 0,
-      closed: false,
-      decodeMs: 0,
-      readMs: 0,
-      decoded: 0,
-    };
+    const worker = this.nextWorker++ % this.floor.line.decodeWorkers;
+    const stream = openStream(this.floor, at, from, station, worker);
     this.streams.push(stream);
     this.byStation.set(station, stream);
     this.fill(stream);
     this.feed(stream);
-  }
-
-  private isWaitedFor({ decodes, decodeMs }: LinePassage, msPerPicture: number): boolean {
-    const each = Math.max(1, decodes[decodes.length >> 1] ?? 1);
-    const share = (msPerPicture * each * this.floor.mostWanted) / this.floor.budgetMs;
-    return share > QUICK_READ || msPerPicture > decodeMs / 2;
   }
 
   private forgetInside(stream: Stream): void {
@@ -323,7 +256,7 @@ export class SimulatedStreams {
   private resynced(stream: Stream): boolean {
     const { playhead } = this.floor;
     if (playhead - stream.next <= RESYNC_BEHIND_SECONDS * this.floor.framesPerSecond) return false;
-    const target = firstAbove(stream.passage.entries, Math.max(playhead, stream.next));
+    const target = entryAbove(stream.passage, Math.max(playhead, stream.next));
     if (target === undefined || target >= stream.passage.to) return false;
     this.skipTo(stream, target);
     stream.needed = 1;
@@ -397,16 +330,4 @@ export class SimulatedStreams {
     stream.readMs = 0;
     stream.decoded = 0;
   }
-}
-
-/** The first number of an ascending list that is above another one. */
-function firstAbove(list: Int32Array, value: number): number | undefined {
-  let low = 0;
-  let high = list.length;
-  while (low < high) {
-    const middle = (low + high) >> 1;
-    if (list[middle]! > value) high = middle;
-    else low = middle + 1;
-  }
-  return list[low];
 }

@@ -1,9 +1,9 @@
 import type { Tuning } from '../levers/index.js';
 import { placeable } from '../media/index.js';
-import { frameBudgetMs, STAGES, type Stage } from '../playback/index.js';
+import { frameBudgetMs, stageMsOf, STAGES, type Stage } from '../playback/index.js';
 import { soloTimeline, type Timeline } from '../timeline/index.js';
 import { NOTHING_LEARNED } from './calibration.js';
-import { lineOf, stageMsOf } from './line-of.js';
+import { lineOf } from './line-of.js';
 import { memoryShares, usualCeiling } from './memory.js';
 import { workOf, type KnownSource } from './prediction.js';
 import type { Rig } from './rig.js';
@@ -42,7 +42,7 @@ export function stageLoads(
     drive: null,
     calibration: NOTHING_LEARNED,
   });
-  const line = lineOf(work, rig, undefined, undefined, rig.calibration);
+  const line = lineOf(work, rig, rig.calibration);
   const frames = Math.max(1, line.to - line.from);
   const loads = STAGES.map((stage): [Stage, number | null] => {
     const isUnknown = line.unmeasured.some((what) => what.startsWith(UNMEASURED[stage]));

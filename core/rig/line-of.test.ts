@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { PLAINEST } from '../levers/index.js';
 import { PacketIndex, PacketIndexBuilder, type PictureFacts } from '../media/index.js';
+import { stageMsOf, sumsOf } from '../playback/index.js';
 import { previewGraph } from '../render/index.js';
 import { readySource, sourceFacts } from '../testing/index.js';
 import { rational } from '../time/index.js';
@@ -11,10 +12,8 @@ import {
   lineOf,
   memoryShares,
   NOTHING_LEARNED,
-  percentOfBudget,
   playedMedium,
   SIMULATED_RIGS,
-  stageMsOf,
   usualCeiling,
   type PlayedMedium,
   type Rig,
@@ -102,7 +101,7 @@ describe('what a clip asks of the player', () => {
   it('is corrected by what runs have taught', () => {
     const plain = lineOf(workOf({}, mediumOf()), laptop);
     const calibration = { ...NOTHING_LEARNED, decode: { log: Math.log(1.5), variance: 0.01 } };
-    const taught = lineOf(workOf({}, mediumOf()), laptop, 0, 48, calibration);
+    const taught = lineOf(workOf({}, mediumOf()), laptop, calibration);
     expect(taught.passages[0]!.decodeMs / plain.passages[0]!.decodeMs).toBeCloseTo(1.5);
   });
 
@@ -119,7 +118,14 @@ describe('what a clip asks of the player', () => {
     expect(decode[20]).toBeCloseTo(line.passages[0]!.decodeMs);
     expect(stageMsOf(line, 'read')[20]).toBeCloseTo((1000 * line.passages[0]!.bytesPerPicture) / 85e6, 5);
     expect(stageMsOf(line, 'show')[3]).toBe(Math.fround(line.showMs));
-    expect(percentOfBudget(1000 / 48, line.rate)).toBeCloseTo(50);
+    // The sum of a stretch is that of its frames.
+    const [sum] = sumsOf(line, 'decode', 10, 20);
+    expect(sum).toMatchObject({ sourceId: 'a', decoded: 10, made: 10 });
+    expect(sum!.ms).toBeCloseTo(
+      decode.slice(10, 20).reduce((total, each) => total + each, 0),
+      3,
+    );
+    expect(sumsOf(line, 'effects', 0, 48)).toEqual([]);
   });
 
   it('begins anew with the server’s decoder anywhere, once a second at most', () => {

@@ -1,4 +1,4 @@
-import { isTooLate, resyncTarget } from '@hone/core/playback';
+import { isTooLate, MOST_TURNED, resyncTarget } from '@hone/core/playback';
 import { nearestFrame, sourceTimeAt, toNumber, type Rational } from '@hone/core/time';
 import type { DecodeReply, PictureCost, StreamSpec } from '../shared/messages.js';
 import type { Control } from '../shared/control.js';
@@ -18,9 +18,6 @@ interface Made {
   readonly address: number;
   readonly coding: ColourCoding;
 }
-
-/** Frames that are decoded in one go when it is played backwards. */
-const MOST_TURNED = 12;
 
 /** Time stamps reach the decoder in whole microseconds; two that differ by no more are the same. */
 const SAME_SECONDS = 1.5e-6;

@@ -1,3 +1,4 @@
+import { RESTART_SECONDS } from '@hone/core/playback';
 import type { FrameSize } from '@hone/core/timeline';
 import { FRAME_HEADER_BYTES, readFrameHeader } from '@hone/core/media';
 import { planarBytes } from '../shared/picture.js';
@@ -5,8 +6,6 @@ import type { DecodedFrame, PictureSupply } from './picture-supply.js';
 
 /** Frames that wait; while so many do, nothing is read, and the server's decoder stands still. */
 const MOST_WAITING = 4;
-/** Starting ffmpeg anew costs about this much; a jump that gains less is none. */
-const RESTART_SECONDS = 1;
 
 /** Frames that the server's ffmpeg decodes and scales, read from a stream that never ends before the file does. */
 export class ServerSupply implements PictureSupply {

@@ -3,8 +3,6 @@ import { TokenBucket, type SimulatedDrive } from '@hone/core/rig';
 
 /** Time over which the bucket may save up: short, so that the rate holds over any second. */
 const BURST_SECONDS = 0.02;
-/** Bytes that are read in one go before another reader has its turn, as systems read ahead. */
-export const TURN_BYTES = 512 * 1024;
 
 /** Makes readers wait as a drive would that is not there. All of them share it. */
 export class SlowDrive {

@@ -1,5 +1,5 @@
 import type { Cause, Offer } from '@hone/core/findings';
-import type { PacingSummary, RunFacts, ScrubFacts, Stage } from '@hone/core/playback';
+import type { PacingSummary, PlaybackLine, RunFacts, ScrubFacts, Stage } from '@hone/core/playback';
 import type { Situation } from '@hone/core/rig';
 import type { Rational } from '@hone/core/time';
 
@@ -20,18 +20,6 @@ export interface PredictionRequest {
   readonly planned: { readonly bytes: number; readonly freeBytes: number } | null;
 }
 
-/** What one clip costs, for the sum behind a lane. */
-export interface PassageCost {
-  readonly sourceId: string;
-  readonly from: number;
-  readonly to: number;
-  readonly decodes: Uint16Array;
-  readonly decodeMs: number;
-  readonly scaleMs: number;
-  readonly effectsMs: number;
-  readonly readMs: number;
-}
-
 /** What was predicted, in numbers that can be handed over. Frames count from the beginning of the timeline. */
 export interface Predicted {
   readonly rate: Rational;
@@ -44,9 +32,8 @@ export interface Predicted {
   readonly log: Float32Array;
   /** The log with each cost just as it is known, to learn from. */
   readonly asKnown: Float32Array;
-  readonly passages: readonly PassageCost[];
-  readonly composeMs: Float32Array;
-  readonly showMs: number;
+  /** What each clip costs, for the sum behind a lane. */
+  readonly line: Pick<PlaybackLine, 'passages' | 'drives'>;
   readonly causes: readonly Cause[];
 }
 

@@ -1,8 +1,8 @@
 import { causesOf, offersOf, type Measured } from '@hone/core/findings';
 import { PacketIndex } from '@hone/core/media';
-import { FrameLog, STAGES, type Stage } from '@hone/core/playback';
-import { predicted, stageMsOf, type Prediction, type Situation } from '@hone/core/rig';
-import type { PassageCost, Predicted, PredictionReply, PredictionRequest } from './prediction-messages';
+import { FrameLog, stageMsOf, STAGES, type Stage } from '@hone/core/playback';
+import { predicted, type Prediction, type Situation } from '@hone/core/rig';
+import type { Predicted, PredictionReply, PredictionRequest } from './prediction-messages';
 
 /** Where predictions are made, so that neither the page nor playback waits for them. */
 const indexes = new Map<string, PacketIndex>();
@@ -47,14 +47,7 @@ function figuresOf(prediction: Prediction, causes: Predicted['causes']): Predict
     stageMs: stageMs as Record<Stage, Float32Array>,
     log: log.values,
     asKnown: asKnown.values,
-    composeMs: line.composeMs,
-    showMs: line.showMs,
-    passages: line.passages.map((passage): PassageCost => {
-      const { sourceId, from, to, decodes, decodeMs, scaleMs, effectsMs, bytesPerPicture } = passage;
-      const drive = line.drives[passage.drive];
-      const readMs = drive ? (1000 * bytesPerPicture) / drive.bytesPerSecond : 0;
-      return { sourceId, from, to, decodes, decodeMs, scaleMs, effectsMs, readMs };
-    }),
+    line: { passages: line.passages, drives: line.drives },
   };
 }
 

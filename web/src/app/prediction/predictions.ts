@@ -1,6 +1,6 @@
 import { computed, DestroyRef, effect, inject, Injectable, signal, untracked } from '@angular/core';
 import { Store } from '@ngrx/store';
-import type { Offer } from '@hone/core/findings';
+import { droppedIn, type Offer } from '@hone/core/findings';
 import { FrameLog, type PredictedFigures } from '@hone/core/playback';
 import {
   memoryShares,
@@ -119,11 +119,8 @@ export class Predictions {
     const log = this.log();
     const predicted = this.found();
     if (!log || !predicted || this.isWhatIf() || to <= from) return null;
-    let shown = 0;
-    for (let frame = from; frame < to; frame++)
-      if (log.has(frame) && !Number.isNaN(log.get(frame, 'shown'))) shown++;
-    const share = shown / (to - from);
-    return { framesPerSecond: share * toNumber(predicted.rate), dropped: to - from - shown };
+    const dropped = droppedIn(log, from, to);
+    return { framesPerSecond: (1 - dropped / (to - from)) * toNumber(predicted.rate), dropped };
   }
 
   private ask(asked: Omit<PredictionRequest, 'id' | 'packets'>): void {

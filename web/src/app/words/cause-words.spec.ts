@@ -61,7 +61,7 @@ describe('the words of causes', () => {
     const frames = 48;
     const lane = (ms: number): Float32Array => new Float32Array(frames).fill(ms);
     const passage = {
-      ...{ from: 0, to: frames, readMs: 1, scaleMs: 2, effectsMs: 0 },
+      ...{ from: 0, to: frames, bytesPerPicture: 1e6, drive: 0, scaleMs: 2, effectsMs: 0 },
       decodes: new Uint16Array(frames).fill(1),
     };
     const fast = { ...passage, sourceId: 'pit', decodeMs: 10, decodes: new Uint16Array(frames).fill(2) };
@@ -75,7 +75,10 @@ describe('the words of causes', () => {
         compose: lane(0),
         show: lane(5),
       },
-      passages: [{ ...passage, sourceId: 'main', decodeMs: 38 }, fast],
+      line: {
+        passages: [{ ...passage, sourceId: 'main', decodeMs: 38 }, fast],
+        drives: [{ bytesPerSecond: 1e9 }],
+      },
     } as unknown as Predicted;
     expect(laneSum(predicted, 'decode', 20, (id) => id)).toBe(
       'Decode, predicted: 58 ms of 41.7 ms, 139 %: main 38 ms, pit 20 ms (2 decoded for 1 shown)',

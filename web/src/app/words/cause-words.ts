@@ -1,5 +1,5 @@
 import type { Cause, CauseKind, Offer } from '@hone/core/findings';
-import { frameBudgetMs, type Stage } from '@hone/core/playback';
+import { frameBudgetMs, sumsOf, type Stage } from '@hone/core/playback';
 import { toNumber } from '@hone/core/time';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Predicted } from '../prediction/prediction-messages';
@@ -137,28 +137,10 @@ export function laneSum(
   const whole = predicted.stageMs[stage];
   const [from, to] = [Math.max(0, frame - half), Math.min(whole.length, frame + half + 1)];
   if (to <= from) return '';
-  const parts = predicted.passages.flatMap((passage) => {
-    const first = Math.max(from, passage.from);
-    const end = Math.min(to, passage.to);
-    if (end <= first) return [];
-    let decoded = 0;
-    let made = 0;
-    for (let at = first; at < end; at++) {
-      const pictures = passage.decodes[at - passage.from] ?? 0;
-      decoded += pictures;
-      made += pictures > 0 ? 1 : 0;
-    }
-    const ms =
-      stage === 'decode'
-        ? decoded * passage.decodeMs
-        : stage === 'read'
-          ? decoded * passage.readMs
-          : made * (stage === 'scale' ? passage.scaleMs : stage === 'effects' ? passage.effectsMs : 0);
-    const many =
-      stage === 'decode' && decoded > 1.2 * made
-        ? ` (${times(decoded / Math.max(1, made))} decoded for 1 shown)`
-        : '';
-    return ms > 0 ? [`${nameOf(passage.sourceId)} ${milliseconds(ms / (to - from))}${many}`] : [];
+  const parts = sumsOf(predicted.line, stage, from, to).map(({ sourceId, ms, decoded, made }) => {
+    const several = stage === 'decode' && decoded > 1.2 * made;
+    const many = several ? ` (${times(decoded / Math.max(1, made))} decoded for 1 shown)` : '';
+    return `${nameOf(sourceId)} ${milliseconds(ms / (to - from))}${many}`;
   });
   const sum = whole.slice(from, to).reduce((total, each) => total + each, 0) / (to - from);
   const head = `${STAGE_NAMES[stage]}, predicted: ${milliseconds(sum)} of ${milliseconds(budget)}, ${percentOf((100 * sum) / budget)}`;

@@ -1,0 +1,119 @@
+import { megapixels } from '../media/index.js';
+import {
+  fillsFrame,
+  isOpaque,
+  pixelSteps,
+  poseOf,
+  shapesMove,
+  type Layer,
+  type Posed,
+} from '../render/index.js';
+import type { FrameSize } from '../timeline/index.js';
+import { decodeMs, kernelMs, scaleKernel } from './cost-model.js';
+import { stepKernel, type EffectKernel } from './effect-kernels.js';
+import type { PlayedMedium } from './medium.js';
+import type { Rig } from './rig.js';
+
+/** Cores that one decoder in software takes where it was not measured: most of its work waits for the picture before. */
+const USUAL_DECODE_CORES = 1.6;
+/** Cores that decoding in hardware keeps busy. */
+const HARDWARE_CORES = 0.15;
+
+/** ms of decoding a picture on a rig, of scaling it, and so on: what the figures of a rig say of a medium. */
+export interface PictureCosts {
+  readonly decodeMs: number;
+  readonly decodeCores: number;
+  readonly scaleMs: number;
+  readonly effectsMs: number;
+}
+
+/** Notes that a rig was not measured for something, which counts as nothing. */
+export function missing(unmeasured: Set<string>, what: string): number {
+  unmeasured.add(what);
+  return 0;
+}
+
+/** What one picture of a medium costs, when it is made for a place in the frame. */
+export function pictureCosts(
+  rig: Rig,
+  medium: PlayedMedium,
+  posed: Posed,
+  frame: FrameSize,
+  unmeasured = new Set<string>(),
+): PictureCosts {
+  const { raster } = poseOf(posed.effects, medium.shownSize, frame, posed.framing);
+  const load = { ...medium, megapixels: megapixels(medium.size), megabits: medium.bitsPerFrame / 1e6 };
+  const name = `decoding ${medium.codec}${medium.bitDepth > 8 ? ` of ${medium.bitDepth} bits` : ''}`;
+  const decode = decodeMs(rig, load) ?? missing(unmeasured, name);
+  const kernel = scalingOf(medium, raster);
+  // The server hands over pictures of the size that is wanted.
+  const scaledPixels = medium.decoder === 'server' ? megapixels(raster) : load.megapixels;
+  const scale = kernelMs(rig, kernel, scaledPixels) ?? missing(unmeasured, 'scaling');
+  const turning = medium.turned ? (kernelMs(rig, 'copy', megapixels(raster)) ?? 0) : 0;
+  const effects = pixelSteps(posed.effects, raster).reduce((sum, step) => {
+    const ms = kernelMs(rig, stepKernel(step.kind), megapixels(raster));
+    return sum + (ms ?? missing(unmeasured, `the effect ${step.kind}`));
+  }, 0);
+  return {
+    decodeMs: decode,
+    decodeCores: decodeCores(rig, medium),
+    scaleMs: scale + turning,
+    effectsMs: effects,
+  };
+}
+
+function scalingOf({ size, decoder, turned }: PlayedMedium, raster: FrameSize): string {
+  if (decoder === 'server') return scaleKernel(1);
+  const upright = turned ? { width: raster.height, height: raster.width } : raster;
+  const ratio = size.width / upright.width;
+  const isWhole = Number.isInteger(ratio) && size.height === ratio * upright.height;
+  return isWhole && [1, 2, 4, 8, 16].includes(ratio) ? scaleKernel(ratio) : 'resample';
+}
+
+/** Cores that one decoder keeps busy: what it does alone against what all cores do when several decode at once. */
+function decodeCores(rig: Rig, { codec, bitDepth, decoder, size, profile }: PlayedMedium): number {
+  const { cores } = rig.machine;
+  if (decoder === 'server') return cores;
+  const same = rig.decoders.filter(
+    (each) =>
+      each.decoder === decoder && each.codec === codec && each.bitDepth === bitDepth && each.msPerFrame,
+  );
+  if (same.some(({ acceleration }) => acceleration === 'hardware')) return HARDWARE_CORES;
+  const pixels = size.width * size.height;
+  const near = (each: Rig['decoders'][number]): number =>
+    Math.abs(Math.log((each.width * each.height) / pixels));
+  const [measured] = same.filter(({ together }) => together.length).sort((a, b) => near(a) - near(b));
+  // Pictures that stand alone are decoded side by side.
+  if (profile === 'intra') return cores;
+  if (!measured) return Math.min(cores, USUAL_DECODE_CORES);
+  const most = Math.max(...measured.together.map(({ framesPerSecond }) => framesPerSecond));
+  const alone = 1000 / measured.msPerFrame!.value;
+  return Math.max(1, Math.min(cores, (cores * alone) / Math.max(alone, most)));
+}
+
+/** What composing a frame of layers costs; one picture that fills its frame is not composed. */
+export function composeMsOf(
+  rig: Rig,
+  layers: readonly Layer[],
+  media: ReadonlyMap<string, PlayedMedium>,
+  frame: FrameSize,
+  unmeasured: Set<string>,
+): number {
+  const pixels = megapixels(frame);
+  const two = (): number => kernelMs(rig, 'compose two', pixels) ?? missing(unmeasured, 'composing');
+  const of = (kernel: EffectKernel): number =>
+    kernelMs(rig, kernel, pixels) ?? missing(unmeasured, `the effect ${kernel}`);
+  const seen = layers.filter(({ sourceId }) => media.has(sourceId));
+  const [only] = seen;
+  if (seen.length === 1 && isOpaque(only!.effects)) {
+    const { placement } = poseOf(only!.effects, media.get(only!.sourceId)!.shownSize, frame, only!.framing);
+    const isWhole = placement && placement.width === frame.width && placement.height === frame.height;
+    if (isWhole && fillsFrame(placement, frame)) return 0;
+  }
+  return seen.reduce((sum, { effects, framing, sourceId }) => {
+    // A shape that stays as it is, is drawn once and kept.
+    const shape = effects.some(({ kind }) => kind === 'mask') && shapesMove(effects) ? of('mask') : 0;
+    const isTurned = poseOf(effects, media.get(sourceId)!.shownSize, frame, framing).placement === null;
+    return sum + two() / 2 + shape + (isTurned ? of('turn') : 0);
+  }, 0);
+}
