@@ -21,7 +21,7 @@ import { RunLogs } from '../playback/run-logs';
 import { PlayerActions } from '../state/actions';
 import { selectProject } from '../state/selectors';
 import { findingSentence, STAGE_NAMES } from '../words/finding-words';
-import { bytes, count, milliseconds, percentOf, scaleText } from '../words/quantities';
+import { bytes, count, framesPerSecond, milliseconds, percentOf, scaleText } from '../words/quantities';
 
 const LABELS = 150;
 const LATE = 30;
@@ -69,6 +69,7 @@ export class RunDetail {
     const mixed =
       seconds > 0 ? `, mixing took ${percentOf(facts.sound.mixMs / seconds / 10)} of the time` : '';
     return [
+      facts.predicted ? `${framesPerSecond(facts.predicted.framesPerSecond)} were predicted` : '',
       `preview ${scaleText(facts.tuning.playScale, facts.tuning)}`,
       facts.copiedSources.length
         ? `light copies of ${count(facts.copiedSources.length, 'source', 'sources')}`
