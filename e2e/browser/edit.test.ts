@@ -199,6 +199,73 @@ describe('the timeline', () => {
     await becomes(START);
   });
 
+  it('puts a crossfade at the nearest cut, makes it longer by its edge, and dips through any colour', async () => {
+    const { page } = browser;
+    const transitions = async (): Promise<unknown> =>
+      ((await kept()).tracks[0]!.transitions ?? []).map(({ kind, at: cut, before, after, colour }) =>
+        [kind, cut, before + after, ...(colour ? [colour] : [])].join(' '),
+      );
+    await page.keyboard.press('Escape');
+    await browser.goTo(40, 24);
+    await page.keyboard.press('t');
+    await expect.poll(transitions).toEqual(['crossfade 48 24']);
+    // Its edge behind the cut is twelve frames away; half as far again is a third longer on both sides.
+    await drag(await at(60), await at(64));
+    await expect.poll(transitions).toEqual(['crossfade 48 32']);
+    await page.keyboard.press('z');
+    await expect.poll(transitions).toEqual(['crossfade 48 24']);
+    await page.getByRole('button', { name: 'Transition' }).click();
+    await page.getByRole('menuitem', { name: 'Wipe' }).click();
+    await expect.poll(transitions).toEqual(['wipe 48 24']);
+    await page.getByLabel('Colour that the dip goes through').evaluate((field) => {
+      (field as HTMLInputElement).value = '#3a6f2e';
+      field.dispatchEvent(new Event('change'));
+    });
+    await expect.poll(transitions).toEqual(['dip 48 24 #3a6f2e']);
+    await page.getByRole('button', { name: 'Transition' }).click();
+    await page.getByRole('menuitem', { name: 'Remove the nearest' }).click();
+    await expect.poll(transitions).toEqual([]);
+    await becomes(START);
+  });
+
+  it('comes from the whole to a few frames in one gesture, and back', async () => {
+    const { page } = browser;
+    /** The frame of a place on the ruler, as the clock under the picture names it. */
+    const frameAt = async (share: number): Promise<number> => {
+      const box = (await page.getByTestId('timeline').boundingBox())!;
+      await page.mouse.click(box.x + LEFT + share * (box.width - LEFT - RIGHT), box.y + 8);
+      const parts = (await page.getByTestId('timecode').textContent())!.split(':').map(Number);
+      return 24 * parts[2]! + parts[3]!;
+    };
+    const turn = async (by: number): Promise<void> => {
+      const { x, y } = await at(72);
+      await page.mouse.move(x, y);
+      for (let step = 0; step < 30; step++) await page.mouse.wheel(0, by);
+    };
+    await expect.poll(async () => (await frameAt(0.95)) - (await frameAt(0.05))).toBeGreaterThan(120);
+    await turn(-200);
+    await expect.poll(async () => (await frameAt(0.95)) - (await frameAt(0.05))).toBeLessThan(3);
+    await turn(200);
+    await expect.poll(async () => (await frameAt(0.95)) - (await frameAt(0.05))).toBeGreaterThan(120);
+  });
+
+  it('takes a source in at the playhead, between the clips', async () => {
+    const { page } = browser;
+    await browser.goTo(48, 24);
+    await page.getByRole('link', { name: 'Sources', exact: true }).click();
+    await page.getByRole('checkbox', { name: /pal25/ }).check();
+    await page.getByRole('button', { name: 'Insert at playhead' }).click();
+    // What stood behind the playhead has made room.
+    await expect.poll(async () => (await pictures()).length).toBe(4);
+    const placed = (await kept()).tracks[0]!.clips;
+    expect(placed.map(({ start }) => start)).toEqual([0, 48, 48 + placed[1]!.length, 96 + placed[1]!.length]);
+    await page.getByRole('link', { name: 'Work', exact: true }).click();
+    await page.getByTestId('timeline').waitFor();
+    await page.keyboard.press('z');
+    await becomes(START);
+    await browser.waitForPicture();
+  });
+
   it('moves clips to another track by keyboard, and marks a place', async () => {
     await browser.page.getByRole('button', { name: 'Tracks' }).click();
     await browser.page.getByRole('menuitem', { name: 'Add a picture track' }).click();

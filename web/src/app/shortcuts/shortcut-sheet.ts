@@ -55,6 +55,7 @@ export class ShortcutSheet {
     ['I  O', 'In and out point at the playhead: play runs between them'],
     ['U', 'Take both points away'],
     ['S', 'Split the chosen clips at the playhead; all tracks when none is chosen'],
+    ['T', 'Crossfade at the cut nearest to the playhead'],
     [',  .', 'Trim the start or the end of the chosen clips to the playhead'],
     ['Delete', 'Take off the chosen clips, or the one at the playhead; with Shift, close the gap'],
     ['E', 'Turn the chosen clips off or on'],

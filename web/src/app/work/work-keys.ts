@@ -34,6 +34,7 @@ export class WorkKeys {
     s: () => this.editor.split(),
     e: () => this.editor.toggle(),
     m: () => this.editor.mark(),
+    t: () => this.editor.putTransition('crossfade'),
     f: () => this.store.dispatch(EditActions.effectsTurned()),
     n: () => this.store.dispatch(EditActions.snappingTurned()),
     ',': () => this.editor.trim('start'),
