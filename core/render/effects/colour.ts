@@ -13,13 +13,21 @@ export const LUMA = [0.2126, 0.7152, 0.0722] as const;
 /** Middle grey, a reflectance of 18 %, as BT.709 codes it: contrast turns about it. */
 export const MIDDLE = 0.409;
 
+/**
+ * Where the curve of BT.709 passes from its line to its power, and what the power is lowered by. BT.709 rounds them to
+ * 0.018 and 0.099, which leaves codes that no light has; Recommendation ITU-R BT.2020, table 4, says of the same curve
+ * that they are the values for which it is whole.
+ */
+export const KNEE = 0.018053968510807;
+export const OFFSET = 0.09929682680944;
+
 /** From coded value to light, both 0 to 1: the inverse of BT.709's transfer characteristic, item 1.2. */
 export const toLight = (value: number): number =>
-  value < 0.081 ? value / 4.5 : ((value + 0.099) / 1.099) ** (1 / 0.45);
+  value < 4.5 * KNEE ? value / 4.5 : ((value + OFFSET) / (1 + OFFSET)) ** (1 / 0.45);
 
 /** From light to coded value: Recommendation ITU-R BT.709, item 1.2. */
 export const fromLight = (light: number): number =>
-  light < 0.018 ? 4.5 * light : 1.099 * light ** 0.45 - 0.099;
+  light < KNEE ? 4.5 * light : (1 + OFFSET) * light ** 0.45 - OFFSET;
 
 const clipped = (value: number): number => Math.min(1, Math.max(0, value));
 

@@ -1,6 +1,6 @@
 import type { FrameSize } from '../../timeline/index.js';
 import { videoColour, type VideoColour } from '../mix.js';
-import { lightGains, LUMA, MIDDLE, type TableOf } from './colour.js';
+import { KNEE, lightGains, LUMA, MIDDLE, OFFSET, type TableOf } from './colour.js';
 import { digits, expressionsOf } from './expressions.js';
 import { isOpaque, type Pose } from './geometry.js';
 import { BLUR_PASSES } from './recursion.js';
@@ -193,10 +193,10 @@ function colouredBy(writer: Writer, label: string, effect: KnownEffect, assets: 
   const gains = lightGains(effect);
   if (gains) {
     // BT.709 item 1.2 and its inverse, as in `toLight` and `fromLight`.
-    const light = 'if(lt(val,0.081*maxval),val/maxval/4.5,((val/maxval+0.099)/1.099)^(1/0.45))';
+    const light = `if(lt(val,${4.5 * KNEE}*maxval),val/maxval/4.5,((val/maxval+${OFFSET})/${1 + OFFSET})^(1/0.45))`;
     const channels = gains.map((gain, channel) => {
       const scaled = `(${light})*${digits(gain)}`;
-      const coded = `st(0,${scaled});if(lt(ld(0),0.018),4.5*ld(0),1.099*ld(0)^0.45-0.099)`;
+      const coded = `st(0,${scaled});if(lt(ld(0),${KNEE}),4.5*ld(0),${1 + OFFSET}*ld(0)^0.45-${OFFSET})`;
       return `${'rgb'[channel]}='clip(maxval*(${coded})+0.5,0,maxval)'`;
     });
     return writer.chain([label], `lutrgb=${channels.join(':')}`);
