@@ -164,7 +164,7 @@ describe('media of one’s own', () => {
     const handle = await open(path, 'w');
     await handle.writeFile(bytes);
     await handle.close();
-    expect((await good()).state).toBe('ready');
+    await server.untilSource(project.id, 'good.mp4', ({ state }) => state === 'ready');
   });
 
   it('is not delivered by unknown identifiers', async () => {

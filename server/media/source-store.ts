@@ -1,5 +1,4 @@
 import { randomUUID } from 'node:crypto';
-import { stat } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import { driveOf } from '../drives/mounts.js';
 import type { Source } from '@hone/core/api';
@@ -9,6 +8,7 @@ import type { EventBus } from '../http/events.js';
 import { notFound } from '../http/problems.js';
 import type { Database } from '../store/database.js';
 import { packetIndexes, sources } from '../store/tables.js';
+import { fileState } from './identity.js';
 
 export type SourceRow = typeof sources.$inferSelect;
 
@@ -114,13 +114,15 @@ export class SourceStore {
 
   private async refresh(row: SourceRow): Promise<SourceRow> {
     if (row.state !== 'ready' && row.state !== 'missing') return row;
-    const found = await stat(leadingFile(row)).catch(() => undefined);
+    const found = await fileState(row);
     if (!found) {
       if (row.state === 'missing') return row;
       const problem = `The file is not at ${leadingFile(row)} any more. Connect its drive or put it back.`;
       return this.change(row, { state: 'missing', problem });
     }
-    return row.state === 'missing' ? this.change(row, { state: 'ready', problem: null }) : row;
+    // A file that came back otherwise may still be on its way: the watcher reads it when it is whole.
+    const isBack = row.state === 'missing' && fileStamp(found) === fileStamp(row);
+    return isBack ? this.change(row, { state: 'ready', problem: null }) : row;
   }
 
   private tell(row: SourceRow): void {
