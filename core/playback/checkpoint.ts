@@ -24,8 +24,8 @@ export function signatureOf(
   const { free, released, readyUntil } = floor;
   const { nextPassage, nextWorker } = streams;
   const each = streams.streams
-    .map(({ at, worker, next, needed, out, read, slots, decoded, resting }) =>
-      [at, worker, next, needed, out, read, slots, decoded, Number(resting)].join(','),
+    .map(({ at, worker, next, needed, out, read, slots, decoded, resting, fresh }) =>
+      [at, worker, next, needed, out, read, slots, decoded, Number(resting), Number(fresh)].join(','),
     )
     .sort();
   return [frame, settled, free, released, readyUntil, nextPassage, nextWorker, ...each].join(' ');
@@ -40,7 +40,7 @@ export interface Change {
 
 const SCALARS = [
   ...['from', 'to', 'showMs', 'presentMs', 'cores', 'coresOfOthers', 'decodeWorkers', 'slots'],
-  ...['readAheadBytes', 'openMs', 'startMs'],
+  ...['readAheadBytes', 'startMs'],
 ] as const;
 
 /**
@@ -66,6 +66,8 @@ export function changeOf(before: PlaybackLine, now: PlaybackLine): Change | unde
       a.drive === b.drive &&
       a.scaleMs === b.scaleMs &&
       a.effectsMs === b.effectsMs &&
+      a.openMs === b.openMs &&
+      a.firstMs === b.firstMs &&
       sameNumbers(a.decodes, b.decodes) &&
       sameNumbers(a.coldDecodes, b.coldDecodes) &&
       sameNumbers(a.entries, b.entries);

@@ -22,6 +22,9 @@ const indexOf = Object.fromEntries(LOG_COLUMNS.map((name, index) => [name, index
 
 /** A view of a frame log; `firstFrame` is the timeline frame of its first row. */
 export class FrameLog {
+  /** Frames that it has rows for. */
+  readonly length: number;
+
   /**
    * @param values rows of `LOG_COLUMNS.length` numbers; may stand in shared memory
    */
@@ -32,6 +35,7 @@ export class FrameLog {
     if (values.length % WIDTH !== 0) {
       throw new RangeError(`A frame log has ${WIDTH} numbers a frame, but got ${values.length} numbers.`);
     }
+    this.length = values.length / WIDTH;
   }
 
   /** Room in bytes that a log of so many frames takes. */
@@ -47,10 +51,6 @@ export class FrameLog {
     return log;
   }
 
-  get length(): number {
-    return this.values.length / WIDTH;
-  }
-
   has(frame: number): boolean {
     return frame >= this.firstFrame && frame < this.firstFrame + this.length;
   }
@@ -64,7 +64,7 @@ export class FrameLog {
   }
 
   add(frame: number, column: LogColumn, value: number): void {
-    this.set(frame, column, this.get(frame, column) + value);
+    if (this.has(frame)) this.values[(frame - this.firstFrame) * WIDTH + indexOf[column]]! += value;
   }
 
   /** The rows up to the last frame whose fate is known, as a copy. */

@@ -17,15 +17,21 @@ export interface LinePassage {
   readonly coldDecodes: Uint16Array;
   /** Frames at which decoding can begin anew, with one picture, ascending. */
   readonly entries: Int32Array;
+  /** Its kind of coding: pictures of one kind cost more or less than they are taken to together. */
+  readonly coding: string;
   /** Of one picture alone on the machine, and the cores that it takes meanwhile. */
   readonly decodeMs: number;
   readonly decodeCores: number;
+  /** How much longer the first picture takes after the decoder was opened, or has gone on elsewhere. */
+  readonly firstMs: number;
   readonly bytesPerPicture: number;
   /** Place of its drive in the line's drives. */
   readonly drive: number;
   /** Of taking a picture out of the decoder and reducing it. */
   readonly scaleMs: number;
   readonly effectsMs: number;
+  /** From the request for the clip until its decoder can be fed. */
+  readonly openMs: number;
 }
 
 /** A drive as the readers of a line meet it. */
@@ -63,8 +69,6 @@ export interface PlaybackLine {
   readonly drives: readonly LineDrive[];
   /** Bytes that are read ahead of one decoder. */
   readonly readAheadBytes: number;
-  /** From the request for a clip until its decoder can be fed. */
-  readonly openMs: number;
   /** From the press of play until the first clip is asked for, and until sound is ready. */
   readonly startMs: number;
 }

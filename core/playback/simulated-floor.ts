@@ -46,7 +46,7 @@ export class SimulatedFloor {
   readonly budgetMs: number;
   readonly framesPerSecond: number;
   /** Most pictures that a frame is made of. */
-  readonly mostWanted: number = 1;
+  readonly mostWanted: number;
   private readonly wanted: Uint8Array;
   private readonly ready: Uint8Array;
   private readonly held: Uint8Array;
@@ -63,12 +63,10 @@ export class SimulatedFloor {
     this.budgetMs = frameBudgetMs(line.rate);
     this.framesPerSecond = 1000 / this.budgetMs;
     this.log = FrameLog.empty(from, frames);
-    this.wanted = new Uint8Array(frames);
+    this.wanted = wantedOf(line);
+    this.mostWanted = this.wanted.reduce((most, each) => Math.max(most, each), 1);
     this.ready = new Uint8Array(frames);
     this.held = new Uint8Array(frames);
-    for (const passage of passages)
-      for (let frame = Math.max(from, passage.from); frame < Math.min(to, passage.to); frame++)
-        this.mostWanted = Math.max(this.mostWanted, ++this.wanted[frame - from]!);
     const stations = FIRST_WORKER + decodeWorkers + passages.length;
     this.cpu = new SharedMachine(Math.max(0.2, line.cores - line.coresOfOthers), stations);
     this.drives = drives.map(() => new SharedMachine(1, passages.length));
@@ -154,4 +152,17 @@ export class SimulatedFloor {
       this.held[this.released - this.line.from] = 0;
     }
   }
+}
+
+/** Pictures that each frame of a line is made of. */
+function wantedOf({ from, to, passages }: PlaybackLine): Uint8Array {
+  const more = new Int16Array(to - from + 1);
+  for (const passage of passages) {
+    const [first, end] = [Math.max(from, passage.from), Math.min(to, passage.to)];
+    if (end <= first) continue;
+    more[first - from]!++;
+    more[end - from]!--;
+  }
+  let wanted = 0;
+  return Uint8Array.from({ length: to - from }, (_, at) => (wanted += more[at]!));
 }

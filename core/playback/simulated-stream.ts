@@ -4,39 +4,78 @@ import type { SimulatedFloor } from './simulated-floor.js';
 /** A drive that is asked for less than this share of its time is not followed picture by picture. */
 const QUICK_READ = 0.25;
 
-/** A clip that is being decoded. */
-export interface Stream {
-  readonly passage: LinePassage;
-  /** Its place among the passages of the line. */
-  readonly at: number;
-  readonly station: number;
-  readonly worker: number;
-  /** ms that reading one picture takes; 0 where reading is never waited for. */
-  readonly limitMs: number;
+/** A clip that is being decoded. One class for all of them, since a simulation spends its time on their fields. */
+export class Stream {
+  /** Behind the last frame that it delivers. */
+  readonly end: number;
   /** The next frame that it delivers. */
   next: number;
   /** Pictures to take out of the decoder until that frame's has come. */
   needed: number;
   /** Pictures that are decoded while the worker, who would take them, is at something else. */
-  inside: number;
+  inside = 0;
   /** Pictures that came out and wait. */
-  out: number;
-  /** When the last one came out, and when its decoder had last been idle. */
-  lastOut: number;
-  busyFrom: number;
+  out = 0;
+  /** ms that decoding the pictures inside and those that wait has taken, and what of it was not decoding. */
+  insideMs = 0;
+  outMs = 0;
+  waitMs = 0;
   /** Pictures that were read and wait to be decoded. */
-  read: number;
-  resting: boolean;
+  read = 0;
+  resting = false;
+  /** Whether its decoder was set up and has given out nothing yet. */
+  fresh = true;
   openAt: number;
   /** When the decoder began to wait for the drive; NaN while it does not. */
-  dryFrom: number;
-  slots: number;
-  making: boolean;
-  madeFrom: number;
-  closed: boolean;
-  decodeMs: number;
-  readMs: number;
-  decoded: number;
+  dryFrom = NaN;
+  slots = 0;
+  making = false;
+  closed = false;
+  decodeMs = 0;
+  readMs = 0;
+  decoded = 0;
+
+  /**
+   * @param at place of its passage in the line @param limitMs that reading one picture takes; 0 where reading is never
+   * waited for @param from its first frame that is wanted
+   */
+  constructor(
+    readonly passage: LinePassage,
+    readonly at: number,
+    readonly station: number,
+    readonly worker: number,
+    readonly limitMs: number,
+    from: number,
+    now: number,
+    waitMs: number,
+  ) {
+    this.end = passage.to;
+    this.next = from;
+    this.needed = passage.coldDecodes[from - passage.from] ?? 0;
+    this.openAt = now + waitMs;
+  }
+
+  /** The same, at a moment at which nothing is under way, for a passage that may cost otherwise from then on. */
+  copyFor(passage: LinePassage): Stream {
+    const { at, station, worker, limitMs } = this;
+    const copy = new Stream(passage, at, station, worker, limitMs, this.next, 0, 0);
+    copy.needed = this.needed;
+    copy.inside = this.inside;
+    copy.out = this.out;
+    copy.insideMs = this.insideMs;
+    copy.outMs = this.outMs;
+    copy.read = this.read;
+    copy.resting = this.resting;
+    copy.fresh = this.fresh;
+    copy.openAt = this.openAt;
+    copy.dryFrom = this.dryFrom;
+    copy.slots = this.slots;
+    copy.making = this.making;
+    copy.decodeMs = this.decodeMs;
+    copy.readMs = this.readMs;
+    copy.decoded = this.decoded;
+    return copy;
+  }
 }
 
 /**
@@ -54,15 +93,9 @@ export function openStream(
   const { line, now } = floor;
   const passage = line.passages[at]!;
   const readMs = readMsOf(line, passage);
-  return {
-    ...{ passage, at, station, worker, next: from },
-    limitMs: isWaitedFor(floor, passage, readMs) ? readMs : 0,
-    needed: passage.coldDecodes[from - passage.from]!,
-    ...{ inside: 0, out: 0, lastOut: now, busyFrom: now, read: 0, resting: false },
-    openAt: now + line.openMs + (line.drives[passage.drive]?.latencyMs ?? 0),
-    ...{ dryFrom: NaN, slots: 0, making: false, madeFrom: 0, closed: false },
-    ...{ decodeMs: 0, readMs: 0, decoded: 0 },
-  };
+  const limitMs = isWaitedFor(floor, passage, readMs) ? readMs : 0;
+  const waitMs = passage.openMs + (line.drives[passage.drive]?.latencyMs ?? 0);
+  return new Stream(passage, at, station, worker, limitMs, from, now, waitMs);
 }
 
 function isWaitedFor(

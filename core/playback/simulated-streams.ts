@@ -5,7 +5,7 @@ import { entryAbove, openStream, type Stream } from './simulated-stream.js';
 
 /** Clips that are being decoded, at a moment at which nothing is under way. */
 export interface StreamsState {
-  readonly streams: readonly Readonly<Stream>[];
+  readonly streams: readonly Stream[];
   readonly freeStations: readonly number[];
   readonly nextPassage: number;
   readonly nextWorker: number;
@@ -14,13 +14,17 @@ export interface StreamsState {
 /** The clips that are being decoded: readers, decoders and workers, and the room that they write to. */
 export class SimulatedStreams {
   private readonly streams: Stream[] = [];
-  private readonly byStation = new Map<number, Stream>();
+  private readonly byStation: (Stream | undefined)[];
+  private stations = 0;
+  private readonly ofWorker: Stream[][];
   private readonly freeStations: number[] = [];
   private readonly queues: Stream[][];
   private readonly firstDecoder: number;
   /** Pictures that wait for a worker to take them, by worker. */
   private readonly insideOf: number[];
   private passedUntil = -Infinity;
+  /** Where the first of the streams ends. */
+  private firstEnd = Infinity;
   private nextPassage = 0;
   private nextWorker = 0;
 
@@ -32,6 +36,8 @@ export class SimulatedStreams {
     const { passages, decodeWorkers, from } = floor.line;
     this.firstDecoder = FIRST_WORKER + decodeWorkers;
     for (let at = passages.length - 1; at >= 0; at--) this.freeStations.push(at);
+    this.byStation = passages.map(() => undefined);
+    this.ofWorker = Array.from({ length: decodeWorkers }, () => []);
     this.queues = Array.from({ length: decodeWorkers }, () => []);
     this.insideOf = this.queues.map(() => 0);
     while (this.nextPassage < passages.length && passages[this.nextPassage]!.to <= from) this.nextPassage++;
@@ -40,7 +46,7 @@ export class SimulatedStreams {
   /** Whether nothing is under way, and every decoder rests on a full queue. */
   get isIdle(): boolean {
     return (
-      this.byStation.size === this.streams.length &&
+      this.stations === this.streams.length &&
       this.streams.every(({ making, inside }) => !making && inside === 0)
     );
   }
@@ -52,7 +58,7 @@ export class SimulatedStreams {
 
   snapshot(): StreamsState {
     const { nextPassage, nextWorker } = this;
-    const streams = this.streams.map((stream) => ({ ...stream }));
+    const streams = this.streams.map((stream) => stream.copyFor(stream.passage));
     return { streams, freeStations: [...this.freeStations], nextPassage, nextWorker };
   }
 
@@ -63,9 +69,7 @@ export class SimulatedStreams {
     this.nextWorker = state.nextWorker;
     this.freeStations.splice(0, Infinity, ...state.freeStations);
     for (const stream of state.streams) {
-      const own = { ...stream, passage: passages[stream.at]! };
-      this.streams.push(own);
-      this.byStation.set(own.station, own);
+      this.enter(stream.copyFor(passages[stream.at]!));
     }
   }
 
@@ -75,13 +79,13 @@ export class SimulatedStreams {
       this.hasMade(station - FIRST_WORKER, tookMs);
       return;
     }
-    const stream = this.byStation.get(station - this.firstDecoder);
-    if (stream) this.hasDecoded(stream);
+    const stream = this.byStation[station - this.firstDecoder];
+    if (stream) this.hasDecoded(stream, tookMs);
   }
 
   /** A drive has read the next picture of a decoder. */
   readEnded(station: number): void {
-    const stream = this.byStation.get(station);
+    const stream = this.byStation[station];
     if (stream) this.hasRead(stream);
   }
 
@@ -89,8 +93,11 @@ export class SimulatedStreams {
   passed(frame: number): void {
     if (frame <= this.passedUntil && this.floor.free === 0) return;
     this.passedUntil = frame;
-    for (let at = this.streams.length - 1; at >= 0; at--)
-      if (this.streams[at]!.passage.to <= frame) this.close(this.streams[at]!);
+    if (this.firstEnd <= frame) {
+      for (let at = this.streams.length - 1; at >= 0; at--)
+        if (this.streams[at]!.end <= frame) this.close(this.streams[at]!);
+      this.firstEnd = this.streams.reduce((first, { end }) => Math.min(first, end), Infinity);
+    }
     this.floor.release(frame);
     this.pump();
   }
@@ -108,25 +115,41 @@ export class SimulatedStreams {
     this.pump();
   }
 
+  /** The playhead at which the next clip begins to be decoded, in frames; Infinity when there is none. */
+  get nextOpening(): number {
+    const passage = this.floor.line.passages[this.nextPassage];
+    return passage ? passage.from - OPEN_AHEAD_SECONDS * this.floor.framesPerSecond : Infinity;
+  }
+
   private open(at: number, from: number): void {
     const station = this.freeStations.pop()!;
     const worker = this.nextWorker++ % this.floor.line.decodeWorkers;
     const stream = openStream(this.floor, at, from, station, worker);
-    this.streams.push(stream);
-    this.byStation.set(station, stream);
+    this.enter(stream);
     this.fill(stream);
     this.feed(stream);
+  }
+
+  private enter(stream: Stream): void {
+    this.streams.push(stream);
+    this.ofWorker[stream.worker]!.push(stream);
+    this.byStation[stream.station] = stream;
+    this.stations++;
+    this.firstEnd = Math.min(this.firstEnd, stream.end);
   }
 
   private forgetInside(stream: Stream): void {
     this.insideOf[stream.worker]! -= stream.inside;
     stream.inside = 0;
+    stream.insideMs = 0;
   }
 
   private close(stream: Stream): void {
     stream.closed = true;
     this.forgetInside(stream);
     this.streams.splice(this.streams.indexOf(stream), 1);
+    const beside = this.ofWorker[stream.worker]!;
+    beside.splice(beside.indexOf(stream), 1);
     this.floor.cpu.drop(this.firstDecoder + stream.station);
     for (const drive of this.floor.drives) drive.drop(stream.station);
     // A reduction under way still writes to its slot.
@@ -136,26 +159,26 @@ export class SimulatedStreams {
   private leave(stream: Stream): void {
     this.floor.free += stream.slots;
     stream.slots = 0;
-    this.byStation.delete(stream.station);
+    this.byStation[stream.station] = undefined;
+    this.stations--;
     this.freeStations.push(stream.station);
   }
 
-  // Room goes to whoever needs it for the earliest frame.
+  // Room goes to whoever needs it for the earliest frame; of several, to who was opened first.
   private pump(): void {
     while (this.floor.free > 0) {
-      let neediest: Stream | undefined;
       let lowest = Infinity;
-      for (const stream of this.streams) {
-        const reach = stream.next + stream.slots;
-        if (reach < stream.passage.to && reach < lowest) {
-          neediest = stream;
-          lowest = reach;
-        }
+      for (const { next, slots, end } of this.streams) {
+        const reach = next + slots;
+        if (reach < end && reach < lowest) lowest = reach;
       }
-      if (!neediest) return;
-      this.floor.free--;
-      neediest.slots++;
-      if (neediest.slots === 1) this.deliver(neediest);
+      if (lowest === Infinity) return;
+      for (const stream of this.streams)
+        while (this.floor.free > 0 && stream.next + stream.slots === lowest && lowest < stream.end) {
+          this.floor.free--;
+          stream.slots++;
+          if (stream.slots === 1) this.deliver(stream);
+        }
     }
   }
 
@@ -187,7 +210,6 @@ export class SimulatedStreams {
     const inFlight = stream.out + stream.inside;
     if (inFlight >= IN_FLIGHT) stream.resting = true;
     if (stream.resting && inFlight > REFILL_AT) return;
-    if (stream.resting) stream.busyFrom = this.floor.now;
     stream.resting = false;
     const { passage } = stream;
     if (stream.limitMs > 0) {
@@ -195,40 +217,38 @@ export class SimulatedStreams {
         if (Number.isNaN(stream.dryFrom)) stream.dryFrom = this.floor.now;
         return;
       }
-      if (!Number.isNaN(stream.dryFrom)) {
-        stream.readMs += this.floor.now - stream.dryFrom;
-        stream.busyFrom = this.floor.now;
-      }
+      if (!Number.isNaN(stream.dryFrom)) stream.readMs += this.floor.now - stream.dryFrom;
       stream.dryFrom = NaN;
       stream.read--;
       this.fill(stream);
     }
     const wait = stream.limitMs > 0 ? 0 : Math.max(0, stream.openAt - this.floor.now);
-    this.floor.cpu.begin(station, this.floor.service(passage.decodeMs) + wait, passage.decodeCores);
+    stream.waitMs = wait;
+    const ms = passage.decodeMs + (stream.fresh ? passage.firstMs : 0);
+    stream.fresh = false;
+    this.floor.cpu.begin(station, this.floor.service(ms) + wait, passage.decodeCores);
   }
 
-  private hasDecoded(stream: Stream): void {
+  private hasDecoded(stream: Stream, tookMs: number): void {
     stream.inside++;
+    stream.insideMs += Math.max(0, tookMs - stream.waitMs);
     this.insideOf[stream.worker]!++;
     this.feed(stream);
     if (!this.floor.cpu.isBusy(FIRST_WORKER + stream.worker)) this.take(stream);
   }
 
-  // What came out is noted, and charged with the time since the one before, as the player's clock sees it.
   private take(stream: Stream): void {
     if (stream.inside === 0 || stream.closed) return;
     stream.out += stream.inside;
+    stream.outMs += stream.insideMs;
     this.forgetInside(stream);
-    stream.decodeMs += this.floor.now - Math.max(stream.lastOut, stream.busyFrom);
-    stream.lastOut = this.floor.now;
     this.deliver(stream);
   }
 
   /** Goes on with a stream as far as it can go now. */
   private deliver(stream: Stream): void {
-    const { passage } = stream;
     const { to } = this.floor.line;
-    while (!stream.closed && !stream.making && stream.next < Math.min(passage.to, to)) {
+    while (!stream.closed && !stream.making && stream.next < stream.end && stream.next < to) {
       if (stream.needed === 0) {
         if (isTooLate(stream.next, this.floor.playhead)) {
           this.skipTo(stream, stream.next + 1);
@@ -237,7 +257,6 @@ export class SimulatedStreams {
         if (stream.slots === 0) return;
         stream.slots--;
         stream.making = true;
-        stream.madeFrom = this.floor.now;
         const queue = this.queues[stream.worker]!;
         queue.push(stream);
         if (queue.length === 1 && !this.floor.cpu.isBusy(FIRST_WORKER + stream.worker)) this.make(stream);
@@ -245,6 +264,9 @@ export class SimulatedStreams {
       }
       if (this.resynced(stream)) continue;
       if (stream.out === 0) return;
+      const ms = stream.outMs / stream.out;
+      stream.outMs -= ms;
+      stream.decodeMs += ms;
       stream.out--;
       stream.needed--;
       stream.decoded++;
@@ -261,10 +283,11 @@ export class SimulatedStreams {
     this.skipTo(stream, target);
     stream.needed = 1;
     stream.out = 0;
+    stream.outMs = 0;
     this.forgetInside(stream);
-    stream.lastOut = this.floor.now;
     stream.read = 0;
     stream.resting = false;
+    stream.fresh = true;
     this.floor.cpu.drop(this.firstDecoder + stream.station);
     for (const drive of this.floor.drives) drive.drop(stream.station);
     this.fill(stream);
@@ -295,7 +318,7 @@ export class SimulatedStreams {
     const whole = scaleMs + effectsMs;
     const effects = whole > 0 ? (tookMs * effectsMs) / whole : 0;
     if (this.insideOf[worker]! > stream.inside)
-      for (const each of this.streams) if (each.worker === worker && each !== stream) this.take(each);
+      for (const each of this.ofWorker[worker]!) if (each !== stream) this.take(each);
     if (queue[0] && !this.floor.cpu.isBusy(FIRST_WORKER + worker)) this.make(queue[0]);
     if (stream.closed) {
       stream.slots++;
@@ -303,8 +326,9 @@ export class SimulatedStreams {
       this.pump();
       return;
     }
-    this.floor.log.add(stream.next, 'effects', effects);
-    this.floor.log.add(stream.next, 'scale', this.floor.now - stream.madeFrom - effects);
+    const { log } = this.floor;
+    if (effects > 0) log.add(stream.next, 'effects', effects);
+    log.add(stream.next, 'scale', tookMs - effects);
     this.charge(stream, stream.next);
     this.store(stream);
     if (stream.inside > 0) this.take(stream);
@@ -323,9 +347,10 @@ export class SimulatedStreams {
   }
 
   private charge(stream: Stream, frame: number): void {
-    this.floor.log.add(frame, 'decode', stream.decodeMs);
-    this.floor.log.add(frame, 'read', stream.readMs);
-    this.floor.log.add(frame, 'decoded', stream.decoded);
+    const { log } = this.floor;
+    log.add(frame, 'decode', stream.decodeMs);
+    if (stream.readMs > 0) log.add(frame, 'read', stream.readMs);
+    log.add(frame, 'decoded', stream.decoded);
     stream.decodeMs = 0;
     stream.readMs = 0;
     stream.decoded = 0;

@@ -28,7 +28,17 @@ function passage({
   return {
     ...{ clipId: `c${from}`, sourceId: 's', from, to, decodes, entries },
     coldDecodes: Uint16Array.from({ length }, (_, at) => (at % group) + cold),
-    ...{ decodeMs: 5, decodeCores: 1, bytesPerPicture: 1e5, drive: 0, scaleMs: 1, effectsMs: 0 },
+    ...{
+      coding: 'h264',
+      openMs: 10,
+      firstMs: 0,
+      decodeMs: 5,
+      decodeCores: 1,
+      bytesPerPicture: 1e5,
+      drive: 0,
+      scaleMs: 1,
+      effectsMs: 0,
+    },
     ...more,
   };
 }
@@ -37,7 +47,7 @@ const lineOf = (passages: readonly LinePassage[], more: Partial<PlaybackLine> = 
   ...{ rate: rational(25), from: 0, to: FRAMES, passages, composeMs: new Float32Array(FRAMES), showMs: 4 },
   ...{ presentMs: 0, cores: 4, coresOfOthers: 0, decodeWorkers: 2, slots: 24 },
   drives: [{ name: '/', bytesPerSecond: 1e9, latencyMs: 0, seekMs: 0 }],
-  ...{ readAheadBytes: 16e6, openMs: 10, startMs: 20 },
+  ...{ readAheadBytes: 16e6, startMs: 20 },
   ...more,
 });
 
@@ -83,6 +93,17 @@ describe('simulated playback', () => {
     const at = (each: number): number => shown(lineOf([passage({ decodeMs: 18, each })]));
     expect(at(2)).toBe(FRAMES);
     expect(at(3)).toBeLessThan(0.8 * FRAMES);
+  });
+
+  it('waits longer for the first picture of a decoder that was just set up, and of one that has jumped', () => {
+    const first = (line: PlaybackLine): number => simulate(line).log.get(0, 'shown');
+    const plain = passage({ decodeMs: 20 });
+    const filled = { ...plain, firstMs: 80 };
+    expect(first(lineOf([filled])) - first(lineOf([plain]))).toBeCloseTo(80, 0);
+    // Too slow, so that it jumps from key frame to key frame, and pays for each.
+    const slow = passage({ decodeMs: 60, group: 24 });
+    const dear = { ...slow, firstMs: 240 };
+    expect(shown(lineOf([dear]))).toBeLessThan(0.9 * shown(lineOf([slow])));
   });
 
   it('is late after a cut into a long group though its cores idle', () => {

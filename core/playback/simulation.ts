@@ -50,7 +50,10 @@ export function simulate(
 }
 
 /** Frames between moments that a simulation can go on from, where there are any. */
-const CHECKPOINT_FRAMES = 24;
+const CHECKPOINT_FRAMES = 48;
+
+/** Spares the engine no wake-up that rounding could put to either side of a moment. */
+const QUIET_MARGIN_MS = 0.01;
 
 class Simulation {
   private readonly floor: SimulatedFloor;
@@ -60,6 +63,8 @@ class Simulation {
   private drawing = -1;
   private settled: number;
   private wakeAt: number;
+  /** Until when a picture that becomes ready changes nothing for the engine. */
+  private quietUntil = 0;
   private presentDebt = 0;
   private readonly checkpoints: Checkpoint[] = [];
   /** Core-ms that were used before the first frame was due. */
@@ -74,7 +79,7 @@ class Simulation {
   ) {
     this.floor = new SimulatedFloor(line, options);
     this.streams = new SimulatedStreams(this.floor, () => {
-      if (!this.floor.cpu.isBusy(ENGINE)) this.tick();
+      if (this.floor.now >= this.quietUntil && !this.floor.cpu.isBusy(ENGINE)) this.tick();
     });
     this.shownFrame = line.from - 1;
     this.settled = line.from;
@@ -161,6 +166,7 @@ class Simulation {
 
   private tick(): void {
     if (this.floor.cpu.isBusy(ENGINE)) return;
+    this.quietUntil = 0;
     if (Number.isNaN(this.floor.startedAt)) {
       this.streams.openAhead(this.line.from);
       if (!this.hasStarted()) {
@@ -188,6 +194,9 @@ class Simulation {
     this.streams.openAhead(playhead);
     const due = this.floor.startedAt + (frame + 1 - this.line.from) * this.floor.budgetMs;
     this.wakeAt = Math.min(this.wakeAt, Math.max(this.floor.now + 0.01, due));
+    const untilNext = (this.streams.nextOpening - playhead) * this.floor.budgetMs;
+    if (frame === this.shownFrame)
+      this.quietUntil = Math.min(due, this.floor.now + untilNext) - QUIET_MARGIN_MS;
   }
 
   /** Notes a moment that can be gone on from. @returns whether an earlier simulation was the same from here on */

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { FrameLog, randomOf } from '../playback/index.js';
-import { factorOf, learned, NOTHING_LEARNED } from './index.js';
+import { decodeFactorOf, factorOf, learned, NOTHING_LEARNED } from './index.js';
 
 const FRAMES = 96;
 
@@ -58,6 +58,46 @@ describe('what runs teach', () => {
     expect(after.effects.log).toBe(0);
     expect(after.compose.variance).toBeGreaterThanOrEqual(NOTHING_LEARNED.compose.variance);
     expect(after.decode.variance).toBeLessThan(NOTHING_LEARNED.decode.variance);
+  });
+
+  it('tells one kind of coding from another, where a frame is made of that kind alone', () => {
+    const passages = [
+      { from: 0, to: 40, coding: 'long' },
+      { from: 36, to: 96, coding: 'intra' },
+    ];
+    let calibration = NOTHING_LEARNED;
+    for (let run = 0; run < 8; run++) {
+      const said = (frame: number): number =>
+        frame < 36 ? 20 * decodeFactorOf(calibration, 'long') : 20 * decodeFactorOf(calibration, 'intra');
+      // In the overlap of both nothing can be told.
+      const truth = (frame: number): number => (frame < 36 ? 30 : frame < 40 ? 500 : 10);
+      calibration = learned(calibration, logOf(truth), logOf(said), passages);
+    }
+    expect(decodeFactorOf(calibration, 'long')).toBeCloseTo(1.5, 1);
+    expect(decodeFactorOf(calibration, 'intra')).toBeCloseTo(0.5, 1);
+    expect(decodeFactorOf(calibration, 'never played')).toBe(factorOf(calibration, 'decode'));
+    // What is not played in a run stays as it was.
+    const after = learned(
+      calibration,
+      logOf(() => 9),
+      logOf(() => 3),
+      [{ from: 0, to: 96, coding: 'third' }],
+    );
+    expect(decodeFactorOf(after, 'long')).toBe(decodeFactorOf(calibration, 'long'));
+    expect(decodeFactorOf(after, 'third')).toBeGreaterThan(2);
+  });
+
+  it('learns little from a stage that takes little', () => {
+    const after = (ms: number): number => {
+      const once = learned(
+        NOTHING_LEARNED,
+        logOf(() => 20, 2 * ms),
+        logOf(() => 20, ms),
+      );
+      return factorOf(once, 'show');
+    };
+    expect(after(20)).toBeGreaterThan(1.5);
+    expect(after(0.5)).toBeLessThan(1.15);
   });
 
   it('compares the frames of the run only', () => {

@@ -1,10 +1,13 @@
-import { STAGES, type FrameLog, type Stage } from '../playback/index.js';
+import { STAGES, type FrameLog, type LinePassage, type Stage } from '../playback/index.js';
 
 /**
  * What runs have taught of a machine: by how much each stage costs more or less than its figures say, as natural
  * logarithms with their variance.
  */
-export type Calibration = Readonly<Record<Stage, Learned>>;
+export type Calibration = Readonly<Record<Stage, Learned>> & {
+  /** Of decoding one kind of coding; what was learned of decoding as a whole counts for kinds that are not here. */
+  readonly codings?: (Learned & { readonly coding: string })[] | undefined;
+};
 
 export interface Learned {
   /** Natural logarithm of the factor. */
@@ -14,52 +17,105 @@ export interface Learned {
 
 /** Before any run: figures are right, give or take 35 %. */
 const BEFORE: Learned = { log: 0, variance: 0.12 };
-/** What a run's mean of a stage is uncertain by. */
+/** What a run's mean of a stage is uncertain by, and so much more the fewer services it is the mean of. */
 const OF_RUN = 0.03;
+const MANY = 60;
+/** What a mean may be off by whatever it is, ms: a stage that takes little says little of what it takes when it has much to do. */
+const OFF_MS = 1;
 /** What is forgotten from run to run. */
 const FORGOTTEN = 0.004;
 /** A stage below so much of a frame's budget says too little about its figures, ms. */
 const LEAST_MS = 0.2;
+/** Fewer services say nothing. */
+const FEWEST = 12;
 const MOST_LOG = Math.log(4);
 
 export const NOTHING_LEARNED: Calibration = Object.fromEntries(
   STAGES.map((stage) => [stage, BEFORE]),
 ) as unknown as Calibration;
 
+/** The factor of decoding one kind of coding. */
+export function decodeFactorOf({ codings, decode }: Calibration, coding: string): number {
+  return Math.exp((codings?.find((each) => each.coding === coding) ?? decode).log);
+}
+
 export const factorOf = (calibration: Calibration, stage: Stage): number => Math.exp(calibration[stage].log);
 
 /**
- * Takes in a run: recursive least squares for one coefficient a stage, in logarithms, with slow forgetting (a scalar
- * Kalman filter whose state drifts; Simon, Optimal State Estimation, 2006, chapter 5).
+ * Takes in a run: recursive least squares for one coefficient a stage, and one for each kind of coding, in logarithms,
+ * with slow forgetting (a scalar Kalman filter whose state drifts; Simon, Optimal State Estimation, 2006, chapter 5).
  * @param measured log of the run
  * @param predicted log of its simulation with the same calibration; of it, the frames of the run count
+ * @param passages that were simulated: a kind of coding is learned of from frames in which nothing else is decoded
  */
-export function learned(calibration: Calibration, measured: FrameLog, predicted: FrameLog): Calibration {
-  const entries = STAGES.map((stage): [Stage, Learned] => {
-    const { log, variance } = calibration[stage];
-    const drifted = Math.min(BEFORE.variance, variance + FORGOTTEN);
-    const [real, said] = [measured, predicted].map((each) => meanOf(each, stage, measured));
-    if (real === undefined || said === undefined) return [stage, { log, variance: drifted }];
-    const gain = drifted / (drifted + OF_RUN);
-    const next = log + gain * Math.log(real / said);
-    return [stage, { log: Math.max(-MOST_LOG, Math.min(MOST_LOG, next)), variance: (1 - gain) * drifted }];
+export function learned(
+  calibration: Calibration,
+  measured: FrameLog,
+  predicted: FrameLog,
+  passages: readonly Pick<LinePassage, 'from' | 'to' | 'coding'>[] = [],
+): Calibration {
+  const entries = STAGES.map((stage): [Stage, Learned] => [
+    stage,
+    drawn(calibration[stage], measured, predicted, stage),
+  ]);
+  const stages = Object.fromEntries(entries) as unknown as Record<Stage, Learned>;
+  const known = calibration.codings ?? [];
+  const played = [...new Set(passages.map(({ coding }) => coding))];
+  const unplayed = known.filter(({ coding }) => !played.includes(coding));
+  const codings = played.map((coding) => {
+    const before = known.find((each) => each.coding === coding) ?? BEFORE;
+    const alone = aloneIn(passages, coding);
+    return { coding, ...drawn(before, measured, predicted, 'decode', alone) };
   });
-  return Object.fromEntries(entries) as unknown as Calibration;
+  return { ...stages, codings: [...unplayed, ...codings] };
+}
+
+/** One coefficient after a run. */
+function drawn(
+  { log, variance }: Learned,
+  measured: FrameLog,
+  predicted: FrameLog,
+  stage: Stage,
+  counts: (frame: number) => boolean = () => true,
+): Learned {
+  const drifted = Math.min(BEFORE.variance, variance + FORGOTTEN);
+  const [real, said] = [measured, predicted].map((each) => meanOf(each, stage, measured, counts));
+  if (!real || !said) return { log, variance: drifted };
+  const uncertain = OF_RUN * (1 + MANY / Math.min(real.count, said.count)) + (OFF_MS / real.ms) ** 2;
+  const gain = drifted / (drifted + uncertain);
+  const next = log + gain * Math.log(real.ms / said.ms);
+  return { log: Math.max(-MOST_LOG, Math.min(MOST_LOG, next)), variance: (1 - gain) * drifted };
+}
+
+/** Whether a frame is made of pictures of one kind only. */
+function aloneIn(
+  passages: readonly Pick<LinePassage, 'from' | 'to' | 'coding'>[],
+  wanted: string,
+): (frame: number) => boolean {
+  return (frame) => {
+    const here = passages.filter(({ from, to }) => from <= frame && frame < to);
+    return here.length > 0 && here.every(({ coding }) => coding === wanted);
+  };
 }
 
 /**
  * Mean ms of a stage for one of its services: for decoding a picture, for the others a frame that passed through.
  * Undefined when there are too few, or it takes next to nothing.
  */
-function meanOf(log: FrameLog, stage: Stage, span: FrameLog): number | undefined {
+function meanOf(
+  log: FrameLog,
+  stage: Stage,
+  span: FrameLog,
+  counts: (frame: number) => boolean,
+): { readonly ms: number; readonly count: number } | undefined {
   let ms = 0;
   let count = 0;
   for (let frame = span.firstFrame; frame < span.firstFrame + span.length; frame++) {
-    if (!log.has(frame) || log.get(frame, 'settled') === 0) continue;
+    if (!log.has(frame) || log.get(frame, 'settled') === 0 || !counts(frame)) continue;
     const cost = log.get(frame, stage);
     ms += cost;
     if (stage === 'decode') count += log.get(frame, 'decoded');
     else if (cost > 0) count++;
   }
-  return count >= 12 && ms / count > LEAST_MS ? ms / count : undefined;
+  return count >= FEWEST && ms / count > LEAST_MS ? { ms: ms / count, count } : undefined;
 }

@@ -121,8 +121,22 @@ function fittedCost(
   return points.length ? fitDecodeCost(points) : undefined;
 }
 
-/** ms that a rig needs to decode a frame; undefined when nothing like it was measured. */
+/** A measurement counts for a load whose pixels and bits differ by no more than this share. */
+const AS_GOOD_AS_SAME = 0.08;
+
+/** ms that a rig needs to decode a frame: as measured where just that was, else as fitted; undefined without either. */
 export function decodeMs(rig: Rig, load: DecodeLoad): number | undefined {
+  const isNear = (a: number, b: number): boolean => Math.abs(a - b) <= AS_GOOD_AS_SAME * b;
+  const same = rig.decoders.find(
+    ({ decoder, codec, bitDepth, msPerFrame, width, height, bitsPerFrame }) =>
+      msPerFrame !== null &&
+      decoder === load.decoder &&
+      codec === load.codec &&
+      bitDepth === load.bitDepth &&
+      isNear((width * height) / 1e6, load.megapixels) &&
+      isNear(bitsPerFrame / 1e6, load.megabits),
+  );
+  if (same) return same.msPerFrame!.value;
   const cost = decodeCostOf(rig, load);
   return cost && msOf(cost, load);
 }

@@ -14,3 +14,5 @@ export * from './medium.js';
 export * from './calibration.js';
 export * from './line-of.js';
 export * from './prediction.js';
+export * from './scrubbing.js';
+export { effectCosts } from './picture-costs.js';

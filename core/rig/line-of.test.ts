@@ -133,6 +133,28 @@ describe('what a clip asks of the player', () => {
     expect(served.decoder).toBe('server');
     const [passage] = lineOf(workOf({}, served), laptop).passages;
     expect([...passage!.entries]).toEqual([0, 24]);
+    // How long ffmpeg takes to start was measured, or else is taken to be a usual time.
+    const start = { ...laptop.decoders[0]!.msPerFrame!, value: 333 };
+    const decoders = laptop.decoders.map((each) =>
+      each.decoder === 'server' ? { ...each, startMs: start } : each,
+    );
+    const timed = lineOf(workOf({}, served), { ...laptop, decoders }).passages[0]!;
+    expect(timed.openMs).toBe(333);
+    expect(passage!.openMs).toBeGreaterThan(100);
+    expect(lineOf(workOf({}, mediumOf()), laptop).passages[0]!.openMs).toBeLessThan(50);
+  });
+
+  it('takes longer for the first picture, by as many as were measured of a decoder like it', () => {
+    const work = workOf({}, { ...mediumOf(), groups: evenGroups(24) });
+    const usual = lineOf(work, laptop).passages[0]!;
+    expect(usual.firstMs / usual.decodeMs).toBeCloseTo(4);
+    const decoders = laptop.decoders.map((each) =>
+      each.decoder === 'browser' && each.msPerFrame
+        ? { ...each, startMs: { ...each.msPerFrame, value: 7 * each.msPerFrame.value } }
+        : each,
+    );
+    const timed = lineOf(work, { ...laptop, decoders }).passages[0]!;
+    expect(timed.firstMs / timed.decodeMs).toBeCloseTo(6);
   });
 });
 

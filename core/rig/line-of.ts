@@ -10,9 +10,9 @@ import {
 import { passagesOf, poseOf, type PreviewGraph } from '../render/index.js';
 import { toNumber } from '../time/index.js';
 import type { FrameSize } from '../timeline/index.js';
-import { factorOf, NOTHING_LEARNED, type Calibration } from './calibration.js';
+import { decodeFactorOf, factorOf, NOTHING_LEARNED, type Calibration } from './calibration.js';
 import { showMs } from './cost-model.js';
-import type { PlayedMedium } from './medium.js';
+import { codingOf, type PlayedMedium } from './medium.js';
 import type { MemoryShares } from './memory.js';
 import { picturesFor } from './passage-pictures.js';
 import { composeMsOf, missing, pictureCosts } from './picture-costs.js';
@@ -28,11 +28,8 @@ export interface Work {
   readonly drive: LineDrive | null;
 }
 
-/** From the request for a clip until its decoder can be fed, and from the press of play until it asks, ms. */
-const OPEN_MS = 12;
+/** From the press of play until the first clip is asked for, ms. */
 const START_MS = 25;
-/** A server that is asked to begin elsewhere starts ffmpeg anew. */
-const SERVER_OPEN_MS = 180;
 /** What the browser takes to bring a picture to the screen, for what the player takes to hand it over. */
 const PRESENT_SHARE = 0.6;
 
@@ -65,12 +62,15 @@ export function lineOf(
         from: passage.from,
         to: passage.to,
         ...picturesFor(passage, medium, fps),
+        coding: codingOf(medium),
         decodeMs: costs.decodeMs,
         decodeCores: costs.decodeCores,
+        firstMs: costs.firstMs,
         bytesPerPicture: medium.bitsPerFrame / 8,
         drive: driveAt(medium.drive),
         scaleMs: costs.scaleMs,
         effectsMs: costs.effectsMs,
+        openMs: costs.openMs,
       },
     ];
   });
@@ -78,7 +78,6 @@ export function lineOf(
   for (const { from, to, layers } of graph.stretches)
     composeMs.fill(composeMsOf(rig, layers, media, playSize, unmeasured), from, to);
   const shown = showMs(rig, megapixels(playSize)) ?? missing(unmeasured, 'showing');
-  const isServed = [...media.values()].some(({ decoder }) => decoder === 'server');
   const plain: PlaybackLine = {
     rate: graph.rate,
     from: 0,
@@ -88,12 +87,12 @@ export function lineOf(
     showMs: shown,
     presentMs: shown * PRESENT_SHARE,
     cores: rig.machine.cores,
-    coresOfOthers: rig.machine.loadByOthers * rig.machine.cores,
+    // What others took while a rig was measured is in its figures; in figures that are given it is not.
+    coresOfOthers: rig.thoroughness === 'given' ? rig.machine.loadByOthers * rig.machine.cores : 0,
     decodeWorkers: shares.decodeWorkers,
     slots: slotsOf(preview, media, shares.framePoolBytes),
     drives,
     readAheadBytes: shares.readAheadBytes,
-    openMs: isServed ? SERVER_OPEN_MS : OPEN_MS,
     startMs: START_MS,
   };
   return { ...corrected(plain, calibration), unmeasured: [...unmeasured] };
@@ -102,14 +101,15 @@ export function lineOf(
 /** A line with each cost as runs have shown it to be. */
 export function corrected(line: PlaybackLine, calibration: Calibration): PlaybackLine {
   if (calibration === NOTHING_LEARNED) return line;
-  const [read, decode, scale, effects, compose, show] = STAGES.map((stage) =>
-    factorOf(calibration, stage),
-  ) as [...[number, number, number, number, number, number]];
+  const [read, , scale, effects, compose, show] = STAGES.map((stage) => factorOf(calibration, stage)) as [
+    ...[number, number, number, number, number, number],
+  ];
   return {
     ...line,
     passages: line.passages.map((passage) => ({
       ...passage,
-      decodeMs: passage.decodeMs * decode,
+      decodeMs: passage.decodeMs * decodeFactorOf(calibration, passage.coding),
+      firstMs: passage.firstMs * decodeFactorOf(calibration, passage.coding),
       scaleMs: passage.scaleMs * scale,
       effectsMs: passage.effectsMs * effects,
     })),

@@ -32,6 +32,12 @@ export interface PlayedMedium {
   readonly groups: Groups;
 }
 
+/** The kind of coding of a medium: who decodes it, what it is, and whether its pictures stand alone. */
+export function codingOf({ decoder, codec, bitDepth, groups }: PlayedMedium): string {
+  const depth = bitDepth > 8 ? ` ${bitDepth} bits` : '';
+  return `${decoder} ${codec}${depth} ${groups.distance(1) === 1 ? 'intra' : 'long-GOP'}`;
+}
+
 /** How a file can be entered. */
 export interface Groups {
   /** Pictures that are decoded to show one from a cold start, by the order in which they are shown. */

@@ -12,10 +12,8 @@ const reckoned = new WeakMap<PlayedMedium['groups'], Map<string, Pictures>>();
 export function picturesFor(passage: Passage, medium: PlayedMedium, fps: number): Pictures {
   const { from, to, clipStart, sourceIn, speed } = passage;
   const { framesPerSecond, constantRate, frameCount, decoder, groups } = medium;
-  const key = JSON.stringify([
-    ...[from, to, clipStart, sourceIn, speed, fps],
-    ...[framesPerSecond, constantRate, frameCount, decoder],
-  ]);
+  const into = `${sourceIn.num}/${sourceIn.den} ${speed.num}/${speed.den}`;
+  const key = `${from} ${to} ${clipStart} ${into} ${fps} ${framesPerSecond} ${constantRate} ${frameCount} ${decoder}`;
   const known = reckoned.get(groups) ?? new Map<string, Pictures>();
   reckoned.set(groups, known);
   const pictures = known.get(key) ?? picturesOf(passage, medium, fps);

@@ -6,25 +6,39 @@ import {
   poseOf,
   shapesMove,
   type Layer,
+  type PixelStep,
   type Posed,
 } from '../render/index.js';
 import type { FrameSize } from '../timeline/index.js';
 import { decodeMs, kernelMs, scaleKernel } from './cost-model.js';
 import { stepKernel, type EffectKernel } from './effect-kernels.js';
 import type { PlayedMedium } from './medium.js';
-import type { Rig } from './rig.js';
+import type { DecodeFigures, Rig } from './rig.js';
 
 /** Cores that one decoder in software takes where it was not measured: most of its work waits for the picture before. */
 const USUAL_DECODE_CORES = 1.6;
 /** Cores that decoding in hardware keeps busy. */
 const HARDWARE_CORES = 0.15;
 
+/** From the request for a clip until the browser's decoder can be fed, ms. */
+const OPEN_MS = 12;
+/** The server starts ffmpeg anew, ms; where that was not measured. */
+const USUAL_SERVER_OPEN_MS = 180;
+
+/** Pictures by which the first one of long groups, and of pictures that stand alone, is late where it was not measured. */
+const USUAL_FIRST = 4;
+const USUAL_INTRA_FIRST = 1;
+
 /** ms of decoding a picture on a rig, of scaling it, and so on: what the figures of a rig say of a medium. */
 export interface PictureCosts {
   readonly decodeMs: number;
   readonly decodeCores: number;
+  /** How much longer the first picture takes when the decoder has just been set up. */
+  readonly firstMs: number;
   readonly scaleMs: number;
   readonly effectsMs: number;
+  /** From the request for it until its decoder can be fed. */
+  readonly openMs: number;
 }
 
 /** Notes that a rig was not measured for something, which counts as nothing. */
@@ -50,16 +64,51 @@ export function pictureCosts(
   const scaledPixels = medium.decoder === 'server' ? megapixels(raster) : load.megapixels;
   const scale = kernelMs(rig, kernel, scaledPixels) ?? missing(unmeasured, 'scaling');
   const turning = medium.turned ? (kernelMs(rig, 'copy', megapixels(raster)) ?? 0) : 0;
-  const effects = pixelSteps(posed.effects, raster).reduce((sum, step) => {
-    const ms = kernelMs(rig, stepKernel(step.kind), megapixels(raster));
-    return sum + (ms ?? missing(unmeasured, `the effect ${step.kind}`));
-  }, 0);
+  const steps = effectCosts(rig, posed.effects, raster, unmeasured);
+  const effects = steps.reduce((sum, { ms }) => sum + ms, 0);
   return {
     decodeMs: decode,
     decodeCores: decodeCores(rig, medium),
+    firstMs: firstMs(rig, medium, decode),
     scaleMs: scale + turning,
     effectsMs: effects,
+    openMs: openMs(rig, medium),
   };
+}
+
+/** What each step of a picture's effects costs, ms, in their order. */
+export function effectCosts(
+  rig: Rig,
+  effects: Posed['effects'],
+  raster: FrameSize,
+  unmeasured = new Set<string>(),
+): { readonly step: PixelStep['kind']; readonly ms: number }[] {
+  return pixelSteps(effects, raster).map(({ kind: step }) => ({
+    step,
+    ms: kernelMs(rig, stepKernel(step), megapixels(raster)) ?? missing(unmeasured, `the effect ${step}`),
+  }));
+}
+
+/** The decoder of a rig's figures that is most like what a medium needs, of those whose start was measured. */
+function startedLike({ decoders }: Rig, { decoder, codec, size }: PlayedMedium): DecodeFigures | undefined {
+  const pixels = size.width * size.height;
+  const distance = (each: DecodeFigures): number =>
+    Math.abs(Math.log((each.width * each.height) / pixels)) + (each.codec === codec ? 0 : 10);
+  return decoders
+    .filter((each) => each.decoder === decoder && each.startMs)
+    .sort((a, b) => distance(a) - distance(b))[0];
+}
+
+const openMs = (rig: Rig, medium: PlayedMedium): number =>
+  medium.decoder === 'browser' ? OPEN_MS : (startedLike(rig, medium)?.startMs?.value ?? USUAL_SERVER_OPEN_MS);
+
+// A decoder gives out its first picture when its threads are filled and what comes before it in time is there.
+function firstMs(rig: Rig, medium: PlayedMedium, decodeMs: number): number {
+  if (medium.decoder === 'server') return 0;
+  if (medium.groups.distance(1) === 1) return USUAL_INTRA_FIRST * decodeMs;
+  const like = startedLike(rig, medium);
+  const pictures = like?.msPerFrame ? like.startMs!.value / like.msPerFrame.value - 1 : USUAL_FIRST;
+  return Math.max(0, pictures) * decodeMs;
 }
 
 function scalingOf({ size, decoder, turned }: PlayedMedium, raster: FrameSize): string {

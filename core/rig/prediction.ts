@@ -3,11 +3,13 @@ import type { PacketIndex } from '../media/index.js';
 import {
   pacingSummary,
   simulate,
+  STAGES,
   type FrameLog,
   type LineDrive,
   type PacingSummary,
   type PlaybackLine,
   type SimulatedRun,
+  type Stage,
 } from '../playback/index.js';
 import { chosenCopies, previewGraph, type ChoosableCopy } from '../render/index.js';
 import type { Timeline } from '../timeline/index.js';
@@ -129,11 +131,15 @@ export function predicted(situation: Situation, before?: Prediction): Prediction
 
 // All costs together are a little more or less: what they are uncertain by is mostly how fast the machine is today.
 function shifted(calibration: Calibration, deviations: number): Calibration {
-  const entries = Object.entries(calibration).map(([stage, { log, variance }]): [string, Learned] => [
-    stage,
-    { log: log + deviations * Math.sqrt(variance) * DAILY, variance },
-  ]);
-  return Object.fromEntries(entries) as unknown as Calibration;
+  const more = <T extends Learned>(each: T): T => ({
+    ...each,
+    log: each.log + deviations * Math.sqrt(each.variance) * DAILY,
+  });
+  const stages = STAGES.map((stage) => [stage, more(calibration[stage])]);
+  return {
+    ...(Object.fromEntries(stages) as Record<Stage, Learned>),
+    codings: (calibration.codings ?? []).map(more),
+  };
 }
 
 /** Part of the spread of a coefficient that all of them share from one run to the next. */

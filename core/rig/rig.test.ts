@@ -232,10 +232,17 @@ describe('what a run shows of decoders', () => {
   });
 
   it('is measured on one source of each kind', () => {
-    const light = readySource('light', sourceFacts({ size: { width: 1920, height: 1080 } }));
+    const hd = (id: string, bitsPerFrame: number): typeof source =>
+      readySource(id, sourceFacts({ size: { width: 1920, height: 1080 } }), {
+        structure: { ...source.structure!, bitsPerFrame },
+      });
+    const light = hd('light', 600_000);
     const large = readySource('large', sourceFacts());
     const sound = readySource('sound', sourceFacts(null));
     expect(decoderSamples([light, source, sound, large]).map(({ id }) => id)).toEqual(['large', 'a']);
+    // A sixth of the bits is another kind.
+    const thin = decoderSamples([source, hd('thin', 110_000)]);
+    expect(thin.map(({ id }) => id)).toEqual(['a', 'thin']);
   });
 });
 

@@ -73,6 +73,8 @@ const decoderSchema = object({
     .required()
     .max(16),
   problem: text(500).nullable(),
+  /** From setting the decoder up, the server's in the middle of a source, until its first picture. */
+  startMs: figureSchema.optional().default(undefined),
 }).noUnknown();
 
 export type DecodeFigures = InferType<typeof decoderSchema>;
@@ -127,6 +129,15 @@ const calibrationSchema = object({
   effects: learnedSchema.required(),
   compose: learnedSchema.required(),
   show: learnedSchema.required(),
+  /** Of decoding one kind of coding. */
+  codings: array(
+    learnedSchema
+      .shape({ coding: text(100).required() })
+      .noUnknown()
+      .required(),
+  )
+    .max(60)
+    .optional(),
 }).noUnknown();
 
 export const rigSchema = object({

@@ -1,3 +1,4 @@
+import type { Occupation } from './decode-clock.js';
 import { PictureDecoder } from './picture-decoder.js';
 import type { PictureFile } from './picture-file.js';
 import type { DecodedFrame, PictureSupply } from './picture-supply.js';
@@ -10,8 +11,11 @@ export class PacketSupply implements PictureSupply {
   readonly decoder = 'browser';
   private readonly pictures: PictureDecoder;
 
-  constructor(private readonly file: PictureFile) {
-    this.pictures = new PictureDecoder(file);
+  constructor(
+    private readonly file: PictureFile,
+    occupation: Occupation,
+  ) {
+    this.pictures = new PictureDecoder(file, occupation);
   }
 
   async startAt(seconds: number): Promise<void> {

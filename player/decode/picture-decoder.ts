@@ -1,5 +1,6 @@
 import { IN_FLIGHT, REFILL_AT } from '@hone/core/playback';
 import type { EncodedPacket } from 'mediabunny';
+import { DecodeClock, Occupation } from './decode-clock.js';
 import type { PictureFile } from './picture-file.js';
 import type { DecodedFrame } from './picture-supply.js';
 
@@ -16,8 +17,7 @@ export class PictureDecoder {
   private readonly decoder: VideoDecoder;
   private readonly outputs: DecoderOutput[] = [];
   private readonly readMsOf = new Map<number, number>();
-  private lastOutput = 0;
-  private busyFrom = 0;
+  private readonly clock: DecodeClock;
   private generation = 0;
   private finished = false;
   private closed = false;
@@ -25,7 +25,12 @@ export class PictureDecoder {
   private wakeConsumer: (() => void) | undefined;
   private wakeFeeder: (() => void) | undefined;
 
-  constructor(private readonly file: PictureFile) {
+  /** @param occupation of the worker that its pictures come out in */
+  constructor(
+    private readonly file: PictureFile,
+    occupation = new Occupation(),
+  ) {
+    this.clock = new DecodeClock(occupation);
     this.decoder = new VideoDecoder({
       output: (frame) => this.receive(frame),
       error: (error) => this.fail(error),
@@ -41,7 +46,7 @@ export class PictureDecoder {
     this.drain();
     this.readMsOf.clear();
     this.finished = false;
-    this.lastOutput = performance.now();
+    this.clock.restart(performance.now());
     this.wakeFeeder?.();
     this.feed(packet, generation).catch((error: unknown) => {
       if (generation === this.generation) this.fail(error);
@@ -104,16 +109,14 @@ export class PictureDecoder {
 
   // With nothing queued the decoder was idle until now.
   private noteIdleEnd(): void {
-    if (this.decoder.decodeQueueSize === 0) this.busyFrom = performance.now();
+    if (this.decoder.decodeQueueSize === 0) this.clock.begin(performance.now());
   }
 
   private receive(frame: VideoFrame): void {
     if (this.closed) return frame.close();
-    const now = performance.now();
+    const decodeMs = this.clock.seen(performance.now());
     const readMs = this.readMsOf.get(frame.timestamp) ?? 0;
     this.readMsOf.delete(frame.timestamp);
-    const decodeMs = now - Math.max(this.lastOutput, this.busyFrom);
-    this.lastOutput = now;
     this.outputs.push({ frame, decodeMs, readMs });
     this.wakeConsumer?.();
   }

@@ -108,7 +108,7 @@ function setUp(file: FakeFile, setting: Setting) {
   };
   const reduce = (frame: unknown): ReturnType<Reduce> => {
     reduced.push((frame as { index: number }).index);
-    return Promise.resolve({ coding: VIDEO_BT709, effectsMs: 0 });
+    return Promise.resolve({ coding: VIDEO_BT709, scaleMs: 2, effectsMs: 0 });
   };
   const stream = new PictureStream(spec, control, reduce, (reply) => replies.push(reply));
   for (let slot = 0; slot < (setting.slots ?? 1000); slot++) stream.grant(1000 + slot);

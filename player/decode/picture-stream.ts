@@ -12,7 +12,7 @@ export type Reduce = (
   spec: StreamSpec,
   address: number,
   frame: number,
-) => Promise<{ readonly coding: ColourCoding; readonly effectsMs: number }>;
+) => Promise<{ readonly coding: ColourCoding; readonly scaleMs: number; readonly effectsMs: number }>;
 
 interface Made {
   readonly address: number;
@@ -244,9 +244,8 @@ export class PictureStream {
   }
 
   private async make(decoded: DecodedFrame['frame'], address: number, frame: number): Promise<Made> {
-    const start = performance.now();
-    const { coding, effectsMs } = await this.reduce(decoded, this.spec, address, frame);
-    this.cost.scaleMs += performance.now() - start - effectsMs;
+    const { coding, scaleMs, effectsMs } = await this.reduce(decoded, this.spec, address, frame);
+    this.cost.scaleMs += scaleMs;
     this.cost.effectsMs += effectsMs;
     return { address, coding };
   }

@@ -14,6 +14,7 @@ import {
   type DecodeRoom,
   type StreamSpec,
 } from '../shared/messages.js';
+import { Occupation } from './decode-clock.js';
 import { EffectFiles } from './effect-files.js';
 import { PictureEffects } from './picture-effects.js';
 import { PacketSupply } from './packet-supply.js';
@@ -32,6 +33,7 @@ class DecodeWorker {
   private workspace: Workspace | undefined;
   private readonly effectFiles = new EffectFiles();
   private readonly effects: PictureEffects;
+  private readonly occupation = new Occupation();
   /** The workspace holds one frame at a time. */
   private reducing: Promise<unknown> = Promise.resolve();
 
@@ -88,7 +90,7 @@ class DecodeWorker {
     const { url, framesUrl, serverOnly } = spec.file;
     if (framesUrl === null || (serverOnly === null && !this.refused.has(url))) {
       try {
-        await stream.run(new PacketSupply(await this.files.get(url)));
+        await stream.run(new PacketSupply(await this.files.get(url), this.occupation));
         return;
       } catch (error) {
         if (framesUrl === null || !this.streams.has(spec.id)) throw error;
@@ -107,10 +109,15 @@ class DecodeWorker {
 
   private reduce(...[decoded, spec, address, frame]: Parameters<Reduce>): ReturnType<Reduce> {
     const result = this.reducing.then(async () => {
+      // The time in which others were reduced before it is no part of what it costs.
+      const begin = performance.now();
       const coding = await this.reduced(decoded, spec, address);
       const start = performance.now();
       this.effects.apply(spec.effects, frame - spec.clipStart, address, spec.target);
-      return { coding, effectsMs: spec.effects.length ? performance.now() - start : 0 };
+      const end = performance.now();
+      this.occupation.ended(end);
+      const effectsMs = spec.effects.length ? end - start : 0;
+      return { coding, scaleMs: start - begin, effectsMs };
     });
     this.reducing = result.catch(() => undefined);
     return result;

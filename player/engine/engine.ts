@@ -1,5 +1,5 @@
 import { frameAtPlayhead, OPEN_AHEAD_SECONDS, PREROLL_FRAMES, PREROLL_LIMIT_MS } from '@hone/core/playback';
-import { mixShare, type Layer, type Passage } from '@hone/core/render';
+import type { Passage } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { PreviewPlan } from '../plan.js';
 import type { Control } from '../shared/control.js';
@@ -12,14 +12,13 @@ import type {
   PlayerState,
   SoundRequest,
 } from '../shared/messages.js';
+import { Display } from './display.js';
 import { layoutFor, makeRoom, type Layout } from './layout.js';
 import { PlanView } from './plan-view.js';
 import { Run } from './run.js';
 import { RunClock } from './run-clock.js';
 import type { Screen } from './screen.js';
-import { shownPixels } from './shown-pixels.js';
-import { Slates } from './slates.js';
-import { StreamSet, type ReadyPicture } from './stream-set.js';
+import { StreamSet } from './stream-set.js';
 
 /** Frames that a decoder at rest may be asked to run ahead before it is cheaper to enter at another key frame. */
 const STILL_REACH = 24;
@@ -45,18 +44,15 @@ export class Engine {
   private firstReadyAt: number | undefined;
   private startRequestedAt = 0;
   private flat: { from: number; to: number; next: number; startedAt: number } | undefined;
-  private readonly slates: Slates;
+  private readonly display: Display;
   private timer: ReturnType<typeof setTimeout> | undefined;
   /** Grows with every command, so that what waits for an older one gives up. */
   private intent = 0;
-  private toldPixels = '';
-  /** Sources of the run whose pictures the server decoded. */
-  private readonly serverDecoded = new Set<string>();
   /** Plans that are being taken in; until they are, nothing is shown. */
   private changing = 0;
 
   constructor(
-    private readonly screen: Screen,
+    screen: Screen,
     private readonly memory: WebAssembly.Memory,
     private readonly control: Control,
     private readonly decoders: readonly Channel<DecodeRequest, DecodeReply>[],
@@ -64,7 +60,7 @@ export class Engine {
     private readonly framePoolBytes: number,
     private readonly send: (reply: EngineReply, transfer?: Transferable[]) => void,
   ) {
-    this.slates = new Slates(memory);
+    this.display = new Display(screen, memory, control, (pixels) => send({ kind: 'pixels', pixels }));
     this.streams = new StreamSet(decoders, {
       changed: () => this.tick(),
       cost: (frame, cost) => this.run?.cost(frame, cost),
@@ -113,7 +109,7 @@ export class Engine {
       makeRoom(this.memory, layout);
       layout.decodeRooms.forEach((room, index) => this.decoders[index]!.send({ kind: 'workspace', room }));
       this.layout = layout;
-      this.slates.forget();
+      this.display.forgetSlates();
       this.plan = new PlanView(plan);
     } catch (error) {
       this.send({ kind: 'failed', message: error instanceof Error ? error.message : String(error) });
@@ -158,7 +154,7 @@ export class Engine {
     const epoch = this.control.get('epoch') + 1;
     this.control.set('soundMicros', 0);
     this.control.set('soundGaps', 0);
-    this.serverDecoded.clear();
+    this.display.serverDecoded.clear();
     this.control.set('played', 0);
     this.control.set('written', 0);
     this.control.set('epoch', epoch);
@@ -194,7 +190,7 @@ export class Engine {
       mixMs: this.control.get('soundMicros') / 1000,
       gapSamples: this.control.get('soundGaps'),
     };
-    const serverDecoded = [...this.serverDecoded];
+    const serverDecoded = [...this.display.serverDecoded];
     this.run = undefined;
     if (part.length === 0) return;
     const log = part.values.slice();
@@ -393,39 +389,7 @@ export class Engine {
 
   private show(frame: number): { composeMs: number; showMs: number } {
     const ready = this.streams.pictures(frame);
-    const layers = this.plan!.layersAt(frame).map((layer) => ({
-      picture: ready?.get(layer.clipId) ?? this.slateFor(layer),
-      mix: layer.mix ? { mix: layer.mix, share: mixShare(layer.mix, frame) } : undefined,
-      clipId: layer.clipId,
-      effects: layer.effects,
-      at: frame - layer.clipStart,
-    }));
-    const size = this.size();
-    const took = this.screen.draw(layers, size, this.layout!.compose);
-    this.control.set('shownFrame', frame);
-    this.tellPixels(frame, size, ready);
-    return took;
-  }
-
-  private slateFor({ sourceId }: Layer): ReadyPicture | undefined {
-    const name = this.plan!.plan.missing[sourceId];
-    return name === undefined ? undefined : this.slates.get(name, this.size(), this.layout!.slates);
-  }
-
-  // Told only when it changes, which is at cuts at most.
-  private tellPixels(
-    frame: number,
-    size: FrameSize,
-    ready: ReadonlyMap<string, ReadyPicture> | undefined,
-  ): void {
-    const layers = this.plan!.layersAt(frame);
-    for (const { clipId, sourceId } of layers)
-      if (ready?.get(clipId)?.decoder === 'server') this.serverDecoded.add(sourceId);
-    const pixels = shownPixels(layers, this.plan!, ready, size);
-    const now = JSON.stringify(pixels);
-    if (now === this.toldPixels) return;
-    this.toldPixels = now;
-    this.send({ kind: 'pixels', pixels });
+    return this.display.show(frame, this.plan!, this.layout!, this.size(), ready);
   }
 
   private setState(state: PlayerState, frame: number): void {

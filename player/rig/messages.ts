@@ -27,6 +27,8 @@ export interface ShowTimes {
 export interface DecodeTimes {
   /** null when the browser does not decode it; `problem` says why. */
   readonly msPerFrame: readonly number[] | null;
+  /** From setting a decoder up until its first picture, ms, each time that it was tried. */
+  readonly startMs: readonly number[];
   readonly framesPerSecond: number;
   readonly acceleration: DecodeFigures['acceleration'];
   readonly problem: string | null;
