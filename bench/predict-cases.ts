@@ -95,31 +95,34 @@ export const practice = (idOf: IdOf): PredictCase[] => [
 export function predictCases(idOf: IdOf): PredictCase[] {
   const one = (cuts: readonly Cut[], rate = R24, fade = 0): Timeline =>
     timelineOf([row('p', cuts, idOf, fade)], rate);
-  const long: Cut[] = [
+  // Long enough that a group of pictures more or less does not decide, and never beyond the end of a source.
+  const twice = (cuts: readonly Cut[]): readonly Cut[] => [...cuts, ...cuts];
+  const long = twice([
     [mill, 2, 60],
     [pit, 1, 48],
     [mill, 7, 60],
     [drone, 1, 48],
-  ];
-  const quick = Array.from({ length: 12 }, (_, at): Cut => [at % 2 ? pit : mill, 1 + (at % 5), 18]);
+  ]);
+  const quick = Array.from({ length: 24 }, (_, at): Cut => [at % 2 ? pit : mill, 1 + (at % 3), 18]);
+  const rapids = [...twice([[pit, 0, 112]]), [pit, 0, 112]] as const;
   const take = (at: number): Track => row(`take${at}`, [[at % 2 ? mill : pit, 1 + at * 0.5, 192]], idOf);
   return [
-    { name: 'long-GOP camera at 1:4', timeline: one([[mill, 0, 216]]), playScale: 4, lightCopies: false },
-    { name: 'the same at 1:1', timeline: one([[mill, 0, 192]]), playScale: 1, lightCopies: false },
-    { name: '60 on 24', timeline: one([[pit, 0, 192]]), playScale: 4, lightCopies: false },
-    { name: '60 on 24 at 1:16', timeline: one([[pit, 0, 192]]), playScale: 16, lightCopies: false },
+    { name: 'long-GOP camera at 1:4', timeline: one([[mill, 0, 280]]), playScale: 4, lightCopies: false },
+    { name: 'the same at 1:1', timeline: one([[mill, 0, 280]]), playScale: 1, lightCopies: false },
+    { name: '60 on 24', timeline: one(rapids), playScale: 4, lightCopies: false },
+    { name: '60 on 24 at 1:16', timeline: one(rapids), playScale: 16, lightCopies: false },
     { name: 'cuts between cameras', timeline: one(long), playScale: 4, lightCopies: false },
     { name: 'cuts between cameras, copies', timeline: one(long), playScale: 4, lightCopies: true },
     { name: 'quick cuts over long groups', timeline: one(quick), playScale: 4, lightCopies: false },
     { name: 'crossfades over long groups', timeline: one(quick, R24, 6), playScale: 4, lightCopies: false },
     { name: 'crossfades, copies', timeline: one(quick, R24, 6), playScale: 4, lightCopies: true },
-    { name: 'second camera at 1:2', timeline: one([[workshop, 0, 192]]), playScale: 2, lightCopies: false },
+    { name: 'second camera at 1:2', timeline: one([[workshop, 0, 210]]), playScale: 2, lightCopies: false },
     { name: '60 on 60, copies', timeline: one([[drone, 0, 360]], R60), playScale: 4, lightCopies: true },
     {
       name: 'three effects at 1:2, copies',
       timeline: one([
         [
-          ...([mill, 2, 168] as const),
+          ...([mill, 1, 240] as const),
           [effect('exposure', { stops: 0.4 }), effect('blur', { radius: 0.6 }), effect('sharpen')],
         ],
       ]),
@@ -128,7 +131,9 @@ export function predictCases(idOf: IdOf): PredictCase[] {
     },
     {
       name: 'two effects at 1:4, copies',
-      timeline: one([[...([pit, 2, 168] as const), [effect('blur', { radius: 0.4 }), effect('grain')]]]),
+      timeline: one(
+        twice([[...([pit, 0, 112] as const), [effect('blur', { radius: 0.4 }), effect('grain')]]]),
+      ),
       playScale: 4,
       lightCopies: true,
     },
@@ -150,7 +155,7 @@ export function predictCases(idOf: IdOf): PredictCase[] {
     { name: 'screen recording', timeline: one([[table, 0, 168]]), playScale: 4, lightCopies: false },
     {
       name: 'full drive on USB',
-      timeline: one([[mill, 3, 168]]),
+      timeline: one([[mill, 0, 280]]),
       playScale: 8,
       lightCopies: false,
       driveId: 'usb-rotating-full',

@@ -1,4 +1,4 @@
-import { causesOf, limitingStage } from '@hone/core/findings';
+import { besideIn, causesOf, limitingStage } from '@hone/core/findings';
 import { pacingSummary, type PacingSummary, type Stage } from '@hone/core/playback';
 import { PacketIndex } from '@hone/core/media';
 import {
@@ -150,14 +150,26 @@ async function compare(
   const rate = timeline.rate.num / timeline.rate.den;
   const [said, was] = [prediction.summary, summary].map((each) => each.framesPerSecondShown);
   const error = Math.abs(said! - was!) / rate;
-  const [top] = causesOf({ situation, prediction, measured: null, scrub: null, planned: null });
-  const seen = limitingStage(log, summary, timeline.rate)?.stage ?? null;
+  const [top] = causesOf({
+    situation,
+    prediction,
+    measured: null,
+    scrub: null,
+    scrubWait: null,
+    planned: null,
+  });
+  const beside = besideIn(prediction.work.preview.graph, prediction.line.decodeWorkers);
+  const seen = limitingStage(log, summary, timeline.rate, beside)?.stage ?? null;
   const stage = top?.kind === 'plays' ? null : (top?.stage ?? null);
   console.log(
     `${name}: predicted ${said!.toFixed(1)} (${top?.kind}, cores ${(100 * prediction.coreUse).toFixed(0)} %), measured ${was!.toFixed(1)} (${seen ?? 'plays'}) of ${rate.toFixed(1)}, error ${error.toFixed(3)}${facts.serverDecoded.length ? ', decoded by the server' : ''}`,
   );
   console.log(`   ${stagesOf(prediction.summary, summary)}`);
-  return { error, isRightCause: stage === seen, calibration: learned(calibration, log, prediction.asKnown) };
+  return {
+    error,
+    isRightCause: stage === seen,
+    calibration: learned(calibration, log, prediction.asKnown, prediction.line.passages),
+  };
 }
 
 function stagesOf(predicted: PacingSummary, measured: PacingSummary): string {

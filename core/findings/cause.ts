@@ -1,5 +1,6 @@
 import type { FrameLog, PacingSummary, RunFacts, ScrubFacts, Stage } from '../playback/index.js';
-import type { Prediction, Situation } from '../rig/index.js';
+import type { Prediction, ScrubWait, Situation } from '../rig/index.js';
+import type { FrameSize } from '../timeline/index.js';
 
 /** Whatever can hold playback back, or be taken for it. */
 export const CAUSES = [
@@ -48,6 +49,8 @@ export interface Cause {
   readonly numbers: Readonly<Record<string, number>>;
   /** Names that its sentence needs: of sources, drives, effects. */
   readonly names: readonly string[];
+  /** What each stage takes in its stretches, per cent of the frame budget; null where no frame is dropped for it. */
+  readonly loads: { readonly percent: Readonly<Record<Stage, number>>; readonly areMeasured: boolean } | null;
 }
 
 /** A run that was measured on the timeline as it stands. */
@@ -63,6 +66,8 @@ export interface Scene {
   readonly prediction: Prediction;
   readonly measured: Measured | null;
   readonly scrub: ScrubFacts | null;
+  /** How soon scrubbing is predicted to answer; null where it was not predicted. */
+  readonly scrubWait: ScrubWait | null;
   /** Copies whose making waits: what they take, and what is free where they will lie; null when none waits. */
   readonly planned: { readonly bytes: number; readonly freeBytes: number } | null;
 }
@@ -75,7 +80,14 @@ export const nothing = (kind: CauseKind, stage: Stage | null = null): Cause => (
   measuredDrops: null,
   numbers: {},
   names: [],
+  loads: null,
 });
+
+/** A source with so many times the pixels of the timeline is oversized. */
+const OVERSIZED = 1.5;
+
+export const isOversized = (source: FrameSize, timeline: FrameSize): boolean =>
+  source.width * source.height > OVERSIZED * timeline.width * timeline.height;
 
 /** Spans that touch become one. */
 export function merged(spans: readonly Span[]): Span[] {

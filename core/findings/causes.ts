@@ -1,13 +1,13 @@
-import { frameBudgetMs, type Stage } from '../playback/index.js';
-import type { Prediction, Situation } from '../rig/index.js';
+import { frameBudgetMs, STAGES, type FrameLog, type Stage } from '../playback/index.js';
+import { poseOf } from '../render/index.js';
+import { effectCosts, type Prediction, type Situation, type Work } from '../rig/index.js';
 import { toNumber } from '../time/index.js';
-import type { FrameSize } from '../timeline/index.js';
-import { merged, nothing, type Cause, type CauseKind, type Scene } from './cause.js';
-import { REAL_TIME_DROPS } from './limiting-stage.js';
+import { isOversized, merged, nothing, type Cause, type CauseKind, type Scene } from './cause.js';
+import { loadsIn, REAL_TIME_DROPS } from './limiting-stage.js';
 import { machineNotes } from './machine-notes.js';
 import { mediaNotes } from './media-notes.js';
 import { runNotes } from './run-notes.js';
-import { droppedIn, windowsOf, type Window } from './utilisation.js';
+import { droppedIn, passingMs, windowsOf, type Window } from './utilisation.js';
 
 /**
  * Finds what holds a timeline back: for each second in which frames are dropped, the resource that is asked for most,
@@ -43,11 +43,11 @@ function headroom({ prediction: { line } }: Scene, windows: readonly Window[]): 
 const FULL = 0.9;
 /** Cores below so much in use count as idle. */
 const IDLE_CORES = 0.7;
+/** An effect that takes less of what all of them take is not named. */
+const FAIR_PART = 0.15;
 const THROWN_AWAY = 1.4;
 /** A source with so many times the timeline's frames a second has frames that are thrown away. */
 const FASTER = 1.2;
-/** A source with so many times the pixels of the working size is oversized. */
-const OVERSIZED = 1.5;
 
 function limitsOf({ situation, prediction, measured }: Scene, windows: readonly Window[]): Cause[] {
   const found = new Map<
@@ -76,6 +76,7 @@ function limitsOf({ situation, prediction, measured }: Scene, windows: readonly 
     measuredDrops: log ? seen : null,
     numbers: numbersOf(its, prediction),
     names: namesOf(kind, its, situation, prediction),
+    loads: loadsOf(its, prediction, log),
   }));
 }
 
@@ -106,29 +107,27 @@ function decodingLimit(window: Window, { timeline, sources }: Situation): CauseK
     return use.cores < FULL || use.decoder > use.cores ? 'serial decoding' : 'cores';
   const source = sources.find(({ id }) => id === window.busiestSource);
   const size = source?.facts?.picture?.size;
-  if (size && pixels(size) > OVERSIZED * pixels(timeline.size)) return 'oversized source';
+  if (size && isOversized(size, timeline.size)) return 'oversized source';
   return use.cores >= IDLE_CORES ? 'cores' : 'serial decoding';
 }
-
-const pixels = ({ width, height }: FrameSize): number => width * height;
 
 const mean = (windows: readonly Window[], of: (window: Window) => number): number =>
   windows.reduce((sum, window) => sum + of(window), 0) / Math.max(1, windows.length);
 
 function numbersOf(windows: readonly Window[], { line, coreUse }: Prediction): Record<string, number> {
   const budgetMs = frameBudgetMs(line.rate);
-  const perFrame = (of: (window: Window) => number): number =>
-    mean(windows, (window) => of(window) / (window.to - window.from));
+  const passing = (stage: Stage): number => passingMs(line, stage, windows);
   const drive = line.drives.find(({ name }) => name === windows[0]?.drive);
   return {
     budgetMs,
-    decodeMs: perFrame(({ decodeMs }) => decodeMs),
+    decodeMs: passing('decode'),
+    decoderMs: mean(windows, ({ from, to, decodeMs }) => decodeMs / (to - from)),
     reachMs: mean(windows, ({ reachMs }) => reachMs),
     decodedPerShown: mean(windows, ({ decodedPerShown }) => decodedPerShown),
-    scaleMs: perFrame(({ scaleMs }) => scaleMs),
-    effectsMs: perFrame(({ effectsMs }) => effectsMs),
-    composeMs: perFrame(({ composeMs }) => composeMs),
-    showMs: perFrame(({ showMs }) => showMs),
+    scaleMs: passing('scale'),
+    effectsMs: passing('effects'),
+    composeMs: passing('compose'),
+    showMs: passing('show'),
     corePercent: 100 * coreUse,
     bytesPerSecond: mean(windows, ({ bytesPerSecond }) => bytesPerSecond),
     peakBytesPerSecond: Math.max(...windows.map(({ bytesPerSecond }) => bytesPerSecond)),
@@ -137,23 +136,27 @@ function numbersOf(windows: readonly Window[], { line, coreUse }: Prediction): R
   };
 }
 
+/** As they were measured, where the run went through its stretches. */
+function loadsOf(
+  windows: readonly Window[],
+  { line }: Prediction,
+  log: FrameLog | undefined,
+): Cause['loads'] {
+  const budgetMs = frameBudgetMs(line.rate);
+  const measured = log && loadsIn(log, windows, budgetMs);
+  if (measured && measured.wanted > 0) return { percent: measured.loads, areMeasured: true };
+  const percent = STAGES.map((stage) => [stage, (100 * passingMs(line, stage, windows)) / budgetMs]);
+  return { percent: Object.fromEntries(percent) as Record<Stage, number>, areMeasured: false };
+}
+
 function namesOf(
   kind: CauseKind,
   windows: readonly Window[],
-  { sources, timeline }: Situation,
+  { sources, timeline, rig }: Situation,
   { work }: Prediction,
 ): string[] {
   if (kind === 'drive') return [...new Set(windows.map(({ drive }) => drive))];
-  if (kind === 'effects') {
-    const seen = work.preview.graph.stretches.filter(({ from, to }) =>
-      windows.some((window) => window.from < to && window.to > from),
-    );
-    return [
-      ...new Set(
-        seen.flatMap(({ layers }) => layers.flatMap((layer) => layer.effects.map((each) => each.kind))),
-      ),
-    ];
-  }
+  if (kind === 'effects') return heaviestEffects(windows, rig, work);
   const ids = new Set(windows.map(({ busiestSource }) => busiestSource));
   const busiest = sources.filter(({ id }) => ids.has(id));
   const isFaster = ({ facts }: (typeof sources)[number]): boolean =>
@@ -162,4 +165,31 @@ function namesOf(
     toNumber(facts.picture.rate) > FASTER * toNumber(timeline.rate);
   const guilty = kind === 'thrown away' ? busiest.filter(isFaster) : busiest;
   return (guilty.length ? guilty : busiest).map(({ name }) => name);
+}
+
+/** Steps of effects that take a fair part of all of them in some stretches, the heaviest first. */
+function heaviestEffects(
+  windows: readonly Window[],
+  rig: Situation['rig'],
+  { preview, media }: Work,
+): string[] {
+  const sums = new Map<string, number>();
+  for (const { from, to, layers } of preview.graph.stretches) {
+    const frames = windows.reduce(
+      (sum, window) => sum + Math.max(0, Math.min(to, window.to) - Math.max(from, window.from)),
+      0,
+    );
+    for (const { sourceId, effects, framing } of frames ? layers : []) {
+      const medium = media.get(sourceId);
+      if (!medium) continue;
+      const { raster } = poseOf(effects, medium.shownSize, preview.playSize, framing);
+      for (const { step, ms } of effectCosts(rig, effects, raster))
+        sums.set(step, (sums.get(step) ?? 0) + ms * frames);
+    }
+  }
+  const whole = [...sums.values()].reduce((sum, each) => sum + each, 0);
+  return [...sums]
+    .filter(([, ms]) => ms > FAIR_PART * whole)
+    .sort(([, a], [, b]) => b - a)
+    .map(([step]) => step);
 }

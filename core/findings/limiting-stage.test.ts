@@ -1,7 +1,8 @@
 import { describe, expect, it } from 'vitest';
 import { FrameLog, pacingSummary, type LogColumn } from '../playback/index.js';
 import { rational } from '../time/index.js';
-import { limitingStage, needySources } from './index.js';
+import type { RenderGraph } from '../render/index.js';
+import { besideIn, limitingStage, needySources } from './index.js';
 
 const RATE = rational(24);
 
@@ -47,6 +48,37 @@ describe('the limiting stage', () => {
     expect(
       findingOf(run({ read: 70, decode: 12, decoded: 1, show: 4 }, (frame) => frame % 2 === 0))!.stage,
     ).toBe('read');
+  });
+
+  it('is what the worker does to a picture, where its decoder only waits for it to be taken', () => {
+    const late = (frame: number): boolean => frame % 2 === 0;
+    expect(findingOf(run({ decode: 52, decoded: 1, scale: 6, effects: 44, show: 5 }, late))!.stage).toBe(
+      'effects',
+    );
+    expect(findingOf(run({ decode: 52, decoded: 1, scale: 6, effects: 20, show: 5 }, late))!.stage).toBe(
+      'decode',
+    );
+  });
+
+  it('is not decoding, where two decoders share it and one worker does the effects of both', () => {
+    const log = run(
+      { decode: 96, decoded: 2.5, scale: 20, effects: 56, show: 5 },
+      (frame) => frame % 2 === 0,
+    );
+    expect(findingOf(log)!.stage).toBe('decode');
+    const layers = [{}, {}] as unknown as RenderGraph['stretches'][number]['layers'];
+    const stretches = [{ from: 0, to: 240, layers }];
+    const beside = besideIn({ stretches }, 1);
+    expect(limitingStage(log, pacingSummary(log, RATE), RATE, beside)!.stage).toBe('effects');
+    // With a worker for each, both lines have two that work side by side.
+    const two = besideIn({ stretches }, 2);
+    expect(limitingStage(log, pacingSummary(log, RATE), RATE, two)!.stage).toBe('decode');
+  });
+
+  it('is the line whose stages together take longest, not the stage that is longest alone', () => {
+    const late = (frame: number): boolean => frame % 2 === 0;
+    const finding = findingOf(run({ decode: 30, decoded: 1, scale: 8, compose: 24, show: 27 }, late))!;
+    expect(finding.stage).toBe('show');
   });
 
   it('is none when the run was real time', () => {

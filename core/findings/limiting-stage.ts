@@ -1,4 +1,6 @@
 import { frameBudgetMs, STAGES, type FrameLog, type PacingSummary, type Stage } from '../playback/index.js';
+import type { RenderGraph } from '../render/index.js';
+import type { Span } from './cause.js';
 
 /** A cause that holds playback back, with its evidence. */
 export interface Finding {
@@ -20,9 +22,43 @@ export interface Finding {
 /** Decoding runs beside the stages of the show line (compose and show) and, mostly, beside read. */
 const isDecoderLine = (stage: Stage): boolean => stage === 'read' || stage === 'decode';
 
+/** Stages that are worked through one after the other; the lines work side by side. */
+const LINES: readonly (readonly Stage[])[] = [
+  ['read'],
+  ['decode'],
+  ['scale', 'effects'],
+  ['compose', 'show'],
+];
+/** A line that takes so much of the time of the one that seems longest, is what that one waits for. */
+const WAITED_FOR = 0.85;
+
+/** How many decoders, and how many of the workers that take their pictures, work side by side in a stretch, at the mean. */
+export type Beside = (span: Span) => {
+  readonly decoders: number;
+  readonly workers: number;
+};
+
+const ALONE: Beside = () => ({ decoders: 1, workers: 1 });
+
+/** What works side by side when a graph is played. @param workers that take pictures from decoders */
+export function besideIn({ stretches }: Pick<RenderGraph, 'stretches'>, workers: number): Beside {
+  return (span) => {
+    let frames = 0;
+    let layers = 0;
+    for (const { from, to, layers: here } of stretches) {
+      const seen = here.length ? Math.max(0, Math.min(to, span.to) - Math.max(from, span.from)) : 0;
+      frames += seen;
+      layers += seen * here.length;
+    }
+    const decoders = frames ? layers / frames : 1;
+    return { decoders, workers: Math.min(decoders, workers) };
+  };
+}
+
 /**
- * Names the stage that limits a run: the costliest one over the frames around which frames were dropped. Reading and
- * decoding work side by side with the rest, so stages are compared and not summed.
+ * Names the stage that limits a run: of the lines that work side by side, the one that takes longest over the frames
+ * around which frames were dropped, and in it the costliest stage. A full line makes those before it wait, so that they
+ * seem as long as itself, and never those behind it: of lines that are about as long, the last one is the limit.
  *
  * A frame that was dropped before it was scaled has no cost in the later stages; those are averaged over the frames
  * that passed through them.
@@ -32,55 +68,77 @@ export function limitingStage(
   log: FrameLog,
   summary: PacingSummary,
   rate: { num: number; den: number },
+  beside: Beside = ALONE,
 ): Finding | null {
   if (summary.wanted === 0) return null;
   const budgetMs = frameBudgetMs(rate);
-  const spans = droppedSpan(log, rate.num / rate.den);
-  const loads = Object.fromEntries(STAGES.map((stage) => [stage, 0])) as Record<Stage, number>;
-  let wanted = 0;
-  let decoded = 0;
-  const passed = Object.fromEntries(STAGES.map((stage) => [stage, 0])) as Record<Stage, number>;
-  for (let frame = spans.from; frame < spans.to; frame++) {
-    if (log.get(frame, 'settled') === 0) continue;
-    wanted++;
-    decoded += log.get(frame, 'decoded');
-    for (const stage of STAGES) {
-      const cost = log.get(frame, stage);
-      loads[stage] += cost;
-      if (cost > 0) passed[stage]++;
-    }
-  }
-  for (const stage of STAGES) {
-    const count = isDecoderLine(stage) ? decodedFrames(log, spans) : passed[stage];
-    loads[stage] = count ? (100 * loads[stage]) / count / budgetMs : 0;
-  }
+  const span = droppedSpan(log, rate.num / rate.den);
+  const { loads, wanted, decoded, worked } = loadsIn(log, [span], budgetMs);
   const limited = summary.dropped > REAL_TIME_DROPS * summary.wanted;
-  const stage = limited ? STAGES.reduce((most, each) => (loads[each] > loads[most] ? each : most)) : null;
+  const stage = limited ? costliest(loads, beside(span)) : null;
   return {
     stage,
     loadPercent: loads,
     budgetMs,
-    from: spans.from,
-    to: spans.to,
+    from: span.from,
+    to: span.to,
     dropped: summary.dropped,
     wanted: summary.wanted,
     framesPerSecondShown: summary.framesPerSecondShown,
-    decodedPerFrame: wanted ? decoded / Math.max(1, decodedFrames(log, spans)) : 0,
+    decodedPerFrame: wanted ? decoded / Math.max(1, worked) : 0,
   };
+}
+
+function costliest(loads: Readonly<Record<Stage, number>>, { decoders, workers }: ReturnType<Beside>): Stage {
+  const sideBySide = [1, decoders, workers, 1];
+  const sums = LINES.map((line, at) => line.reduce((sum, stage) => sum + loads[stage], 0) / sideBySide[at]!);
+  const most = Math.max(...sums);
+  const limit = LINES[sums.findLastIndex((sum) => sum >= WAITED_FOR * most)]!;
+  return limit.reduce((heaviest, each) => (loads[each] > loads[heaviest] ? each : heaviest));
 }
 
 /** A run that drops no more than one frame in a hundred is real time. */
 export const REAL_TIME_DROPS = 0.01;
 
-// Frames for which the decoder worked: after a jump to a key frame the ones between were never decoded.
-function decodedFrames(log: FrameLog, span: { from: number; to: number }): number {
-  let count = 0;
-  for (let frame = span.from; frame < span.to; frame++) if (log.get(frame, 'decoded') > 0) count++;
-  return count;
+/**
+ * Mean cost of a frame of some stretches of a run in each stage, per cent of the frame budget: of frames that the decoder
+ * worked for in reading and decoding, and of those that passed through it in the other stages.
+ */
+export function loadsIn(
+  log: FrameLog,
+  spans: readonly Span[],
+  budgetMs: number,
+): {
+  readonly loads: Readonly<Record<Stage, number>>;
+  readonly wanted: number;
+  readonly decoded: number;
+  /** Frames for which the decoder worked: after a jump to a key frame the ones between were never decoded. */
+  readonly worked: number;
+} {
+  const loads = Object.fromEntries(STAGES.map((stage) => [stage, 0])) as Record<Stage, number>;
+  const passed = Object.fromEntries(STAGES.map((stage) => [stage, 0])) as Record<Stage, number>;
+  let [wanted, decoded, worked] = [0, 0, 0];
+  for (const { from, to } of spans)
+    for (let frame = from; frame < to; frame++) {
+      if (!log.has(frame) || log.get(frame, 'settled') === 0) continue;
+      wanted++;
+      decoded += log.get(frame, 'decoded');
+      if (log.get(frame, 'decoded') > 0) worked++;
+      for (const stage of STAGES) {
+        const cost = log.get(frame, stage);
+        loads[stage] += cost;
+        if (cost > 0) passed[stage]++;
+      }
+    }
+  for (const stage of STAGES) {
+    const count = isDecoderLine(stage) ? worked : passed[stage];
+    loads[stage] = count ? (100 * loads[stage]) / count / budgetMs : 0;
+  }
+  return { loads, wanted, decoded, worked };
 }
 
 // The stretch from the first to the last dropped frame, widened by a second, or the whole run when none was dropped.
-function droppedSpan(log: FrameLog, framesPerSecond: number): { from: number; to: number } {
+function droppedSpan(log: FrameLog, framesPerSecond: number): Span {
   const end = log.firstFrame + log.length;
   let first = -1;
   let last = -1;

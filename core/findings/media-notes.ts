@@ -1,10 +1,9 @@
 import { toNumber } from '../time/index.js';
 import { clipEnd, type Clip } from '../timeline/index.js';
-import { merged, nothing, type Cause, type Scene, type Span } from './cause.js';
+import { isOversized, merged, nothing, type Cause, type Scene, type Span } from './cause.js';
 import type { Window } from './utilisation.js';
 
-/** A source with so many times the pixels of the working size, or frames of the timeline's rate, is more than is needed. */
-const OVERSIZED = 1.5;
+/** A source of so many times the timeline's frames a second has more than is needed. */
 const FASTER = 1.4;
 /** Fewer waiting pictures leave no room for what comes unevenly. */
 const FEWEST_WAITING = 8;
@@ -40,10 +39,8 @@ export function mediaNotes({ situation, prediction, measured }: Scene, windows: 
       },
       names: fast.map(({ name }) => name),
     });
-  const pixels = timeline.size.width * timeline.size.height;
   const large = played.filter(
-    ({ facts }) =>
-      facts!.picture && facts!.picture.size.width * facts!.picture.size.height > OVERSIZED * pixels,
+    ({ facts }) => facts!.picture && isOversized(facts!.picture.size, timeline.size),
   );
   if (large.length && drops === 0)
     notes.push({ ...nothing('oversized source', 'decode'), names: large.map(({ name }) => name) });

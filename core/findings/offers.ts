@@ -1,112 +1,164 @@
-import { previewPixels, PREVIEW_SCALES, type PreviewScale, type Tuning } from '../levers/index.js';
-import { copySize, fittingDivisor, shownSize, type CopyDivisor } from '../media/index.js';
-import { frameBudgetMs, stageMsOf, STAGES, type Stage } from '../playback/index.js';
-import { largestRaster } from '../render/index.js';
-import { predicted, type KnownCopy, type Prediction, type Situation } from '../rig/index.js';
+import { previewPixels, PREVIEW_SCALES } from '../levers/index.js';
+import { frameBudgetMs, STAGES, type Stage } from '../playback/index.js';
+import { predicted, scrubWait, type Prediction, type ScrubWait, type Situation } from '../rig/index.js';
+import { toNumber } from '../time/index.js';
+import type { FrameSize } from '../timeline/index.js';
+import type { Cause, Span } from './cause.js';
 import { REAL_TIME_DROPS } from './limiting-stage.js';
+import { aimOf, moved, movesFor, widerCopies, type Aim, type Move } from './moves.js';
+import { droppedIn, passingMs } from './utilisation.js';
 
-/** A lever that can be moved now, and where to. */
-export type Move =
-  | { readonly lever: 'preview scale'; readonly playScale: PreviewScale }
-  | { readonly lever: 'play from copies' }
-  | { readonly lever: 'make copies'; readonly copies: readonly WantedCopy[] };
-
-export interface WantedCopy {
-  readonly sourceId: string;
-  readonly divisor: CopyDivisor;
+/** A figure as it is and as it will be. */
+export interface Change {
+  readonly before: number;
+  readonly after: number;
 }
 
-/** What moving a lever is predicted to bring. */
+/** What moving a lever is predicted to bring to what one cause holds back. */
 export interface Offer {
   readonly move: Move;
-  readonly framesPerSecond: number;
-  readonly dropped: number;
+  readonly aim: Aim;
+  /** Frames a second that are shown in the stretches of the cause. */
+  readonly framesPerSecond: Change;
+  /** What one waits for where the aim is not playing: the first picture, or one of scrubbing; null where it is. */
+  readonly waitMs: Change | null;
+  /** Whether the whole timeline is in real time then. */
   readonly isRealTime: boolean;
-  /** Whether it brings enough to be worth it. */
+  /** Whether it brings enough to be worth it; of a sharper picture, whether it still plays. */
   readonly helps: boolean;
-  /** The load of the stage that holds playback back, per cent of the frame budget, before and after. */
-  readonly loadPercent: { readonly stage: Stage; readonly before: number; readonly after: number };
-  readonly pixels: { readonly width: number; readonly height: number };
+  /** The load of the stage that the cause shows in, in its stretches, per cent of the frame budget. */
+  readonly loadPercent: Change & { readonly stage: Stage };
+  /** Pixels of the preview then, at rest where the aim is scrubbing. */
+  readonly pixels: FrameSize;
 }
 
 /** A lever that brings less than this share of the frames wanted, or of those dropped half, is not worth its price. */
 const WORTH = 0.03;
-/** Bytes of a pixel of a light copy where nothing was measured: half a byte is plenty for intra H.264. */
-const BYTES_PER_PIXEL = 0.5;
+/** A wait, or a load where no drop was predicted, that is not shorter than this share of what it was is not shorter. */
+const SHORTER = 0.8;
 
 /**
- * Predicts what each lever would bring, the most helpful first; those that bring nothing are there too, so that it can
- * be said why.
+ * Predicts for each cause what the levers would bring that may answer it, the most helpful first; those that bring
+ * nothing are there too, so that it can be said why.
+ * @returns one list for each cause, in their order
  */
-export function offersOf(situation: Situation, now: Prediction): Offer[] {
-  const { tuning } = situation;
-  const moves: { move: Move; then: Situation }[] = [];
-  const with_ = (change: Partial<Tuning>): Situation => ({ ...situation, tuning: { ...tuning, ...change } });
-  const lower = PREVIEW_SCALES.find((scale) => scale > tuning.playScale);
-  if (lower)
-    moves.push({ move: { lever: 'preview scale', playScale: lower }, then: with_({ playScale: lower }) });
-  const isReady = situation.copies.some(
-    ({ state, sourceId }) => state === 'ready' && now.work.media.has(sourceId),
-  );
-  if (!tuning.lightCopies && isReady)
-    moves.push({ move: { lever: 'play from copies' }, then: with_({ lightCopies: true }) });
-  const wanted = wantedCopies(situation, now);
-  if (wanted.length)
-    moves.push({
-      move: { lever: 'make copies', copies: wanted },
-      then: {
-        ...with_({ lightCopies: true }),
-        copies: [...situation.copies, ...wanted.map((each) => imagined(each, situation))],
-      },
+export function offersOf(situation: Situation, now: Prediction, causes: readonly Cause[]): Offer[][] {
+  const bench = new Bench(situation, now);
+  return causes.map((cause): Offer[] => {
+    const aim = aimOf(cause);
+    if (aim === null) return [];
+    const offer = (move: Move): Offer => bench.offer(move, aim, cause);
+    const offers = movesFor(aim, cause, situation, now).map(offer);
+    const wider = offers.flatMap(({ move, helps, isRealTime }): Offer[] => {
+      const more = helps && !isRealTime ? widerCopies(move, situation, now) : null;
+      return more ? [offer(more)].filter((each) => each.isRealTime) : [];
     });
-  const limiting = heaviestStage(now);
-  return moves
-    .map(({ move, then }): Offer => {
-      const next = predicted(then, now);
-      const gained = next.summary.shown - now.summary.shown;
-      return {
-        move,
-        framesPerSecond: next.summary.framesPerSecondShown,
-        dropped: next.summary.dropped,
-        isRealTime: next.summary.dropped <= REAL_TIME_DROPS * next.summary.wanted,
-        helps: gained > WORTH * now.summary.wanted || gained > 0.5 * Math.max(1, now.summary.dropped),
-        loadPercent: { stage: limiting, before: loadOf(now, limiting), after: loadOf(next, limiting) },
-        pixels: previewPixels(then.timeline.size, then.tuning, 'playing'),
-      };
-    })
-    .sort((a, b) => b.framesPerSecond - a.framesPerSecond);
-}
-
-/** Mean load of a stage over the frames that pass through it, per cent of the frame budget. */
-function loadOf({ line }: Prediction, stage: Stage): number {
-  const ms = stageMsOf(line, stage);
-  let sum = 0;
-  let count = 0;
-  for (const each of ms)
-    if (each > 0) {
-      sum += each;
-      count++;
-    }
-  return count ? (100 * sum) / count / frameBudgetMs(line.rate) : 0;
-}
-
-const heaviestStage = (now: Prediction): Stage =>
-  STAGES.reduce((most, stage) => (loadOf(now, stage) > loadOf(now, most) ? stage : most));
-
-/** Copies of what is played from originals, at the size that the preview needs. */
-function wantedCopies({ timeline, tuning, sources, copies }: Situation, { work }: Prediction): WantedCopy[] {
-  const frame = previewPixels(timeline.size, tuning, 'playing');
-  return sources.flatMap(({ id, facts }): WantedCopy[] => {
-    if (work.media.get(id)?.choice !== 'original' || !facts?.picture) return [];
-    if (copies.some(({ sourceId, state }) => sourceId === id && state === 'ready')) return [];
-    const divisor = fittingDivisor(shownSize(facts.picture), largestRaster(timeline, id, facts, frame));
-    return [{ sourceId: id, divisor }];
+    return [...offers, ...wider, ...lowerStill(offers, offer)].sort(
+      (a, b) => Number(b.helps) - Number(a.helps) || gainOf(b) - gainOf(a),
+    );
   });
 }
 
-function imagined({ sourceId, divisor }: WantedCopy, { sources }: Situation): KnownCopy {
-  const picture = sources.find(({ id }) => id === sourceId)!.facts!.picture!;
-  const size = copySize(shownSize(picture), divisor);
-  const bytes = Math.round(BYTES_PER_PIXEL * size.width * size.height * picture.frameCount);
-  return { id: `imagined-${sourceId}`, sourceId, state: 'ready', ...size, bytes };
+/** Where the next preview scale helps and is not enough, the first one that is. */
+function lowerStill(offers: readonly Offer[], offer: (move: Move) => Offer): Offer[] {
+  const next = offers.find(({ move }) => move.lever === 'preview scale');
+  if (next?.aim !== 'playing' || next.move.lever !== 'preview scale' || !next.helps || next.isRealTime)
+    return [];
+  const { playScale } = next.move;
+  for (const scale of PREVIEW_SCALES.filter((each) => each > playScale)) {
+    const lower = offer({ lever: 'preview scale', playScale: scale });
+    if (lower.isRealTime) return [lower];
+  }
+  return [];
 }
+
+const gainOf = ({ waitMs, framesPerSecond }: Offer): number =>
+  waitMs ? waitMs.before - waitMs.after : framesPerSecond.after - framesPerSecond.before;
+
+/** Predicts each move once, for whichever causes it may answer. */
+class Bench {
+  private readonly known = new Map<string, { situation: Situation; prediction: Prediction }>();
+  private readonly waits = new Map<Prediction, ScrubWait | null>();
+
+  constructor(
+    private readonly situation: Situation,
+    private readonly now: Prediction,
+  ) {}
+
+  offer(move: Move, aim: Aim, { spans, stage, kind }: Cause): Offer {
+    const { now } = this;
+    const { situation, prediction: then } = this.after(move);
+    const within = aim === 'playing' ? spans : [];
+    const dropped = { before: dropsIn(now, within), after: dropsIn(then, within) };
+    const shown = stage ?? heaviestStage(now);
+    const [before, after] = [now, then].map((each) => loadOf(each, shown, within)) as [number, number];
+    const loadPercent = { stage: shown, before, after };
+    const waitMs = this.waitOf(aim, situation, then);
+    const isRealTime = then.summary.dropped <= REAL_TIME_DROPS * then.summary.wanted;
+    const wanted = framesIn(now, within);
+    const rate = toNumber(now.line.rate);
+    const perSecond = (drops: number): number => rate * (1 - drops / Math.max(1, wanted));
+    return {
+      ...{ move, aim, waitMs, isRealTime, loadPercent },
+      framesPerSecond: { before: perSecond(dropped.before), after: perSecond(dropped.after) },
+      helps: kind === 'soft picture' ? isRealTime : isWorth(waitMs, dropped, wanted, loadPercent),
+      pixels: previewPixels(
+        situation.timeline.size,
+        situation.tuning,
+        aim === 'scrubbing' ? 'at rest' : 'playing',
+      ),
+    };
+  }
+
+  private after(move: Move): { situation: Situation; prediction: Prediction } {
+    const key = JSON.stringify(move);
+    const known = this.known.get(key);
+    if (known) return known;
+    const situation = moved(this.situation, move);
+    const made = { situation, prediction: predicted(situation, this.now) };
+    this.known.set(key, made);
+    return made;
+  }
+
+  private waitOf(aim: Aim, situation: Situation, then: Prediction): Change | null {
+    if (aim === 'start')
+      return { before: this.now.summary.firstFrameMs ?? 0, after: then.summary.firstFrameMs ?? 0 };
+    if (aim !== 'scrubbing') return null;
+    const before = this.scrubWait(this.situation, this.now)?.medianMs ?? 0;
+    return { before, after: this.scrubWait(situation, then)?.medianMs ?? 0 };
+  }
+
+  private scrubWait(situation: Situation, prediction: Prediction): ScrubWait | null {
+    const known = this.waits.get(prediction);
+    if (known !== undefined) return known;
+    const wait = scrubWait(situation, prediction.work);
+    this.waits.set(prediction, wait);
+    return wait;
+  }
+}
+
+function isWorth(waitMs: Change | null, dropped: Change, wanted: number, load: Change): boolean {
+  if (waitMs) return waitMs.after < SHORTER * waitMs.before;
+  // Frames were dropped that the prediction knows nothing of: then the load has to tell.
+  if (dropped.before === 0) return load.after < SHORTER * load.before;
+  const gained = dropped.before - dropped.after;
+  return gained > WORTH * wanted || gained > 0.5 * dropped.before;
+}
+
+const wholeOf = ({ line }: Prediction): Span => ({ from: line.from, to: line.to });
+
+const spansOr = (prediction: Prediction, spans: readonly Span[]): readonly Span[] =>
+  spans.length ? spans : [wholeOf(prediction)];
+
+const framesIn = (prediction: Prediction, spans: readonly Span[]): number =>
+  spansOr(prediction, spans).reduce((sum, { from, to }) => sum + to - from, 0);
+
+const dropsIn = (prediction: Prediction, spans: readonly Span[]): number =>
+  spansOr(prediction, spans).reduce((sum, { from, to }) => sum + droppedIn(prediction.log, from, to), 0);
+
+/** Load of a stage in some stretches, per cent of the frame budget. */
+const loadOf = (now: Prediction, stage: Stage, spans: readonly Span[] = []): number =>
+  (100 * passingMs(now.line, stage, spansOr(now, spans))) / frameBudgetMs(now.line.rate);
+
+const heaviestStage = (now: Prediction): Stage =>
+  STAGES.reduce((most, stage) => (loadOf(now, stage) > loadOf(now, most) ? stage : most));

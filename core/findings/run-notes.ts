@@ -22,10 +22,11 @@ export function runNotes(scene: Scene): Cause[] {
   const { firstFrameMs } = summary;
   if (plays && firstFrameMs !== null && firstFrameMs > SLOW_START_MS)
     notes.push({ ...nothing('slow start'), numbers: { firstFrameMs } });
-  if (plays && scrub && scrub.medianMs > SLOW_SCRUB_MS)
+  const wait = scrub ?? scene.scrubWait;
+  if (plays && wait && wait.medianMs > SLOW_SCRUB_MS)
     notes.push({
       ...nothing('slow scrubbing', 'decode'),
-      numbers: { medianMs: scrub.medianMs, worstMs: scrub.worstTwentiethMs },
+      numbers: { medianMs: wait.medianMs, worstMs: wait.worstTwentiethMs, measured: scrub ? 1 : 0 },
     });
   const sharpness = shownSharpness(prediction);
   if (plays && sharpness.pixels < sharpness.of)

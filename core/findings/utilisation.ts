@@ -1,4 +1,5 @@
-import { frameBudgetMs, type FrameLog, type PlaybackLine } from '../playback/index.js';
+import { frameBudgetMs, stageMsOf, type FrameLog, type PlaybackLine, type Stage } from '../playback/index.js';
+import type { Span } from './cause.js';
 
 /** What works serially, or is shared, while a timeline plays. */
 export const RESOURCES = ['drive', 'cores', 'decoder', 'worker', 'engine'] as const;
@@ -48,6 +49,7 @@ function windowAt(line: PlaybackLine, from: number, to: number, budgetMs: number
   let coreMs = 0;
   let scaleMs = 0;
   let effectsMs = 0;
+  let busiestWorkerMs = 0;
   let busiest = { ms: 0, decodedPerShown: 0, reachMs: 0, sourceId: '' };
   for (let at = first; at < line.passages.length; at++) {
     const passage = line.passages[at]!;
@@ -66,6 +68,7 @@ function windowAt(line: PlaybackLine, from: number, to: number, budgetMs: number
     coreMs += ms * passage.decodeCores;
     scaleMs += made * passage.scaleMs;
     effectsMs += made * passage.effectsMs;
+    busiestWorkerMs = Math.max(busiestWorkerMs, made * (passage.scaleMs + passage.effectsMs));
     if (passage.drive >= 0 && bytes.length) {
       bytes[passage.drive]! += decoded * passage.bytesPerPicture;
       readers[passage.drive]!++;
@@ -91,7 +94,8 @@ function windowAt(line: PlaybackLine, from: number, to: number, budgetMs: number
       drive: driveUse[fullest] ?? 0,
       cores: coreMs / spanMs / Math.max(0.2, line.cores - line.coresOfOthers),
       decoder: busiest.ms / spanMs,
-      worker: (scaleMs + effectsMs) / spanMs / line.decodeWorkers,
+      // A clip has one worker for all its pictures.
+      worker: Math.max(busiestWorkerMs, (scaleMs + effectsMs) / line.decodeWorkers) / spanMs,
       engine: (composeMs + showMs) / spanMs,
     },
     drive: line.drives[fullest]?.name ?? '',
@@ -114,4 +118,19 @@ export function droppedIn(log: FrameLog, from: number, to: number): number {
   for (let frame = Math.max(from, log.firstFrame); frame < Math.min(to, log.firstFrame + log.length); frame++)
     if (log.get(frame, 'settled') > 0 && Number.isNaN(log.get(frame, 'shown'))) dropped++;
   return dropped;
+}
+
+/** Mean ms that a stage takes of the frames of some stretches that pass through it; 0 when none does. */
+export function passingMs(line: PlaybackLine, stage: Stage, spans: readonly Span[]): number {
+  const ms = stageMsOf(line, stage);
+  let sum = 0;
+  let count = 0;
+  for (const { from, to } of spans)
+    for (let frame = Math.max(from, line.from); frame < Math.min(to, line.to); frame++) {
+      const each = ms[frame - line.from]!;
+      if (each <= 0) continue;
+      sum += each;
+      count++;
+    }
+  return count ? sum / count : 0;
 }

@@ -1,0 +1,154 @@
+import { causesOf, offersOf, type Cause, type CauseKind, type Offer, type Scene } from '../findings/index.js';
+import { PLAINEST, type Tuning } from '../levers/index.js';
+import type { PictureFacts, PictureStructure } from '../media/index.js';
+import { FrameLog, pacingSummary, type RunFacts } from '../playback/index.js';
+import {
+  driveFigures,
+  memoryShares,
+  NOTHING_LEARNED,
+  predicted,
+  SIMULATED_DRIVES,
+  SIMULATED_RIGS,
+  usualCeiling,
+  type KnownCopy,
+  type KnownSource,
+  type Rig,
+  type Situation,
+} from '../rig/index.js';
+import { rational } from '../time/index.js';
+import type { Clip, Timeline, Track } from '../timeline/index.js';
+import { readySource, sourceFacts } from './index.js';
+
+export const UHD = { width: 3840, height: 2160 };
+export const GIB = 2 ** 30;
+
+const structure = (gop: number, bitsPerFrame: number): PictureStructure =>
+  ({ gopFrames: { shortest: gop, median: gop, longest: gop }, bitsPerFrame }) as PictureStructure;
+
+export function source(
+  id: string,
+  { gop = 1, megabits = 2.5, ...picture }: Partial<PictureFacts> & { gop?: number; megabits?: number } = {},
+): KnownSource {
+  return readySource(id, sourceFacts({ frameCount: 4000, ...picture }), {
+    structure: structure(gop, megabits * 1e6),
+    drive: 'media',
+  });
+}
+
+export const halfCopy = (sourceId: string, bytesPerFrame: number): KnownCopy => ({
+  id: `copy-${sourceId}`,
+  sourceId,
+  state: 'ready',
+  width: 1920,
+  height: 1080,
+  bytes: 4000 * bytesPerFrame,
+});
+
+/** A machine that nothing but what a case names holds back. */
+export function strongRig(change: Partial<Rig> = {}, driveBytesPerSecond = 3e9, msPerFrame = 2): Rig {
+  const base = SIMULATED_RIGS.find(({ id }) => id === 'simulated-tower')!;
+  const drive = driveFigures({
+    ...SIMULATED_DRIVES.at(-1)!,
+    name: 'media',
+    readBytesPerSecond: driveBytesPerSecond,
+  });
+  const figure = {
+    value: msPerFrame,
+    low: msPerFrame,
+    high: msPerFrame,
+    times: 1,
+    method: '',
+    measuredAt: '',
+    disturbed: false,
+  };
+  const decoder = (codec: string): Rig['decoders'][number] => ({
+    ...{ decoder: 'browser', codec, profile: '', chroma: '4:2:0', bitDepth: 8, ...UHD, bitsPerFrame: 2.5e6 },
+    ...{ acceleration: 'software', msPerFrame: figure, together: [], problem: null },
+  });
+  return {
+    ...base,
+    drives: [drive],
+    decoders: [decoder('h264'), decoder('prores')],
+    graphics: { ...base.graphics, software: false, stronger: null },
+    ...change,
+  };
+}
+
+export const withCores = (rig: Rig, cores: number): Rig => ({ ...rig, machine: { ...rig.machine, cores } });
+
+export const clipOf = (
+  id: string,
+  sourceId: string,
+  start: number,
+  length: number,
+  more: Partial<Clip> = {},
+): Clip => ({
+  ...{ id, name: id, sourceId, start, length, sourceIn: rational(0), enabled: true },
+  ...more,
+});
+
+export const trackOf = (id: string, clips: Clip[], more: Partial<Track> = {}): Track => ({
+  ...{ id, kind: 'picture', name: id, enabled: true, clips },
+  ...more,
+});
+
+export const timelineOf = (tracks: Track[]): Timeline => ({
+  rate: rational(24),
+  startFrame: 0,
+  size: UHD,
+  tracks,
+});
+
+export function situationOf(
+  timeline: Timeline,
+  sources: readonly KnownSource[],
+  rig: Rig,
+  tuning: Partial<Tuning> = {},
+  copies: readonly KnownCopy[] = [],
+): Situation {
+  return {
+    ...{ timeline, sources, copies, rig, tuning: { ...PLAINEST, playScale: 4, ...tuning } },
+    shares: memoryShares(usualCeiling(32 * GIB), rig.machine.cores),
+    ...{ drive: null, calibration: NOTHING_LEARNED },
+  };
+}
+
+export const sceneOf = (situation: Situation, more: Partial<Scene> = {}): Scene => ({
+  situation,
+  prediction: predicted(situation),
+  ...{ measured: null, scrub: null, scrubWait: null, planned: null },
+  ...more,
+});
+
+export const kindsOf = (scene: Scene): CauseKind[] => causesOf(scene).map(({ kind }) => kind);
+export const find = (scene: Scene, kind: CauseKind): Cause | undefined =>
+  causesOf(scene).find((each) => each.kind === kind);
+
+/** What is offered for a cause of one kind, as found. */
+export function offersFor(situation: Situation, kind: CauseKind): Offer[][] {
+  const scene = sceneOf(situation);
+  return offersOf(situation, scene.prediction, [find(scene, kind)!]);
+}
+
+export const FRAMES = 240;
+export const alone = (sourceId: string, more: Partial<Clip> = {}): Timeline =>
+  timelineOf([trackOf('p', [clipOf('c', sourceId, 0, FRAMES, more)])]);
+
+/** A run that went well, or of which some frames are late or missing. */
+export function runOf(fate: (frame: number) => { late?: number; decodeMs?: number; dropped?: boolean }): {
+  log: FrameLog;
+  summary: ReturnType<typeof pacingSummary>;
+  facts: RunFacts;
+} {
+  const log = FrameLog.empty(0, FRAMES);
+  for (let frame = 0; frame < FRAMES; frame++) {
+    const { late = 0, decodeMs = 10, dropped = false } = fate(frame);
+    log.set(frame, 'due', 100 + (frame * 1000) / 24);
+    if (!dropped) log.set(frame, 'shown', 100 + late + (frame * 1000) / 24);
+    log.set(frame, 'decode', decodeMs);
+    log.set(frame, 'decoded', 1);
+    log.set(frame, 'settled', 1);
+  }
+  const facts = { sound: { mixMs: 10, gapSamples: 0 } } as RunFacts;
+  return { log, summary: pacingSummary(log, rational(24)), facts };
+}
