@@ -1,4 +1,4 @@
-import { Component, computed, inject, signal } from '@angular/core';
+import { afterNextRender, Component, computed, ElementRef, inject, signal } from '@angular/core';
 import { MatMenuModule } from '@angular/material/menu';
 import { Store } from '@ngrx/store';
 import type { KeptTable } from '@hone/core/api';
@@ -69,6 +69,7 @@ const newId = (): string => crypto.randomUUID();
   styleUrl: './effect-panel.scss',
 })
 export class EffectPanel {
+  private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
   private readonly store = inject(Store);
   private readonly editor = inject(TimelineEditor);
   private readonly api = inject(Api);
@@ -115,6 +116,8 @@ export class EffectPanel {
   });
 
   constructor() {
+    // The column may be scrolled down to a finding; what was asked for is to be seen.
+    afterNextRender(() => this.host.nativeElement.scrollIntoView({ block: 'start' }));
     void this.api.tables().then(
       (tables) => this.tables.set(tables),
       () => undefined,

@@ -37,7 +37,8 @@ export interface Predicted {
   readonly causes: readonly Cause[];
 }
 
+/** Offers come after the causes that they answer: one list for each. */
 export type PredictionReply =
   | { readonly id: number; readonly kind: 'predicted'; readonly predicted: Predicted }
-  | { readonly id: number; readonly kind: 'offers'; readonly offers: readonly Offer[] }
+  | { readonly id: number; readonly kind: 'offers'; readonly offers: readonly (readonly Offer[])[] }
   | { readonly id: number; readonly kind: 'failed'; readonly message: string };

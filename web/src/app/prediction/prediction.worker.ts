@@ -1,7 +1,7 @@
 import { causesOf, offersOf, type Measured } from '@hone/core/findings';
 import { PacketIndex } from '@hone/core/media';
 import { FrameLog, stageMsOf, STAGES, type Stage } from '@hone/core/playback';
-import { predicted, type Prediction, type Situation } from '@hone/core/rig';
+import { predicted, scrubWait, type Prediction, type Situation } from '@hone/core/rig';
 import type { Predicted, PredictionReply, PredictionRequest } from './prediction-messages';
 
 /** Where predictions are made, so that neither the page nor playback waits for them. */
@@ -29,10 +29,11 @@ function answer({ id, situation: asked, packets, measured, scrub, planned }: Pre
       summary: measured.summary,
       facts: measured.facts,
     };
-    const causes = causesOf({ situation, prediction, measured: run, scrub, planned });
+    const wait = scrub ? null : scrubWait(situation, prediction.work);
+    const causes = causesOf({ situation, prediction, measured: run, scrub, scrubWait: wait, planned });
     tell({ id, kind: 'predicted', predicted: figuresOf(prediction, causes) });
     setTimeout(() => {
-      if (id === latest) tell({ id, kind: 'offers', offers: offersOf(situation, prediction) });
+      if (id === latest) tell({ id, kind: 'offers', offers: offersOf(situation, prediction, causes) });
     });
   } catch (error) {
     tell({ id, kind: 'failed', message: error instanceof Error ? error.message : String(error) });

@@ -51,10 +51,10 @@ export class Predictions {
   /** Whether the timeline stands on a machine that is not this one. */
   readonly isWhatIf = computed(() => this.machine().underId !== null && this.rig() !== this.machine().own);
   private readonly found = signal<Predicted | null>(null);
-  private readonly bids = signal<readonly Offer[] | null>(null);
+  private readonly bids = signal<readonly (readonly Offer[])[] | null>(null);
   /** What was predicted last; null before anything was, and where no rig is known. */
   readonly predicted = this.found.asReadonly();
-  /** What each lever would bring; null while that is reckoned. */
+  /** What levers would bring to each of the causes; null while that is reckoned. */
   readonly offers = this.bids.asReadonly();
   readonly problem = signal<string | null>(null);
   readonly log = computed(() => {

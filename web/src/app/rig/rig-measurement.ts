@@ -212,6 +212,9 @@ export class RigMeasurement {
           msPerFrame: alone.msPerFrame && figure(alone.msPerFrame, 'decoded flat out', disturbed),
           together,
           problem: alone.problem,
+          ...(alone.startMs.length
+            ? { startMs: figure(alone.startMs, 'set up, until the first picture', disturbed) }
+            : {}),
         });
       },
     }));

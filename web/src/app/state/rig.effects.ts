@@ -166,7 +166,8 @@ export class RigEffects {
     if (!predicted || this.predictions.isWhatIf()) return own;
     const said = new FrameLog(0, predicted.asKnown);
     if (!said.has(log.firstFrame + log.length - 1)) return own;
-    return { ...own, calibration: learned(own.calibration ?? NOTHING_LEARNED, log, said) };
+    const before = own.calibration ?? NOTHING_LEARNED;
+    return { ...own, calibration: learned(before, log, said, predicted.line.passages) };
   }
 
   readonly load = createEffect(() =>

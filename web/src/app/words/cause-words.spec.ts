@@ -1,11 +1,11 @@
-import { CAUSES, type Cause, type Offer } from '@hone/core/findings';
+import { CAUSES, type Cause } from '@hone/core/findings';
 import { describe, expect, it } from 'vitest';
 import type { Predicted } from '../prediction/prediction-messages';
-import { causeSentence, laneSum, nextShoot, offerRefusal, offerText } from './cause-words';
+import { causeSentence, laneSum, nextShoot } from './cause-words';
 
 const cause = (kind: Cause['kind'], numbers: Cause['numbers'] = {}, names: string[] = []): Cause => ({
   ...{ kind, stage: null, spans: [], predictedDrops: 0, measuredDrops: null },
-  ...{ numbers, names },
+  ...{ numbers, names, loads: null },
 });
 
 describe('the words of causes', () => {
@@ -35,26 +35,6 @@ describe('the words of causes', () => {
     // 917,504 bytes a frame (SMPTE ST 2019-1), 24 a second: 79.3 GB an hour.
     expect(nextShoot(cause('cores'), shape)).toContain('79.3 GB an hour');
     expect(nextShoot(cause('drive'), shape)).toBeNull();
-  });
-
-  it('name what a lever brings, what it takes, or why it does not help', () => {
-    const offer: Offer = {
-      move: { lever: 'make copies', copies: [{ sourceId: 'a', divisor: 4 }] },
-      ...{ framesPerSecond: 24, dropped: 0, isRealTime: true, helps: true },
-      loadPercent: { stage: 'decode', before: 146, after: 20 },
-      pixels: { width: 960, height: 540 },
-    };
-    expect(offerText(offer, 9, 'about 3 min · 410 MB')).toBe(
-      'Make copies of 1 clip · about 3 min · 410 MB · 9 frames/s → 24 frames/s',
-    );
-    const scale: Offer = {
-      ...offer,
-      move: { lever: 'preview scale', playScale: 8 },
-      loadPercent: { stage: 'decode', before: 146, after: 146 },
-    };
-    expect(offerRefusal(scale)).toBe(
-      'A preview scale of 1:8 would not help: decode takes 146 % of the frame budget with or without it.',
-    );
   });
 
   it('add up a lane from its clips', () => {

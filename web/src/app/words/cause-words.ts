@@ -1,4 +1,4 @@
-import type { Cause, CauseKind, Offer } from '@hone/core/findings';
+import type { Cause, CauseKind } from '@hone/core/findings';
 import { frameBudgetMs, sumsOf, type Stage } from '@hone/core/playback';
 import { toNumber } from '@hone/core/time';
 import type { FrameSize } from '@hone/core/timeline';
@@ -26,7 +26,7 @@ const WORDS: Readonly<Record<CauseKind, (numbers: Numbers, names: readonly strin
   'serial decoding': (n, names) =>
     (n['reachMs'] ?? 0) > 1
       ? `Cuts into ${list(names)} fall into long groups of pictures: one decoder works ${milliseconds(n['reachMs'] ?? 0)} to reach the first frame, while the cores are only ${percentOf(n['corePercent'] ?? 0)} busy.`
-      : `One decoder works through ${list(names)} alone and takes ${milliseconds(n['decodeMs'] ?? 0)} of each ${milliseconds(n['budgetMs'] ?? 0)}, while the cores are only ${percentOf(n['corePercent'] ?? 0)} busy.`,
+      : `One decoder works through ${list(names)} alone and takes ${milliseconds(n['decoderMs'] ?? 0)} of each ${milliseconds(n['budgetMs'] ?? 0)}, while the cores are only ${percentOf(n['corePercent'] ?? 0)} busy.`,
   'thrown away': (n, names) =>
     `${list(names)} ${names.length > 1 ? 'have' : 'has'} more frames a second than the timeline: ${times(n['decodedPerShown'])} are decoded for each one shown.`,
   'oversized source': (_n, names) =>
@@ -34,7 +34,7 @@ const WORDS: Readonly<Record<CauseKind, (numbers: Numbers, names: readonly strin
   'unseen clips': (n) =>
     `${count(n['clips'] ?? 0, 'clip lies', 'clips lie')} under others and ${n['clips'] === 1 ? 'is' : 'are'} never seen. Hone leaves ${n['clips'] === 1 ? 'it' : 'them'} out; a program that does not would decode ${n['most'] ?? 0} pictures at once where one is seen.`,
   effects: (n, names) =>
-    `Effects (${list(names.map(effectWord))}) take ${milliseconds(n['effectsMs'] ?? 0)} of each ${milliseconds(n['budgetMs'] ?? 0)}.`,
+    `Effects (most of all ${list(names.map(effectWord))}) take ${milliseconds(n['effectsMs'] ?? 0)} of each ${milliseconds(n['budgetMs'] ?? 0)}.`,
   'scaling or composing': (n) =>
     `Scaling and composing take ${milliseconds((n['scaleMs'] ?? 0) + (n['composeMs'] ?? 0))} of each ${milliseconds(n['budgetMs'] ?? 0)}.`,
   showing: (n) =>
@@ -56,7 +56,7 @@ const WORDS: Readonly<Record<CauseKind, (numbers: Numbers, names: readonly strin
   'slow start': (n) =>
     `The first picture takes ${milliseconds(n['firstFrameMs'] ?? 0)} to come; from then on it plays.`,
   'slow scrubbing': (n) =>
-    `It plays, but scrubbing answers late: ${milliseconds(n['medianMs'] ?? 0)} for most pictures, ${milliseconds(n['worstMs'] ?? 0)} for the slowest.`,
+    `It plays, but scrubbing ${n['measured'] ? 'answers' : 'will answer'} late: ${milliseconds(n['medianMs'] ?? 0)} for most pictures, ${milliseconds(n['worstMs'] ?? 0)} for the slowest.`,
   'soft picture': (n, names) =>
     `It plays, and what you see is ${pixels({ width: n['width'] ?? 0, height: n['height'] ?? 0 })}${names.length ? ', from a light copy' : ''}: ${percentOf((100 * (n['pixels'] ?? 0)) / (n['of'] ?? 1))} of the pixels. A soft picture is the preview, not the footage; the export has all of them.`,
   'picture behind sound': (n) =>
@@ -73,9 +73,8 @@ const WORDS: Readonly<Record<CauseKind, (numbers: Numbers, names: readonly strin
     `Nothing holds it back. The busiest second takes ${percentOf(n['usePercent'] ?? 0)} of what there is.`,
 };
 
-/** How an effect's kind reads within a sentence. */
-const effectWord = (kind: string): string =>
-  ({ whiteBalance: 'white balance', table: 'colour table', denoise: 'noise reduction' })[kind] ?? kind;
+/** How a step of effects reads within a sentence. */
+const effectWord = (step: string): string => (step === 'colour' ? 'colour changes' : step);
 
 /** A cause as a sentence with the numbers that it comes from. */
 export const causeSentence = ({ kind, numbers, names }: Cause): string => WORDS[kind](numbers, names);
@@ -96,32 +95,6 @@ const VC3_BYTES = 917_504;
 
 const intraBytesAnHour = ({ width, height }: FrameSize, fps: number): number =>
   (VC3_BYTES * width * height * fps * 3600) / (1920 * 1080);
-
-/** What a lever would bring, for its button. */
-export function offerText({ move, framesPerSecond: fps }: Offer, now: number, price: string | null): string {
-  const gain = `${framesPerSecond(now)} → ${framesPerSecond(fps)}`;
-  const what =
-    move.lever === 'preview scale'
-      ? `Lower the preview scale to 1:${move.playScale}`
-      : move.lever === 'play from copies'
-        ? 'Play from the light copies that are ready'
-        : `Make copies of ${count(move.copies.length, 'clip', 'clips')}`;
-  return [what, ...(price ? [price] : []), gain].join(' · ');
-}
-
-/** Why a lever is not worth moving. */
-export function offerRefusal({ move, loadPercent: { stage, before, after } }: Offer): string {
-  const what =
-    move.lever === 'preview scale'
-      ? `A preview scale of 1:${move.playScale} would not help`
-      : move.lever === 'play from copies'
-        ? 'Playing from the copies that are ready would not help'
-        : 'More light copies would not help';
-  const name = STAGE_NAMES[stage].toLowerCase();
-  return Math.abs(after - before) < 2
-    ? `${what}: ${name} takes ${percentOf(before)} of the frame budget with or without it.`
-    : `${what}: ${name} would go from ${percentOf(before)} to ${percentOf(after)} of the frame budget, and frames would still be late.`;
-}
 
 const HALF_SECOND = 0.5;
 

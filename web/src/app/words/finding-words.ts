@@ -15,7 +15,7 @@ const ACTS: Readonly<Record<Stage, string>> = {
   read: 'Reading the files',
   decode: 'Decoding',
   scale: 'Scaling to the preview',
-  effects: 'Effects',
+  effects: 'Doing the effects',
   compose: 'Composing the layers',
   show: 'Showing the picture',
 };

@@ -1,6 +1,7 @@
 /** How quantities are written: units always, at most three significant digits. */
 
-const rounded = (value: number): string =>
+/** A number without its unit, where the unit follows another one. */
+export const rounded = (value: number): string =>
   Math.abs(value) >= 100 ? String(Math.round(value)) : Number(value.toPrecision(3)).toString();
 
 export function bytes(value: number): string {

@@ -2,27 +2,28 @@ import { Component, computed, effect, inject, untracked } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
-import type { Cause, Offer } from '@hone/core/findings';
-import type { CopyDivisor } from '@hone/core/media';
+import { aimOf, type Cause } from '@hone/core/findings';
 import { SIMULATED_RIGS } from '@hone/core/rig';
 import { formatTimecode, timecodeFormatOf, toNumber } from '@hone/core/time';
 import { Playback } from '../playback/playback';
 import { Predictions } from '../prediction/predictions';
-import { CopyActions, ProjectActions, RigActions } from '../state/actions';
+import { CopyActions, RigActions } from '../state/actions';
 import { mediaFeature } from '../state/features';
 import { machineFeature } from '../state/machine.feature';
-import { selectTimeline, selectTuning } from '../state/selectors';
-import { causeSentence, nextShoot, offerRefusal, offerText } from '../words/cause-words';
+import { selectTimeline } from '../state/selectors';
+import { causeSentence, nextShoot } from '../words/cause-words';
 import { STAGE_NAMES } from '../words/finding-words';
-import { bytes, count, framesPerSecond, percentOf, wait } from '../words/quantities';
+import { CauseLevers } from './cause-levers';
+import { StageBars } from './stage-bars';
+import { count, framesPerSecond, percentOf, rounded } from '../words/quantities';
 
 /** Stretches that a cause names; more would not be read. */
 const MOST_SPANS = 4;
 
-/** What is predicted of the timeline before it is played, why, and what each lever would bring. */
+/** What is predicted of the timeline before it is played, why, and which levers answer that. */
 @Component({
   selector: 'hone-cause-list',
-  imports: [MatButtonModule, RouterLink],
+  imports: [CauseLevers, MatButtonModule, RouterLink, StageBars],
   templateUrl: './cause-list.html',
   styleUrl: './cause-list.scss',
 })
@@ -31,7 +32,6 @@ export class CauseList {
   private readonly predictions = inject(Predictions);
   private readonly playback = inject(Playback);
   private readonly timeline = this.store.selectSignal(selectTimeline);
-  private readonly tuning = this.store.selectSignal(selectTuning);
   private readonly machine = this.store.selectSignal(machineFeature.selectMachineState);
   private readonly estimating = this.store.selectSignal(mediaFeature.selectEstimating);
   /** What was asked for already; it is not asked for again when it fails. */
@@ -53,10 +53,8 @@ export class CauseList {
     const { summary, framesPerSecond: spread, rate, coreUse } = this.predicted()!;
     const wanted = toNumber(rate);
     const isSure = spread.high - spread.low < 0.03 * wanted;
-    const range = isSure
-      ? ''
-      : `, between ${framesPerSecond(spread.low)} and ${framesPerSecond(spread.high)}`;
-    return `Predicted: ${framesPerSecond(summary.framesPerSecondShown)} of ${framesPerSecond(wanted)}${range}; ${count(summary.dropped, 'frame', 'frames')} of ${summary.wanted} dropped, cores ${percentOf(100 * coreUse)} busy.`;
+    const range = isSure ? '' : ` (${rounded(spread.low)} to ${rounded(spread.high)})`;
+    return `Predicted: ${rounded(summary.framesPerSecondShown)} of ${framesPerSecond(wanted)}${range}; ${count(summary.dropped, 'frame', 'frames')} of ${summary.wanted} dropped, cores ${percentOf(100 * coreUse)} busy.`;
   });
   readonly unmeasured = computed(() => {
     const what = this.predicted()!.unmeasured;
@@ -68,8 +66,14 @@ export class CauseList {
     const format = timecodeFormatOf(timeline.rate);
     const at = (frame: number): string => formatTimecode(timeline.startFrame + frame, format);
     const shape = { size: timeline.size, framesPerSecond: toNumber(timeline.rate) };
-    return this.predicted()!.causes.map((cause) => ({
+    const offers = this.predictions.offers();
+    return this.predicted()!.causes.map((cause, index) => ({
+      offers: offers?.[index] ?? null,
       kind: cause.kind,
+      stage: cause.stage,
+      loads: cause.loads,
+      loadsNote: `${cause.loads?.areMeasured ? 'measured' : 'predicted'} there; the line is 100 % of the frame budget`,
+      isAnswered: aimOf(cause) !== null,
       sentence: causeSentence(cause),
       evidence: evidenceOf(cause),
       nextShoot: nextShoot(cause, shape),
@@ -78,26 +82,12 @@ export class CauseList {
         .map(({ from, to }) => ({ from, text: `${at(from)} to ${at(to)}` })),
     }));
   });
-  readonly bids = computed(() => {
-    const offers = this.predictions.offers();
-    const said = this.predicted();
-    if (!offers || !said) return null;
-    const now = said.summary.framesPerSecondShown;
-    return offers
-      .filter(({ helps }) => helps || said.summary.dropped > 0)
-      .map((offer) => ({
-        offer,
-        helps: offer.helps,
-        text: offer.helps ? offerText(offer, now, this.priceOf(offer)) : offerRefusal(offer),
-      }));
-  });
-
   constructor() {
     // What copies take is measured once they are worth offering, and nothing plays or is measured.
     effect(() => {
-      const wanted = (this.predictions.offers() ?? []).flatMap(({ move, helps }) =>
-        helps && move.lever === 'make copies' ? move.copies : [],
-      );
+      const wanted = (this.predictions.offers() ?? [])
+        .flat()
+        .flatMap(({ move, helps }) => (helps && move.lever === 'make copies' ? move.copies : []));
       const unknown = wanted.filter(
         ({ sourceId, divisor }) =>
           !this.estimates().some((each) => each.sourceId === sourceId && each.divisor === divisor),
@@ -114,44 +104,15 @@ export class CauseList {
     });
   }
 
-  readonly someHelp = computed(() => (this.bids() ?? []).some(({ helps }) => helps));
-
   putUnder(event: Event): void {
     const { value } = event.target as HTMLSelectElement;
     this.store.dispatch(RigActions.rigPutUnder({ rigId: value || null }));
   }
 
-  goTo(frame: number): void {
+  goTo(frame: number, { detail, currentTarget }: MouseEvent): void {
     this.playback.seek(frame);
-  }
-
-  take({ move }: Offer): void {
-    const tuning = this.tuning();
-    if (!tuning) return;
-    if (move.lever === 'preview scale') {
-      this.store.dispatch(ProjectActions.leverMoved({ tuning: { ...tuning, playScale: move.playScale } }));
-      return;
-    }
-    if (!tuning.lightCopies)
-      this.store.dispatch(ProjectActions.leverMoved({ tuning: { ...tuning, lightCopies: true } }));
-    if (move.lever !== 'make copies') return;
-    const groups = new Map<CopyDivisor, string[]>();
-    for (const { sourceId, divisor } of move.copies)
-      groups.set(divisor, [...(groups.get(divisor) ?? []), sourceId]);
-    for (const [divisor, sourceIds] of groups) this.store.dispatch(CopyActions.asked({ sourceIds, divisor }));
-  }
-
-  // What copies take is measured on a sample of each clip; until it was for all of them, nothing is said of it.
-  private priceOf({ move, pixels: { width, height } }: Offer): string | null {
-    if (move.lever === 'preview scale') return `${width} × ${height}`;
-    if (move.lever !== 'make copies') return null;
-    const found = move.copies.map((wanted) =>
-      this.estimates().find((each) => each.sourceId === wanted.sourceId && each.divisor === wanted.divisor),
-    );
-    if (found.some((each) => !each)) return null;
-    const seconds = found.reduce((sum, each) => sum + each!.seconds, 0);
-    const size = found.reduce((sum, each) => sum + each!.bytes, 0);
-    return `about ${wait(seconds)} · ${bytes(size)}`;
+    // After a click of the pointer the space bar is to play, and not to go there again.
+    if (detail > 0) (currentTarget as HTMLElement).blur();
   }
 }
 

@@ -1,19 +1,22 @@
 import { Component, computed, effect, inject } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
-import { limitingStage, needySources, type Finding } from '@hone/core/findings';
-import type { CopyDivisor } from '@hone/core/media';
+import { besideIn, limitingStage, needySources, type Finding, type WantedCopy } from '@hone/core/findings';
+import { memoryShares } from '@hone/core/rig';
 import { toNumber } from '@hone/core/time';
 import { Playback } from '../playback/playback';
 import { RunLogs } from '../playback/run-logs';
+import { Predictions } from '../prediction/predictions';
 import { CopyActions, ProjectActions } from '../state/actions';
 import { mediaFeature } from '../state/features';
+import { machineFeature } from '../state/machine.feature';
 import { selectCopyRows, selectRun, selectTuning, type CopyRow } from '../state/selectors';
 import { FAR_FROM_FULL, findingSentence, findingTitle } from '../words/finding-words';
 import { bytes, count, percentOf, wait } from '../words/quantities';
+import { copiesByDivisor } from './copies-by-divisor';
 import { StageBars } from './stage-bars';
 
-/** What holds playback back, by the last run, and the levers that answer it. */
+/** What holds playback back, by the last run; and, where no rig is known to predict from, the levers that answer it. */
 @Component({
   selector: 'hone-finding-panel',
   imports: [MatButtonModule, StageBars],
@@ -23,16 +26,31 @@ import { StageBars } from './stage-bars';
 export class FindingPanel {
   private readonly store = inject(Store);
   private readonly logs = inject(RunLogs);
+  private readonly predictions = inject(Predictions);
   private readonly run = this.store.selectSignal(selectRun);
   private readonly tuning = this.store.selectSignal(selectTuning);
   private readonly playback = inject(Playback);
   private readonly rows = this.store.selectSignal(selectCopyRows);
   private readonly estimating = this.store.selectSignal(mediaFeature.selectEstimating);
 
+  /** Where causes are known, they offer the levers that answer them. */
+  readonly causesAreKnown = computed(
+    () => this.predictions.predicted() !== null && !this.predictions.isWhatIf(),
+  );
+
+  private readonly settings = this.store.selectSignal(machineFeature.selectSettings);
+  /** Workers that take pictures from decoders, as the player was given them. */
+  private readonly workers = computed(() => {
+    const bytes = this.settings()?.memoryCeilingBytes;
+    return bytes ? memoryShares(bytes, navigator.hardwareConcurrency).decodeWorkers : 1;
+  });
+
   readonly finding = computed(() => {
     const run = this.run();
     const log = run && this.logs.all().get(run.id);
-    return run && log ? limitingStage(log, run.summary, run.facts.rate) : null;
+    const graph = this.playback.givenPlan()?.preview.graph;
+    const beside = graph && besideIn(graph, this.workers());
+    return run && log ? limitingStage(log, run.summary, run.facts.rate, beside) : null;
   });
   readonly title = computed(() => {
     const finding = this.finding();
@@ -95,12 +113,13 @@ export class FindingPanel {
     effect(() => this.logs.want(this.run()));
     effect(() => {
       const missing = this.uncopied().filter(({ estimate }) => estimate === null);
-      if (this.finding()?.stage && missing.length && !this.estimating()) this.askEstimates(missing);
+      if (this.finding()?.stage && !this.causesAreKnown() && missing.length && !this.estimating())
+        this.askEstimates(missing);
     });
   }
 
   makeCopies(): void {
-    for (const [divisor, sourceIds] of byDivisor(this.uncopied())) {
+    for (const [divisor, sourceIds] of copiesByDivisor(wantedOf(this.uncopied()))) {
       this.store.dispatch(CopyActions.asked({ sourceIds, divisor }));
     }
     this.useCopies();
@@ -119,7 +138,7 @@ export class FindingPanel {
   }
 
   private askEstimates(rows: readonly CopyRow[]): void {
-    for (const [divisor, sourceIds] of byDivisor(rows)) {
+    for (const [divisor, sourceIds] of copiesByDivisor(wantedOf(rows))) {
       this.store.dispatch(CopyActions.estimateAsked({ sourceIds, divisor }));
     }
   }
@@ -134,8 +153,5 @@ function whyScaleDoesNotHelp({ stage, loadPercent }: Finding): string {
   return `A lower preview scale would help little: scaling, composing and showing take ${percentOf(rest)} of the budget.`;
 }
 
-function byDivisor(rows: readonly CopyRow[]): Map<CopyDivisor, string[]> {
-  const groups = new Map<CopyDivisor, string[]>();
-  for (const { source, divisor } of rows) groups.set(divisor, [...(groups.get(divisor) ?? []), source.id]);
-  return groups;
-}
+const wantedOf = (rows: readonly CopyRow[]): WantedCopy[] =>
+  rows.map(({ source, divisor }) => ({ sourceId: source.id, divisor }));

@@ -20,7 +20,7 @@ const FULL = 200;
         <span class="number">{{ bar.text }}</span>
       </div>
     }
-    <p class="quiet">per cent of the frame budget; the line is 100 %</p>
+    <p class="quiet">{{ note() }}</p>
   `,
   styleUrl: './stage-bars.scss',
 })
@@ -28,6 +28,7 @@ export class StageBars {
   /** null for a stage that was not measured. */
   readonly loads = input.required<Readonly<Record<Stage, number | null>>>();
   readonly limiting = input<Stage | null>(null);
+  readonly note = input('per cent of the frame budget; the line is 100 %');
   readonly bars = computed(() =>
     STAGES.map((stage) => ({
       stage,

@@ -1,8 +1,12 @@
 import { computed, inject, Injectable, signal } from '@angular/core';
 import { Store } from '@ngrx/store';
+import { frameOf, type Axis } from '../drawing/axis';
 import { selectLength } from '../state/selectors';
 
 const FEWEST_FRAMES = 1;
+/** Room for labels beside the axis, and behind it, CSS pixels. */
+export const LABELS = 108;
+const BEHIND = 8;
 
 /** The part of the timeline that is in view; everything below the viewer is drawn on this axis. */
 @Injectable({ providedIn: 'root' })
@@ -19,6 +23,19 @@ export class TimelineRange {
     const from = Math.min(Math.max(0, chosen.from), length - span);
     return { from, to: from + span };
   });
+
+  /** The axis on something of a width, CSS pixels. */
+  axis(width: number): Axis {
+    return { ...this.view(), left: LABELS, right: width - BEHIND };
+  }
+
+  /** Comes closer or moves along as a wheel was turned over something that stands on an axis. */
+  wheel(event: WheelEvent, axis: Axis): void {
+    event.preventDefault();
+    if (event.ctrlKey || Math.abs(event.deltaY) > Math.abs(event.deltaX))
+      this.zoom(event.deltaY > 0 ? 1.25 : 0.8, frameOf(axis, event.offsetX));
+    else this.move(((axis.to - axis.from) * event.deltaX) / (axis.right - axis.left));
+  }
 
   whole(): void {
     this.chosen.set(null);

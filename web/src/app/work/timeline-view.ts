@@ -1,30 +1,14 @@
-import {
-  afterNextRender,
-  Component,
-  computed,
-  DestroyRef,
-  effect,
-  ElementRef,
-  inject,
-  signal,
-  viewChild,
-} from '@angular/core';
+import { Component, computed, ElementRef, inject, signal, viewChild } from '@angular/core';
 import { Store } from '@ngrx/store';
-import { frameBudgetMs, STAGES, type FrameLog, type Stage } from '@hone/core/playback';
 import { formatTimecode, timecodeFormatOf, toNumber } from '@hone/core/time';
 import type { Timeline, Track } from '@hone/core/timeline';
 import { frameOf, paletteOf, prepared, xOf, type Area, type Axis, type Palette } from '../drawing/axis';
 import { redraw } from '../drawing/redraw';
-import { drawLateness, drawLoadLane, drawPredictedLane } from '../drawing/run-drawing';
 import { drawMarkers, drawRuler, drawTrack, type ClipNote } from '../drawing/track-drawing';
 import { Playback } from '../playback/playback';
-import { Predictions } from '../prediction/predictions';
-import { RunLogs } from '../playback/run-logs';
 import { editingFeature } from '../state/editing.feature';
 import { playbackFeature } from '../state/features';
-import { selectBefore, selectRun, selectSources, selectTimeline } from '../state/selectors';
-import { laneSum } from '../words/cause-words';
-import { STAGE_NAMES } from '../words/finding-words';
+import { selectSources, selectTimeline } from '../state/selectors';
 import { EditBar } from './edit-bar';
 import { TimelineEditor } from './timeline-editor';
 import {
@@ -38,33 +22,27 @@ import {
   type Hold,
   type Place,
 } from './timeline-gesture';
-import { TimelineRange } from './timeline-range';
-
-const LABELS = 108;
-const LIVE_MS = 1000;
+import { followPlayhead } from './playhead-line';
+import { TimelineLanes } from './timeline-lanes';
+import { LABELS, TimelineRange } from './timeline-range';
 
 interface Row {
   readonly label: string;
   readonly area: Area;
   readonly track: Track | null;
-  /** Of a load lane. */
-  readonly stage: Stage | null;
 }
 
-/** Tracks, the lateness of the last two runs and the measured loads, all on one time axis, drawn on canvas. */
+/** The tracks with their clips, drawn on canvas, and the lanes under them on the same axis. */
 @Component({
   selector: 'hone-timeline-view',
-  imports: [EditBar],
+  imports: [EditBar, TimelineLanes],
   templateUrl: './timeline-view.html',
   styleUrl: './timeline-view.scss',
 })
 export class TimelineView {
   private readonly store = inject(Store);
   readonly playback = inject(Playback);
-  private readonly logs = inject(RunLogs);
   private readonly range = inject(TimelineRange);
-  private readonly predictions = inject(Predictions);
-  private readonly pointed = signal<Place | null>(null);
   private readonly still = viewChild.required<ElementRef<HTMLCanvasElement>>('still');
   private readonly surface = viewChild.required<ElementRef<HTMLElement>>('surface');
   private readonly line = viewChild.required<ElementRef<HTMLElement>>('line');
@@ -78,26 +56,10 @@ export class TimelineView {
   private drag: Drag | undefined;
   private scrubbing = false;
   private readonly sources = this.store.selectSignal(selectSources);
-  private readonly run = this.store.selectSignal(selectRun);
-  private readonly before = this.store.selectSignal(selectBefore);
   private readonly inFrame = this.store.selectSignal(playbackFeature.selectInFrame);
   private readonly outFrame = this.store.selectSignal(playbackFeature.selectOutFrame);
-  private drawnPlayhead = -1;
-
   readonly rows = computed(() => rowsFor(this.timeline()));
-  /** What the lane under the pointer is made of. */
-  readonly sum = computed(() => {
-    const predicted = this.predictions.predicted();
-    const place = this.pointed();
-    if (!predicted || !place) return null;
-    const isIn = ({ top, height }: Area): boolean => top <= place.y && place.y < top + height + 1;
-    const stage = this.rows().find((row) => row.stage && isIn(row.area))?.stage;
-    const names = new Map(this.sources().map(({ id, name }) => [id, name]));
-    return stage
-      ? laneSum(predicted, stage, Math.floor(place.frame), (id) => names.get(id) ?? id) || null
-      : null;
-  });
-  readonly height = computed(() => (this.rows().at(-1)?.area.top ?? 0) + 14);
+  readonly height = computed(() => (this.rows().at(-1)?.area.top ?? 0) + 26);
   readonly description = computed(() => {
     const timeline = this.timeline();
     const clips = timeline?.tracks.reduce((sum, track) => sum + track.clips.length, 0) ?? 0;
@@ -105,27 +67,10 @@ export class TimelineView {
   });
 
   constructor() {
-    effect(() => {
-      this.logs.want(this.run());
-      this.logs.want(this.before());
-    });
-    const destroy = inject(DestroyRef);
-    afterNextRender(() => {
-      let next = 0;
-      const follow = (): void => {
-        this.movePlayhead();
-        next = requestAnimationFrame(follow);
-      };
-      follow();
-      const live = setInterval(() => this.logs.live() && this.drawStill(), LIVE_MS);
-      destroy.onDestroy(() => {
-        cancelAnimationFrame(next);
-        clearInterval(live);
-      });
-    });
+    const place = followPlayhead(this.line, () => this.axis(this.surface().nativeElement.clientWidth));
     redraw(this.still, 'timeline', () => {
       this.drawStill();
-      this.drawnPlayhead = -1;
+      place();
     });
   }
 
@@ -156,10 +101,7 @@ export class TimelineView {
       const draft = this.drag.at(place);
       this.draft.set(this.drag.isDrag ? draft : null);
     } else if (box) this.box.set({ ...box, to: place });
-    else {
-      this.showHold(place);
-      this.showSum(place);
-    }
+    else this.showHold(place);
   }
 
   onRelease(event: PointerEvent): void {
@@ -216,11 +158,6 @@ export class TimelineView {
     this.surface().nativeElement.style.cursor = cursor;
   }
 
-  /** Notes where the pointer is, for the sum behind a lane. */
-  showSum(place: Place | null): void {
-    this.pointed.set(place);
-  }
-
   private placeOf({ offsetX: x, offsetY: y }: PointerEvent): Place {
     const axis = this.axis(this.surface().nativeElement.clientWidth);
     const row = this.rows().find(({ area }) => area.top <= y && y < area.top + area.height + 2);
@@ -233,17 +170,11 @@ export class TimelineView {
   }
 
   onWheel(event: WheelEvent): void {
-    event.preventDefault();
-    const axis = this.axis(this.surface().nativeElement.clientWidth);
-    if (event.ctrlKey || Math.abs(event.deltaY) > Math.abs(event.deltaX)) {
-      this.range.zoom(event.deltaY > 0 ? 1.25 : 0.8, frameOf(axis, event.offsetX));
-    } else {
-      this.range.move(((axis.to - axis.from) * event.deltaX) / (axis.right - axis.left));
-    }
+    this.range.wheel(event, this.axis(this.surface().nativeElement.clientWidth));
   }
 
   private axis(width: number): Axis {
-    return { ...this.range.view(), left: LABELS, right: width - 8 };
+    return this.range.axis(width);
   }
 
   private drawStill(): void {
@@ -255,7 +186,6 @@ export class TimelineView {
     const axis = this.axis(width);
     const rows = [...this.rows()];
     const ruler = rows[0]!;
-    const budget = frameBudgetMs(timeline.rate);
     context.fillStyle = palette.quiet;
     for (const { label, area } of rows)
       context.fillText(label, 8, area.top + area.height / 2 + 0.5, LABELS - 14);
@@ -270,32 +200,6 @@ export class TimelineView {
     for (const track of displayed(timeline)) drawTrack(context, axis, take(), track, noteOf, palette, chosen);
     drawMarkers(context, axis, ruler.area, timeline.markers ?? [], palette);
     this.drawBox(context, palette);
-    const log = this.logs.live() ?? this.logOf(this.run()?.id);
-    const before = this.logs.live() ? this.logOf(this.run()?.id) : this.logOf(this.before()?.id);
-    const predicted = this.predictions.predicted();
-    drawLateness(context, axis, take(), this.predictions.log(), budget, palette);
-    drawLateness(context, axis, take(), before, budget, palette);
-    drawLateness(context, axis, take(), log, budget, palette);
-    // What was measured here says nothing of another machine.
-    const played = this.predictions.isWhatIf() ? undefined : log;
-    for (const stage of STAGES) {
-      const lane = take();
-      drawLoadLane(context, axis, lane, played, stage, budget, palette);
-      if (predicted)
-        drawPredictedLane(context, axis, lane, predicted.stageMs[stage], stage, budget, palette, !played);
-    }
-  }
-
-  // The playhead moves with every frame: a thin element of its own, so that nothing is drawn anew.
-  private movePlayhead(): void {
-    const { playhead } = this.playback;
-    if (playhead === this.drawnPlayhead) return;
-    this.drawnPlayhead = playhead;
-    const axis = this.axis(this.surface().nativeElement.clientWidth);
-    const x = xOf(axis, playhead);
-    const { style } = this.line().nativeElement;
-    style.visibility = x >= axis.left - 1 && x <= axis.right + 1 ? 'visible' : 'hidden';
-    style.transform = `translateX(${Math.round(x)}px)`;
   }
 
   private drawBox(context: CanvasRenderingContext2D, palette: Palette): void {
@@ -325,10 +229,6 @@ export class TimelineView {
     }
   }
 
-  private logOf(id: string | undefined): FrameLog | undefined {
-    return id === undefined ? undefined : this.logs.all().get(id);
-  }
-
   private noteOf(): ClipNote {
     const plan = this.playback.givenPlan();
     const sources = new Map(this.sources().map((source) => [source.id, source]));
@@ -351,23 +251,12 @@ function displayed(timeline: Timeline): Timeline['tracks'] {
 function rowsFor(timeline: Timeline | null): readonly Row[] {
   const rows: Row[] = [];
   let top = 2;
-  const add = (
-    label: string,
-    height: number,
-    gap = 2,
-    track: Track | null = null,
-    stage: Stage | null = null,
-  ): void => {
-    rows.push({ label, area: { top, height }, track, stage });
-    top += height + gap;
+  const add = (label: string, height: number, track: Track | null = null): void => {
+    rows.push({ label, area: { top, height }, track });
+    top += height + 2;
   };
   add('', 18);
   for (const track of timeline ? displayed(timeline) : [])
-    add(track.enabled ? track.name : `${track.name} · off`, 22, 2, track);
-  top += 4;
-  add('Late, predicted', 14);
-  add('Late, run before', 18);
-  add('Late, last run', 18, 4);
-  for (const stage of STAGES) add(`${STAGE_NAMES[stage]} load`, 14, 1, null, stage);
+    add(track.enabled ? track.name : `${track.name} · off`, 22, track);
   return rows;
 }

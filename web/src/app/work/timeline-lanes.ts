@@ -1,0 +1,178 @@
+import {
+  Component,
+  computed,
+  DestroyRef,
+  effect,
+  ElementRef,
+  inject,
+  signal,
+  viewChild,
+} from '@angular/core';
+import { Store } from '@ngrx/store';
+import { frameBudgetMs, STAGES, type FrameLog, type Stage } from '@hone/core/playback';
+import { frameOf, paletteOf, prepared, type Area } from '../drawing/axis';
+import { redraw } from '../drawing/redraw';
+import { drawLateness, drawLoadLane, drawPredictedLane } from '../drawing/run-drawing';
+import { Playback } from '../playback/playback';
+import { RunLogs } from '../playback/run-logs';
+import { Predictions } from '../prediction/predictions';
+import { selectBefore, selectRun, selectSources, selectTimeline } from '../state/selectors';
+import { laneSum } from '../words/cause-words';
+import { STAGE_NAMES } from '../words/finding-words';
+import { followPlayhead } from './playhead-line';
+import { LABELS, TimelineRange } from './timeline-range';
+
+/** How often a run that is on is drawn anew, ms. */
+const LIVE_MS = 1000;
+
+interface Lane {
+  readonly label: string;
+  readonly area: Area;
+  readonly stage: Stage | null;
+}
+
+/** Lateness and loads under the tracks, on their axis, predicted and measured, drawn on canvas. */
+@Component({
+  selector: 'hone-timeline-lanes',
+  templateUrl: './timeline-lanes.html',
+  styleUrl: './timeline-lanes.scss',
+})
+export class TimelineLanes {
+  private readonly store = inject(Store);
+  private readonly playback = inject(Playback);
+  private readonly logs = inject(RunLogs);
+  private readonly range = inject(TimelineRange);
+  private readonly predictions = inject(Predictions);
+  private readonly canvas = viewChild.required<ElementRef<HTMLCanvasElement>>('lanes');
+  private readonly surface = viewChild.required<ElementRef<HTMLElement>>('surface');
+  private readonly line = viewChild.required<ElementRef<HTMLElement>>('line');
+  private readonly timeline = this.store.selectSignal(selectTimeline);
+  private readonly sources = this.store.selectSignal(selectSources);
+  private readonly run = this.store.selectSignal(selectRun);
+  private readonly before = this.store.selectSignal(selectBefore);
+  private readonly pointed = signal<{ readonly frame: number; readonly y: number } | null>(null);
+  private scrubbing = false;
+
+  readonly lanes = computed(() => lanesFor(this.run() !== null));
+  readonly height = computed(() => {
+    const last = this.lanes().at(-1)!.area;
+    return last.top + last.height + 2;
+  });
+  /** What the lane under the pointer is made of. */
+  readonly sum = computed(() => {
+    const predicted = this.predictions.predicted();
+    const place = this.pointed();
+    if (!predicted || !place) return null;
+    const isIn = ({ top, height }: Area): boolean => top <= place.y && place.y < top + height + 1;
+    const stage = this.lanes().find((lane) => lane.stage && isIn(lane.area))?.stage;
+    const names = new Map(this.sources().map(({ id, name }) => [id, name]));
+    return stage
+      ? laneSum(predicted, stage, Math.floor(place.frame), (id) => names.get(id) ?? id) || null
+      : null;
+  });
+
+  constructor() {
+    effect(() => {
+      this.logs.want(this.run());
+      this.logs.want(this.before());
+    });
+    const place = followPlayhead(this.line, () => this.axis(this.surface().nativeElement.clientWidth));
+    redraw(this.canvas, 'lanes', () => {
+      this.draw();
+      place();
+    });
+    const live = setInterval(() => this.logs.live() && this.draw(), LIVE_MS);
+    inject(DestroyRef).onDestroy(() => clearInterval(live));
+  }
+
+  onPress(event: PointerEvent): void {
+    if (event.button !== 0) return;
+    this.surface().nativeElement.setPointerCapture(event.pointerId);
+    this.scrubbing = true;
+    this.scrubTo(event);
+  }
+
+  onMove(event: PointerEvent): void {
+    if (this.scrubbing) this.scrubTo(event);
+    else this.pointed.set({ frame: this.frameAt(event), y: event.offsetY });
+  }
+
+  letGo(): void {
+    if (this.scrubbing) this.playback.endScrub();
+    this.scrubbing = false;
+  }
+
+  leave(): void {
+    this.pointed.set(null);
+  }
+
+  onWheel(event: WheelEvent): void {
+    this.range.wheel(event, this.axis(this.surface().nativeElement.clientWidth));
+  }
+
+  private scrubTo(event: PointerEvent): void {
+    this.playback.scrubTo(Math.floor(this.frameAt(event)), event.timeStamp);
+  }
+
+  private frameAt({ offsetX }: PointerEvent): number {
+    return frameOf(this.axis(this.surface().nativeElement.clientWidth), offsetX);
+  }
+
+  private axis(width: number): ReturnType<TimelineRange['axis']> {
+    return this.range.axis(width);
+  }
+
+  private draw(): void {
+    const canvas = this.canvas().nativeElement;
+    const timeline = this.timeline();
+    const { context, width } = prepared(canvas);
+    if (!timeline) return;
+    const palette = paletteOf(canvas);
+    const axis = this.axis(width);
+    const budget = frameBudgetMs(timeline.rate);
+    const live = this.logs.live();
+    const log = live ?? this.logOf(this.run()?.id);
+    const before = live ? this.logOf(this.run()?.id) : this.logOf(this.before()?.id);
+    const predicted = this.predictions.predicted();
+    // What was measured here says nothing of another machine.
+    const played = this.predictions.isWhatIf() ? undefined : log;
+    context.fillStyle = palette.quiet;
+    for (const { label, area } of this.lanes())
+      context.fillText(label, 8, area.top + area.height / 2 + 0.5, LABELS - 14);
+    const late = new Map([
+      [PREDICTED, this.predictions.log()],
+      [BEFORE, before],
+      [LAST, log],
+    ]);
+    for (const { label, area, stage } of this.lanes()) {
+      if (stage === null) drawLateness(context, axis, area, late.get(label), budget, palette);
+      else {
+        drawLoadLane(context, axis, area, played, stage, budget, palette);
+        if (predicted)
+          drawPredictedLane(context, axis, area, predicted.stageMs[stage], stage, budget, palette, !played);
+      }
+    }
+  }
+
+  private logOf(id: string | undefined): FrameLog | undefined {
+    return id === undefined ? undefined : this.logs.all().get(id);
+  }
+}
+
+const PREDICTED = 'Late, predicted';
+const BEFORE = 'Late, run before';
+const LAST = 'Late, last run';
+
+function lanesFor(hasRun: boolean): readonly Lane[] {
+  const lanes: Lane[] = [];
+  let top = 3;
+  const add = (label: string, height: number, stage: Stage | null = null): void => {
+    lanes.push({ label, area: { top, height }, stage });
+    top += height + (stage ? 1 : 2);
+  };
+  add(PREDICTED, 14);
+  if (hasRun) add(BEFORE, 14);
+  add(LAST, 14);
+  for (const stage of STAGES) add(`${STAGE_NAMES[stage]} load`, 14, stage);
+  return lanes;
+}
