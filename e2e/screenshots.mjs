@@ -46,13 +46,15 @@ await page.waitForTimeout(1500);
 await shot('rig');
 await open('Work');
 await play();
-await page.getByTestId('make-copies').getByText('MB').waitFor({ timeout: 120_000 });
+const lever = page
+  .locator('hone-cause-levers')
+  .getByRole('button', { name: /Make copies.*MB/ })
+  .first();
+await lever.waitFor({ timeout: 120_000 });
 await shot('work-before');
 // The lanes with the sum behind one of them, and the first finding; then the same on a machine that is not here.
 await page.locator('hone-cause-list').evaluate((element) => element.scrollIntoView());
-await page.locator('.scroller').evaluate((element) => (element.scrollTop = element.scrollHeight));
-const lanes = await page.locator('.scroller').boundingBox();
-await page.getByTestId('offers').waitFor({ timeout: 60_000 });
+const lanes = await page.getByTestId('lanes').boundingBox();
 await page.mouse.move(lanes.x + 0.42 * lanes.width, lanes.y + lanes.height - 70);
 await page.waitForTimeout(800);
 await shot('load-lanes');
@@ -65,8 +67,7 @@ await page.waitForTimeout(800);
 await shot('what-if');
 await page.getByTestId('what-if').selectOption({ label: 'on this machine' });
 await page.locator('aside').evaluate((element) => element.scrollTo(0, 0));
-await page.locator('.scroller').evaluate((element) => (element.scrollTop = 0));
-await page.getByTestId('make-copies').click();
+await lever.click();
 await page
   .getByText(/Light copy of .* left/)
   .first()

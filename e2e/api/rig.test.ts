@@ -93,12 +93,14 @@ describe('the machine, measured by the server', () => {
   it('has decoders, each measured on a source of its kind', async () => {
     const { body } = await server.call<DecodeFigures[]>('POST', 'measurements/server-decoders', about);
     expect(body.map(({ codec }) => codec).sort()).toEqual(['h264', 'v210']);
-    for (const { msPerFrame, decoder, problem } of body) {
+    for (const { msPerFrame, startMs, decoder, problem } of body) {
       expect(decoder).toBe('server');
       expect(problem).toBeNull();
       expect(msPerFrame!.low).toBeGreaterThan(0);
       expect(msPerFrame!.low).toBeLessThanOrEqual(msPerFrame!.value);
       expect(msPerFrame!.value).toBeLessThanOrEqual(msPerFrame!.high);
+      // Starting it holds decoding a picture.
+      expect(startMs!.value).toBeGreaterThan(msPerFrame!.value);
     }
     const cores = await server.call<Pick<Rig, 'oneCoreFps' | 'allCoresFps'>>(
       'POST',

@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process';
-import { appendFile, mkdir, readFile, rename, rm, writeFile } from 'node:fs/promises';
+import { readFile, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { FolderEntry, Project, Source } from '@hone/core/api';
 import { FRAME_HEADER_BYTES, PacketIndex, readFrameHeader } from '@hone/core/media';
@@ -45,17 +45,6 @@ let project: Project;
 let sources: Source[];
 const names = Object.keys(UNUSUAL) as UnusualName[];
 const named = (name: string): Source => sources.find((source) => source.name === name)!;
-
-/** Reads the sources again until one is as wanted. */
-async function until(name: string, isSo: (source: Source) => boolean): Promise<Source> {
-  await expect
-    .poll(async () => {
-      sources = await server.get(`projects/${project.id}/sources`);
-      return sources.some((source) => source.name === name && isSo(source));
-    })
-    .toBe(true);
-  return named(name);
-}
 
 async function packetsOf(source: Source): Promise<PacketIndex> {
   const reply = await fetch(`${server.url}/api/sources/${source.id}/packets`);
@@ -315,7 +304,7 @@ describe('what is made of a source in the background', () => {
     execFileSync('ffmpeg', ['-v', 'error', '-f', 'lavfi', '-i', tone, '-c:a', 'ac3', '-b:a', '192k', path]);
     await server.addSources(project.id, [path]);
     await server.settle(project.id);
-    const source = await until('beeps.mkv', ({ sound }) => sound !== null);
+    const source = await server.untilSource(project.id, 'beeps.mkv', ({ sound }) => sound !== null);
     expect(source.sound).toMatchObject({ peaksPerSecond: 100, decoded: true });
     const peaks = new Uint8Array(
       await (await fetch(`${server.url}/api/sources/${source.id}/peaks`)).arrayBuffer(),
@@ -326,72 +315,6 @@ describe('what is made of a source in the background', () => {
     const sound = await fetch(`${server.url}/media/sounds/${source.id}`, { headers: { Range: 'bytes=0-3' } });
     expect(sound.status).toBe(206);
     expect(await sound.text()).toBe('RIFF');
-  });
-});
-
-describe('files that change', () => {
-  const CLIP = { source: 6, width: 320, height: 180, rate: '25' };
-
-  it('are taken for moved when the same stands elsewhere', async () => {
-    const path = join(server.footage, 'wanders.mp4');
-    await makeCodedClip({ ...CLIP, frames: 30, path });
-    await server.addSources(project.id, [path]);
-    const before = await until('wanders.mp4', ({ contentHash }) => contentHash !== null);
-    await mkdir(join(server.footage, 'card 2'));
-    await rename(path, join(server.footage, 'card 2', 'wandered.mp4'));
-    const after = await until('wandered.mp4', ({ state }) => state === 'ready');
-    expect(after).toMatchObject({
-      id: before.id,
-      folder: join(server.footage, 'card 2'),
-      stamp: before.stamp,
-    });
-    expect(after.structure).not.toBeNull();
-  });
-
-  it('are missing when they are gone, and back when they are', async () => {
-    const path = join(server.footage, 'card 2', 'wandered.mp4');
-    const kept = await readFile(path);
-    await rm(path);
-    expect((await until('wandered.mp4', ({ state }) => state === 'missing')).problem).toMatch(
-      /not at .*wandered/,
-    );
-    await writeFile(path, kept);
-    await until('wandered.mp4', ({ state }) => state === 'ready');
-  });
-
-  it('are said to grow while they are written, and are read when they are whole', async () => {
-    const path = join(server.footage, 'recording.ts');
-    const whole = join(server.folder, 'whole.ts');
-    await makeCodedClip({
-      ...CLIP,
-      frames: 200,
-      path: whole,
-      encoder: ['-c:v', 'libx264', '-g', '25', '-f', 'mpegts'],
-    });
-    const bytes = await readFile(whole);
-    await writeFile(path, bytes.subarray(0, Math.floor(bytes.length / 3 / 188) * 188));
-    await server.addSources(project.id, [path]);
-    const first = await until('recording.ts', ({ state }) => state === 'ready');
-    await server.settle(project.id);
-    await appendFile(path, bytes.subarray(Math.floor(bytes.length / 3 / 188) * 188));
-    const growing = await until('recording.ts', ({ state }) => state === 'growing');
-    expect(growing.problem).toMatch(/still being written: .* MB/);
-    const read = await until('recording.ts', ({ state }) => state === 'ready');
-    expect(read.facts!.picture!.frameCount).toBeGreaterThan(2 * first.facts!.picture!.frameCount);
-    expect(read.stamp).not.toBe(first.stamp);
-    await server.settle(project.id);
-    expect((await until('recording.ts', ({ structure }) => structure !== null)).structure!.packets).toBe(200);
-  });
-
-  it('that were only touched keep their light copies', async () => {
-    const path = join(server.footage, 'long.mp4');
-    const [copy] = await server.makeCopies(project.id, [named('long.mp4').id], 4);
-    const bytes = await readFile(path);
-    await writeFile(path, bytes);
-    await new Promise((resolve) => setTimeout(resolve, 500));
-    await until('long.mp4', ({ state }) => state === 'ready');
-    const copies = await server.get<{ id: string; state: string }[]>(`projects/${project.id}/copies`);
-    expect(copies.find(({ id }) => id === copy!.id)?.state).toBe('ready');
   });
 });
 

@@ -1,4 +1,4 @@
-import type { Rigs, RunRecord } from '@hone/core/api';
+import type { LightCopy, Rigs, RunRecord } from '@hone/core/api';
 import { SIMULATED_RIGS, type Figure, type Rig } from '@hone/core/rig';
 import { rational } from '@hone/core/time';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
@@ -47,7 +47,7 @@ describe('the prediction', () => {
   it('says before playing how many frames will be shown, and what holds playback back', async () => {
     const { page } = browser;
     await page.getByRole('heading', { name: 'It should not play' }).waitFor();
-    expect(await said()).toMatch(/Predicted: [\d.]+ frames\/s of 24 frames\/s.*\d+ frames of 96 dropped/);
+    expect(await said()).toMatch(/Predicted: [\d.]+ of 24 frames\/s.*\d+ frames of 96 dropped/);
     const first = page.locator('hone-cause-list details').first();
     expect(await first.getAttribute('data-cause')).toMatch(/cores|serial decoding|thrown away/);
     expect(await first.textContent()).toContain('shows in the stage decode');
@@ -56,13 +56,12 @@ describe('the prediction', () => {
 
   it('opens the sum behind a lane, down to the clips', async () => {
     const { page } = browser;
-    await page.locator('.scroller').evaluate((element) => (element.scrollTop = element.scrollHeight));
-    const box = (await page.locator('.scroller').boundingBox())!;
+    const box = (await page.getByTestId('lanes').boundingBox())!;
     const sum = page.getByTestId('lane-sum');
     // From the lowest lane upwards until it is that of decoding; the second half is the 60 on 24.
     await expect
       .poll(async () => {
-        for (let up = 8; up < 140; up += 6) {
+        for (let up = 4; up < box.height; up += 6) {
           await page.mouse.move(box.x + 0.8 * box.width, box.y + box.height - up);
           const text = await sum.textContent({ timeout: 300 }).catch(() => null);
           if (text?.startsWith('Decode')) return text;
@@ -76,7 +75,11 @@ describe('the prediction', () => {
 
   it('goes to where frames will be dropped', async () => {
     const { page } = browser;
-    const first = page.locator('hone-cause-list details button').first();
+    const first = page
+      .locator('hone-cause-list details')
+      .first()
+      .getByRole('button', { name: /^\d\d:\d\d/ })
+      .first();
     const from = /\d\d:\d\d:\d\d:\d\d/.exec((await first.textContent())!)![0];
     await page.keyboard.press('End');
     await expect.poll(() => page.getByTestId('timecode').textContent()).not.toBe(from);
@@ -84,9 +87,11 @@ describe('the prediction', () => {
     await expect.poll(() => page.getByTestId('timecode').textContent()).toBe(from);
   });
 
-  it('offers the levers that help with what they bring, and says why others do not', async () => {
-    const offers = browser.page.getByTestId('offers');
-    await offers.getByRole('button', { name: /Make copies of 2 clips.*frames\/s → 24 frames\/s/ }).waitFor();
+  it('offers under a cause the levers that answer it with what they bring, and says why others do not', async () => {
+    const offers = browser.page.locator('hone-cause-list details').first().locator('hone-cause-levers');
+    await offers
+      .getByRole('button', { name: /Make copies of 1 clip .*[\d.]+ → 24 frames\/s, and all of it plays/ })
+      .waitFor();
     expect(await offers.textContent()).toMatch(/A preview scale of 1:8 would not help: decode takes/);
   });
 
@@ -95,7 +100,7 @@ describe('the prediction', () => {
     const before = await said();
     await page.getByTestId('what-if').selectOption({ label: 'on: Tower with a separate graphics processor' });
     await page.getByRole('heading', { name: 'It should play there' }).waitFor();
-    expect(await said()).toMatch(/Predicted: 24 frames\/s of 24 frames\/s.*0 frames of 96 dropped/);
+    expect(await said()).toMatch(/Predicted: 24 of 24 frames\/s.*0 frames of 96 dropped/);
     expect(await accessibilityFaults(page)).toEqual([]);
     await page.getByTestId('what-if').selectOption({ label: 'on this machine' });
     await page.getByRole('heading', { name: 'It should not play' }).waitFor();
@@ -128,6 +133,27 @@ describe('the prediction', () => {
     const before = await busy();
     await page.getByTestId('play-scale').getByText('1:1', { exact: true }).click();
     await expect.poll(busy).not.toBe(before);
+  });
+
+  it('takes the lever that a cause offers, and then foretells that it plays', async () => {
+    const { page } = browser;
+    await server.call('PUT', 'rigs/own', slowRig());
+    const other = await makeCutProject(server, 'Answered', [
+      ['long24', rational(1), 48],
+      ['fast60', rational(1, 2), 48],
+    ]);
+    await server.settle(other.project.id);
+    await page.evaluate((id) => localStorage.setItem('hone.lastProject', id), other.project.id);
+    await page.reload();
+    await browser.waitForPicture();
+    await page.getByRole('heading', { name: 'It should not play' }).waitFor();
+    // The copy of the 60 on 24 is enough.
+    const lever = page.getByRole('button', { name: /Make copies of 1 clip .*all of it plays/ }).first();
+    await lever.click();
+    await page.getByRole('heading', { name: 'It should play' }).waitFor({ timeout: 60_000 });
+    const copies = await server.get<LightCopy[]>(`projects/${other.project.id}/copies`);
+    expect(copies.map(({ state }) => state)).toEqual(['ready']);
+    expect(await said()).toMatch(/Predicted: 24 of 24 frames\/s/);
   });
 
   it('has met no error on the way', () => {

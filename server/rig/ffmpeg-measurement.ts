@@ -1,4 +1,5 @@
 import { figureOf, type DecodeFigures, type Figure, type HardwarePath } from '@hone/core/rig';
+import { toNumber } from '@hone/core/time';
 import { inputArguments } from '../ffmpeg/input.js';
 import { runTool, ToolError } from '../ffmpeg/process.js';
 import type { SourceRow } from '../media/source-store.js';
@@ -53,7 +54,33 @@ async function decodeOnce(
   }
 }
 
-/** What the server's decoder takes for a frame of each kind of source. */
+/** ms from starting ffmpeg in the middle of a source until it has decoded a picture there; null when it does not. */
+async function decodeStart(
+  row: SourceRow,
+  { ffmpeg, disturbed, signal }: FfmpegMeasurement,
+): Promise<Figure | null> {
+  const middle = ['-ss', String(toNumber(row.facts!.duration) / 2)];
+  const args = ['-v', 'error', '-nostdin', ...middle, ...inputArguments(row), '-an', '-frames:v', '1'];
+  const waits: number[] = [];
+  // The first start also pays for reading the file; it is not counted.
+  for (let round = 0; round < 4; round++) {
+    const start = performance.now();
+    try {
+      await runTool(ffmpeg, [...args, '-map', '0:v:0', '-f', 'null', '-'], { signal });
+    } catch (error) {
+      if (error instanceof ToolError) return null;
+      throw error;
+    }
+    if (round > 0) waits.push(performance.now() - start);
+  }
+  return figureOf(waits, {
+    method: 'ffmpeg started in the middle, one picture',
+    measuredAt: new Date().toISOString(),
+    disturbed,
+  });
+}
+
+/** What the server's decoder takes for a frame of each kind of source, and until its first. */
 export async function serverDecoders(
   samples: readonly SourceRow[],
   how: FfmpegMeasurement,
@@ -61,6 +88,7 @@ export async function serverDecoders(
   const made: DecodeFigures[] = [];
   for (const row of samples) {
     const rate = await decodeRate(row, 0, how);
+    const start = rate && (await decodeStart(row, how));
     const { codec, profile, chroma, bitDepth, size } = row.facts!.picture!;
     made.push({
       decoder: 'server',
@@ -75,6 +103,7 @@ export async function serverDecoders(
       },
       together: [],
       problem: rate ? null : 'ffmpeg gives out no frame of it.',
+      startMs: start ?? undefined,
     });
   }
   return made;
