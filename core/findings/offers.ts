@@ -3,7 +3,7 @@ import { frameBudgetMs, STAGES, type Stage } from '../playback/index.js';
 import { predicted, scrubWait, type Prediction, type ScrubWait, type Situation } from '../rig/index.js';
 import { toNumber } from '../time/index.js';
 import type { FrameSize } from '../timeline/index.js';
-import type { Cause, Span } from './cause.js';
+import { merged, type Cause, type Span } from './cause.js';
 import { REAL_TIME_DROPS } from './limiting-stage.js';
 import { aimOf, moved, movesFor, widerCopies, type Aim, type Move } from './moves.js';
 import { droppedIn, passingMs } from './utilisation.js';
@@ -34,6 +34,8 @@ export interface Offer {
 
 /** A lever that brings less than this share of the frames wanted, or of those dropped half, is not worth its price. */
 const WORTH = 0.03;
+/** Where the stage that holds playback back has as much to do as before: more room alone brings a little. */
+const WORTH_BESIDE = 0.1;
 /** A wait, or a load where no drop was predicted, that is not shorter than this share of what it was is not shorter. */
 const SHORTER = 0.8;
 
@@ -88,7 +90,7 @@ class Bench {
   offer(move: Move, aim: Aim, { spans, stage, kind }: Cause): Offer {
     const { now } = this;
     const { situation, prediction: then } = this.after(move);
-    const within = aim === 'playing' ? spans : [];
+    const within = aim === 'playing' ? stretchesOf(now, spans) : [];
     const dropped = { before: dropsIn(now, within), after: dropsIn(then, within) };
     const shown = stage ?? heaviestStage(now);
     const [before, after] = [now, then].map((each) => loadOf(each, shown, within)) as [number, number];
@@ -142,8 +144,20 @@ function isWorth(waitMs: Change | null, dropped: Change, wanted: number, load: C
   // Frames were dropped that the prediction knows nothing of: then the load has to tell.
   if (dropped.before === 0) return load.after < SHORTER * load.before;
   const gained = dropped.before - dropped.after;
-  return gained > WORTH * wanted || gained > 0.5 * dropped.before;
+  const worth = load.after < SHORTER * load.before ? WORTH : WORTH_BESIDE;
+  return gained > worth * wanted || gained > 0.5 * dropped.before;
 }
+
+/**
+ * The whole of what is seen without a cut where frames are dropped: in which part of it that happens hangs on how
+ * playing went before.
+ */
+const stretchesOf = ({ work }: Prediction, spans: readonly Span[]): readonly Span[] =>
+  merged(
+    work.preview.graph.stretches.filter((stretch) =>
+      spans.some(({ from, to }) => stretch.from < to && from < stretch.to),
+    ),
+  );
 
 const wholeOf = ({ line }: Prediction): Span => ({ from: line.from, to: line.to });
 

@@ -24,9 +24,10 @@ export function signatureOf(
   const { free, released, readyUntil } = floor;
   const { nextPassage, nextWorker } = streams;
   const each = streams.streams
-    .map(({ at, worker, next, needed, out, read, slots, decoded, resting, fresh }) =>
-      [at, worker, next, needed, out, read, slots, decoded, Number(resting), Number(fresh)].join(','),
-    )
+    .map(({ at, worker, next, needed, out, read, slots, decoded, resting, fresh, pursuit, pictures }) => {
+      const states = [at, worker, next, needed, out, read, slots, decoded, Number(resting), Number(fresh)];
+      return [...states, pursuit.memory(frame), pictures.memory()].join(',');
+    })
     .sort();
   return [frame, settled, free, released, readyUntil, nextPassage, nextWorker, ...each].join(' ');
 }

@@ -1,15 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { rational } from '../time/index.js';
-import {
-  FrameLog,
-  frameAtPlayhead,
-  frameBudgetMs,
-  isTooLate,
-  pacingSummary,
-  resyncTarget,
-  SmoothClock,
-} from './index.js';
+import { FrameLog, frameAtPlayhead, frameBudgetMs, isTooLate, pacingSummary, SmoothClock } from './index.js';
 
 /** A log of frames at 25/s; undefined stands for a dropped one, a number for its lateness. */
 function logOf(lateness: readonly (number | undefined)[], firstFrame = 100, startMs = 200): FrameLog {
@@ -100,14 +92,6 @@ describe('pacing', () => {
     expect(isTooLate(10, 11)).toBe(true);
     expect(frameAtPlayhead(10.9999999)).toBe(11);
     expect(frameAtPlayhead(10.5)).toBe(10);
-  });
-
-  it('goes on at the first key frame ahead when it is far behind', () => {
-    const keys = [0, 48, 96];
-    expect(resyncTarget(20, 22, 24, keys)).toBeUndefined();
-    expect(resyncTarget(20, 30, 24, keys)).toBe(48);
-    expect(resyncTarget(20, 60, 24, keys)).toBe(96);
-    expect(resyncTarget(100, 120, 24, keys)).toBeUndefined();
   });
 });
 

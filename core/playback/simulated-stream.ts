@@ -1,3 +1,5 @@
+import { Making } from './making.js';
+import { Pursuit, type Landing } from './pursuit.js';
 import { readMsOf, type LinePassage } from './line.js';
 import type { SimulatedFloor } from './simulated-floor.js';
 
@@ -26,6 +28,9 @@ export class Stream {
   /** Whether its decoder was set up and has given out nothing yet. */
   fresh = true;
   openAt: number;
+  pictures = new Making();
+  /** When the picture that is being made could be begun, ms. */
+  madeFrom = 0;
   /** When the decoder began to wait for the drive; NaN while it does not. */
   dryFrom = NaN;
   slots = 0;
@@ -48,6 +53,7 @@ export class Stream {
     from: number,
     now: number,
     waitMs: number,
+    readonly pursuit: Pursuit,
   ) {
     this.end = passage.to;
     this.next = from;
@@ -58,7 +64,8 @@ export class Stream {
   /** The same, at a moment at which nothing is under way, for a passage that may cost otherwise from then on. */
   copyFor(passage: LinePassage): Stream {
     const { at, station, worker, limitMs } = this;
-    const copy = new Stream(passage, at, station, worker, limitMs, this.next, 0, 0);
+    const copy = new Stream(passage, at, station, worker, limitMs, this.next, 0, 0, this.pursuit.copy());
+    copy.pictures = this.pictures.copy();
     copy.needed = this.needed;
     copy.inside = this.inside;
     copy.out = this.out;
@@ -90,12 +97,12 @@ export function openStream(
   station: number,
   worker: number,
 ): Stream {
-  const { line, now } = floor;
+  const { line, now, framesPerSecond } = floor;
   const passage = line.passages[at]!;
   const readMs = readMsOf(line, passage);
   const limitMs = isWaitedFor(floor, passage, readMs) ? readMs : 0;
   const waitMs = passage.openMs + (line.drives[passage.drive]?.latencyMs ?? 0);
-  return new Stream(passage, at, station, worker, limitMs, from, now, waitMs);
+  return new Stream(passage, at, station, worker, limitMs, from, now, waitMs, new Pursuit(framesPerSecond));
 }
 
 function isWaitedFor(
@@ -107,8 +114,15 @@ function isWaitedFor(
   return (readMs * each * mostWanted) / budgetMs > QUICK_READ || readMs > decodeMs / 2;
 }
 
-/** The first frame above another one at which decoding can begin anew. */
-export function entryAbove({ entries: list }: LinePassage, value: number): number | undefined {
+/** The key frame to go on at, as `Pursuit` has it; undefined when there is none so far ahead. */
+export function entryFor({ entries }: LinePassage, { from, best }: Landing): number | undefined {
+  const beyond = firstAbove(entries, best);
+  const within = entries[beyond - 1];
+  return within !== undefined && within >= from ? within : entries[beyond];
+}
+
+/** Place of the first number of an ascending list above a value. */
+function firstAbove(list: Int32Array, value: number): number {
   let low = 0;
   let high = list.length;
   while (low < high) {
@@ -116,5 +130,5 @@ export function entryAbove({ entries: list }: LinePassage, value: number): numbe
     if (list[middle]! > value) high = middle;
     else low = middle + 1;
   }
-  return list[low];
+  return low;
 }

@@ -1,7 +1,7 @@
 import { TURN_BYTES } from './line.js';
-import { IN_FLIGHT, isTooLate, OPEN_AHEAD_SECONDS, REFILL_AT, RESYNC_BEHIND_SECONDS } from './pacing.js';
+import { IN_FLIGHT, OPEN_AHEAD_SECONDS, REFILL_AT } from './pacing.js';
 import { FIRST_WORKER, type SimulatedFloor } from './simulated-floor.js';
-import { entryAbove, openStream, type Stream } from './simulated-stream.js';
+import { entryFor, openStream, type Stream } from './simulated-stream.js';
 
 /** Clips that are being decoded, at a moment at which nothing is under way. */
 export interface StreamsState {
@@ -250,13 +250,14 @@ export class SimulatedStreams {
     const { to } = this.floor.line;
     while (!stream.closed && !stream.making && stream.next < stream.end && stream.next < to) {
       if (stream.needed === 0) {
-        if (isTooLate(stream.next, this.floor.playhead)) {
+        if (stream.pictures.isHopeless(stream.next, this.floor.playhead)) {
           this.skipTo(stream, stream.next + 1);
           continue;
         }
         if (stream.slots === 0) return;
         stream.slots--;
         stream.making = true;
+        stream.madeFrom = this.floor.now;
         const queue = this.queues[stream.worker]!;
         queue.push(stream);
         if (queue.length === 1 && !this.floor.cpu.isBusy(FIRST_WORKER + stream.worker)) this.make(stream);
@@ -269,6 +270,7 @@ export class SimulatedStreams {
       stream.decodeMs += ms;
       stream.out--;
       stream.needed--;
+      stream.pursuit.took(this.floor.playhead + stream.pictures.expected);
       stream.decoded++;
       this.feed(stream);
     }
@@ -276,10 +278,12 @@ export class SimulatedStreams {
 
   /** Rule 3 of pacing. */
   private resynced(stream: Stream): boolean {
-    const { playhead } = this.floor;
-    if (playhead - stream.next <= RESYNC_BEHIND_SECONDS * this.floor.framesPerSecond) return false;
-    const target = entryAbove(stream.passage, Math.max(playhead, stream.next));
-    if (target === undefined || target >= stream.passage.to) return false;
+    const playhead = this.floor.playhead + stream.pictures.expected;
+    const landing = stream.pursuit.landingFor(stream.next, playhead);
+    if (!landing) return false;
+    const target = entryFor(stream.passage, landing);
+    if (target === undefined || target >= Math.min(landing.before, stream.passage.to)) return false;
+    stream.pursuit.left(playhead);
     this.skipTo(stream, target);
     stream.needed = 1;
     stream.out = 0;
@@ -314,6 +318,7 @@ export class SimulatedStreams {
     const queue = this.queues[worker]!;
     const stream = queue.shift()!;
     stream.making = false;
+    stream.pictures.took((this.floor.now - stream.madeFrom) / this.floor.budgetMs);
     const { scaleMs, effectsMs } = stream.passage;
     const whole = scaleMs + effectsMs;
     const effects = whole > 0 ? (tookMs * effectsMs) / whole : 0;

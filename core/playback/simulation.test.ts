@@ -106,6 +106,35 @@ describe('simulated playback', () => {
     expect(shown(lineOf([dear]))).toBeLessThan(0.9 * shown(lineOf([slow])));
   });
 
+  it('shows nearly the share that a decoder is fast enough for, and never more', () => {
+    const frames = 1200;
+    const shareAt = (pace: number, group: number): number => {
+      const slow = passage({ to: frames, group, decodeMs: 40 / pace, firstMs: 20 });
+      const line = lineOf([slow], { to: frames, composeMs: new Float32Array(frames) });
+      return pacingSummary(simulate(line, { spread: 0.1 }).log, line.rate).shown / frames;
+    };
+    // A little too slow costs a little, and no key frame is so far away that everything in between is lost.
+    for (const pace of [0.98, 0.9, 0.8, 0.65]) {
+      expect(shareAt(pace, 48)).toBeGreaterThan(0.7 * pace);
+      expect(shareAt(pace, 12)).toBeGreaterThan(0.7 * pace);
+      expect(shareAt(pace, 1)).toBeGreaterThan(0.6 * pace);
+      for (const group of [1, 12, 48]) expect(shareAt(pace, group)).toBeLessThan(1.05 * pace);
+    }
+  });
+
+  it('shows nearly the share that its effects leave, whatever decoding takes', () => {
+    for (const [share, decodeMs] of [
+      [0.97, 4],
+      [0.8, 20],
+      [0.5, 20],
+      [0.3, 4],
+    ] as const) {
+      const frames = shown(lineOf([passage({ decodeMs, scaleMs: 0, effectsMs: 40 / share })]));
+      expect(frames / FRAMES).toBeGreaterThan(0.75 * share);
+      expect(frames / FRAMES).toBeLessThan(1.06 * share);
+    }
+  });
+
   it('is late after a cut into a long group though its cores idle', () => {
     const cuts = (cold: number): LinePassage[] =>
       Array.from({ length: 5 }, (_, at) =>

@@ -1,4 +1,4 @@
-import { MOST_TURNED, RESTART_SECONDS, type LinePassage } from '../playback/index.js';
+import { MOST_TURNED, type LinePassage } from '../playback/index.js';
 import type { Passage } from '../render/index.js';
 import { toNumber } from '../time/index.js';
 import type { PlayedMedium } from './medium.js';
@@ -47,18 +47,9 @@ function picturesOf(
     decodes[at] = at === 0 ? cold : Math.min(65_535, Math.abs(index - before));
     before = index;
   }
-  if (pace < 0) {
-    backwards(decodes, coldDecodes);
+  if (pace < 0) backwards(decodes, coldDecodes);
+  if (pace < 0 || decoder === 'server')
     return { decodes, coldDecodes, entries: Int32Array.from({ length: count }, (_, at) => from + at) };
-  }
-  if (decoder === 'server') {
-    const step = Math.max(1, Math.round((RESTART_SECONDS * fps) / pace));
-    return {
-      decodes,
-      coldDecodes,
-      entries: Int32Array.from({ length: Math.ceil(count / step) }, (_, at) => from + at * step),
-    };
-  }
   const entries = groups
     .entries(frameAt(from), frameAt(to - 1) + 1)
     .map((index) => clipStart + Math.ceil(((index / framesPerSecond - into) * fps) / pace - 1e-6))

@@ -208,10 +208,10 @@ describe('a stream', () => {
     expect(skipped.every(({ cost }) => cost.decoded === 1)).toBe(true);
   });
 
-  it('goes on at the next key frame when it is far behind', async () => {
+  it('goes on at the next key frame when it would never catch up', async () => {
     const made: { control?: Control } = {};
     const file = new FakeFile(even(96, 24), 24, (index) => {
-      if (index === 5) made.control!.playhead = 15;
+      if (index >= 5 && index < 24) made.control!.playhead = 7 + 1.25 * (index - 5);
     });
     const { run, control, reduced, replies } = setUp(file, { rate: RATE24, to: 30, live: true });
     made.control = control;
@@ -220,6 +220,19 @@ describe('a stream', () => {
     expect(reduced).toEqual([0, 1, 2, 3, 4, 24, 25, 26, 27, 28, 29]);
     const jump = replies.find((reply) => reply.kind === 'skipped' && reply.to - reply.from > 1);
     expect(jump).toMatchObject({ to: 24 });
+  });
+
+  it('goes on decoding when it will have caught up before the next key frame', async () => {
+    const made: { control?: Control } = {};
+    const file = new FakeFile(even(96, 24), 24, (index) => {
+      if (index >= 5 && index < 24) made.control!.playhead = 12 + 0.2 * (index - 5);
+    });
+    const { run, control, reduced } = setUp(file, { rate: RATE24, to: 30, live: true });
+    made.control = control;
+    await run();
+    expect(file.starts).toEqual([0]);
+    expect(reduced.slice(0, 6)).toEqual([0, 1, 2, 3, 4, 13]);
+    expect(reduced.at(-1)).toBe(29);
   });
 
   it('goes on decoding when there is no key frame left in its clip', async () => {

@@ -1,4 +1,4 @@
-import { isTooLate, MOST_TURNED, resyncTarget } from '@hone/core/playback';
+import { isTooLate, Making, MOST_TURNED, Pursuit, RESTART_SECONDS, type Landing } from '@hone/core/playback';
 import { nearestFrame, sourceTimeAt, toNumber, type Rational } from '@hone/core/time';
 import type { DecodeReply, PictureCost, StreamSpec } from '../shared/messages.js';
 import type { Control } from '../shared/control.js';
@@ -19,6 +19,12 @@ interface Made {
   readonly coding: ColourCoding;
 }
 
+/** A place at which decoding can begin: its time in the source, and the first timeline frame from there on. */
+interface Entry {
+  readonly seconds: number;
+  readonly frame: number;
+}
+
 /** Time stamps reach the decoder in whole microseconds; two that differ by no more are the same. */
 const SAME_SECONDS = 1.5e-6;
 
@@ -34,10 +40,12 @@ export class PictureStream {
   private supply: PictureSupply | undefined;
   private cost: { -readonly [K in keyof PictureCost]: number } = noCost();
   private readonly framesPerSecond: number;
+  private readonly pursuit: Pursuit;
+  private readonly making = new Making();
   /** Whether no two frames can share a picture. */
   private readonly changes: boolean;
   /** The next place at which decoding could begin anew, as far as it was looked up. */
-  private ahead: { seconds: number; frame: number } | undefined;
+  private ahead: Entry | undefined;
 
   constructor(
     readonly spec: StreamSpec,
@@ -47,6 +55,7 @@ export class PictureStream {
   ) {
     this.next = spec.from;
     this.framesPerSecond = toNumber(spec.timelineRate);
+    this.pursuit = new Pursuit(this.framesPerSecond);
     this.changes = changesByFrame(spec.effects);
   }
 
@@ -108,6 +117,7 @@ export class PictureStream {
           while (!this.isClosed() && this.next < this.spec.to) await this.deliver(held.frame, this.spec.to);
           return;
         }
+        this.pursuit.took(this.readyAt);
         this.cost.decoded++;
         this.cost.decodeMs += decoded.decodeMs;
         this.cost.readMs += decoded.readMs;
@@ -149,14 +159,15 @@ export class PictureStream {
     let made: Made | undefined;
     while (this.next < until && !this.isClosed()) {
       const wanted = this.next;
-      if (this.spec.live && isTooLate(wanted, this.control.playhead)) {
+      const isNew = !made || this.changes;
+      if (this.isHopeless(wanted, isNew)) {
         this.skipped(wanted, wanted + 1);
         continue;
       }
-      if (!made || this.changes) {
+      if (!made || isNew) {
         const address = await this.slot();
         if (address === undefined) return;
-        if (this.next !== wanted || (this.spec.live && isTooLate(wanted, this.control.playhead))) {
+        if (this.next !== wanted || this.isHopeless(wanted, isNew)) {
           this.slots.unshift(address);
           continue;
         }
@@ -243,8 +254,20 @@ export class PictureStream {
     return made;
   }
 
+  /** Where the playhead will be when a picture is ready that is begun now. */
+  private get readyAt(): number {
+    return this.control.playhead + this.making.expected;
+  }
+
+  private isHopeless(frame: number, isNew: boolean): boolean {
+    const { playhead } = this.control;
+    return this.spec.live && (isNew ? this.making.isHopeless(frame, playhead) : isTooLate(frame, playhead));
+  }
+
   private async make(decoded: DecodedFrame['frame'], address: number, frame: number): Promise<Made> {
+    const begun = performance.now();
     const { coding, scaleMs, effectsMs } = await this.reduce(decoded, this.spec, address, frame);
+    this.making.took(((performance.now() - begun) * this.framesPerSecond) / 1000);
     this.cost.scaleMs += scaleMs;
     this.cost.effectsMs += effectsMs;
     return { address, coding };
@@ -278,22 +301,40 @@ export class PictureStream {
 
   private async resync(supply: PictureSupply): Promise<boolean> {
     if (!this.spec.live) return false;
-    const playhead = this.control.playhead;
-    if (resyncTarget(this.next, playhead, this.framesPerSecond, [Infinity]) === undefined) return false;
-    while (this.ahead && this.ahead.frame <= playhead) await this.lookAhead(this.ahead.seconds, supply);
-    if (!this.ahead || this.ahead.frame >= this.spec.to || this.isClosed()) return false;
-    const { seconds, frame } = this.ahead;
-    const target = resyncTarget(this.next, playhead, this.framesPerSecond, [frame]);
-    if (target === undefined) return false;
-    this.skipped(this.next, target);
-    await supply.startAt(seconds);
-    await this.lookAhead(seconds, supply);
+    const playhead = this.readyAt;
+    const landing = this.pursuit.landingFor(this.next, playhead);
+    if (!landing) return false;
+    const entry = await this.entryFor(landing, supply);
+    if (!entry || entry.frame >= Math.min(landing.before, this.spec.to) || this.isClosed()) return false;
+    this.pursuit.left(playhead);
+    this.skipped(this.next, entry.frame);
+    await supply.startAt(entry.seconds);
+    await this.lookAhead(entry.seconds, supply);
     return true;
   }
 
+  /** The key frame to go on at, as `Pursuit` has it. */
+  private async entryFor({ from, best }: Landing, supply: PictureSupply): Promise<Entry | undefined> {
+    // Not all the way from where it began, key frame by key frame.
+    const near = this.startSeconds(Math.floor(from)) - RESTART_SECONDS;
+    while (this.ahead && this.ahead.frame < from)
+      await this.lookAhead(Math.max(near, this.ahead.seconds), supply);
+    let entry = this.ahead;
+    while (entry) {
+      const later = await this.entryAfter(entry.seconds, supply);
+      if (!later || later.frame > best) break;
+      entry = later;
+    }
+    return entry;
+  }
+
   private async lookAhead(from: number, supply: PictureSupply): Promise<void> {
+    this.ahead = await this.entryAfter(from, supply);
+  }
+
+  private async entryAfter(from: number, supply: PictureSupply): Promise<Entry | undefined> {
     const seconds = await supply.entryAfter(from);
-    this.ahead = seconds === undefined ? undefined : { seconds, frame: this.entryFrame(seconds) };
+    return seconds === undefined ? undefined : { seconds, frame: this.entryFrame(seconds) };
   }
 
   /** The first timeline frame that can be shown when decoding begins at a source time. */

@@ -1,0 +1,78 @@
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import { Pursuit, type Landing } from './index.js';
+
+/**
+ * A decoder that fell behind brings its frames at a pace, one picture each.
+ * @param pace frames that it brings in the time of a frame
+ * @returns what it is told before each of its pictures
+ */
+function told(pace: number, frames: number, next = 100, playhead = 103): (Landing | undefined)[] {
+  const pursuit = new Pursuit(24);
+  return Array.from({ length: frames }, (_, at) => {
+    const now = playhead + at / pace;
+    if (at > 0) pursuit.took(now);
+    return pursuit.landingFor(next + at, now);
+  });
+}
+
+describe('a decoder that is too late', () => {
+  it('is not judged before three of its frames have come, or it was waited for', () => {
+    expect(told(0.5, 3)).toEqual([undefined, undefined, undefined]);
+    expect(told(0.5, 4)[3]).toBeDefined();
+    const stalled = new Pursuit(24);
+    expect(stalled.landingFor(10, 12)).toBeUndefined();
+    expect(stalled.landingFor(10, 16)).toBeUndefined();
+    expect(stalled.landingFor(10, 17)).toMatchObject({ before: Infinity });
+  });
+
+  it('that is slower than the timeline never catches up', () => {
+    expect(told(0.9, 4).at(-1)!.before).toBe(Infinity);
+  });
+
+  it('that is faster has caught up when the lead is worn off', () => {
+    // Two frames too far behind, and a quarter of a frame gained in the time of each, three of which are gone already.
+    const landing = told(1.25, 4).at(-1)!;
+    expect(landing.before).toBeCloseTo(100 + 3 + 8 - 0.0, 5);
+    const quick = told(4, 4).at(-1);
+    expect(quick).toBeUndefined();
+  });
+
+  it('never lands where it cannot have a picture in time', () => {
+    fc.assert(
+      fc.property(fc.double({ min: 0.1, max: 3, noNaN: true }), (pace) => {
+        const landing = told(pace, 8).at(-1);
+        if (!landing) return;
+        const now = 103 + 7 / pace;
+        expect(landing.from).toBeGreaterThanOrEqual(now + 1 / pace);
+        expect(landing.before).toBeGreaterThan(landing.from);
+      }),
+    );
+  });
+
+  it('learns how long it takes to bring the first picture elsewhere', () => {
+    const pursuit = new Pursuit(24);
+    for (let at = 0; at < 4; at++) {
+      pursuit.landingFor(100 + at, 102 + 2 * at);
+      pursuit.took(102 + 2 * at);
+    }
+    expect(pursuit.landingFor(104, 110)!.best).toBeLessThan(116);
+    pursuit.left(110);
+    pursuit.took(120);
+    // Ten frames' time, and best as much again in reserve.
+    expect(pursuit.landingFor(116, 120)).toMatchObject({ from: 130, best: 140 });
+  });
+
+  it('is judged by what it was a moment ago, but not for long', () => {
+    const pursuit = new Pursuit(24);
+    for (let at = 0; at < 4; at++) {
+      pursuit.landingFor(100 + at, 102 + 2 * at);
+      pursuit.took(102 + 2 * at);
+    }
+    expect(pursuit.landingFor(120, 119)).toBeUndefined();
+    expect(pursuit.copy().landingFor(120, 122)).toBeDefined();
+    expect(pursuit.memory(122)).not.toBe('');
+    expect(pursuit.memory(200)).toBe('');
+    expect(pursuit.landingFor(190, 200)).toBeUndefined();
+  });
+});

@@ -1,0 +1,95 @@
+/** Frames that must have come out too late before a decoder's pace is judged by them. */
+const JUDGED_BY = 3;
+/** How long a decoder that brings nothing is waited for before it is judged, seconds. */
+const PATIENCE_SECONDS = 0.2;
+/** A pace that was seen this long ago still counts when a decoder is late again, seconds. */
+const REMEMBERED_SECONDS = 2;
+
+/** Where a decoder lands, it is best ahead by this many times what it takes to bring a picture. */
+const RESERVE = 2;
+
+/** Frames of the timeline among which a key frame must be for going on there to bring a picture sooner. */
+export interface Landing {
+  readonly from: number;
+  /** Up to here a later key frame is better, since it leaves a reserve; beyond, the first one is. */
+  readonly best: number;
+  /** Catching up brings a picture by then; Infinity when it never does. */
+  readonly before: number;
+}
+
+/**
+ * Rule 3 of pacing, for one decoder: when it is too late, whether it will catch up, or where else it must go on so that
+ * a picture is seen again soonest. Times are counted in frames of the timeline.
+ */
+export class Pursuit {
+  private lateFrom = NaN;
+  private lateAt = NaN;
+  private taken = 0;
+  /** Frames and pictures that it brings in the time of a frame, when it was last judged. */
+  private pace = NaN;
+  private pictures = NaN;
+  private judgedAt = -Infinity;
+  /** When it went on elsewhere and has brought nothing since, and how long that took the last time. */
+  private leftAt = NaN;
+  private landing = 0;
+
+  constructor(private readonly framesPerSecond: number) {}
+
+  /** A picture came out of the decoder. */
+  took(playhead: number): void {
+    this.taken++;
+    if (Number.isNaN(this.leftAt)) return;
+    this.landing = playhead - this.leftAt;
+    this.leftAt = NaN;
+  }
+
+  /**
+   * Asked before each picture.
+   * @param next timeline frame that comes out of the decoder next
+   * @param playhead may stand between two frames
+   * @returns where to go on; undefined to go on decoding
+   */
+  landingFor(next: number, playhead: number): Landing | undefined {
+    const behind = playhead - next;
+    if (!(behind >= 1)) {
+      this.lateAt = NaN;
+      return undefined;
+    }
+    if (Number.isNaN(this.lateAt)) {
+      this.lateFrom = next;
+      this.lateAt = playhead;
+      this.taken = 0;
+    }
+    const waited = playhead - this.lateAt;
+    if (next - this.lateFrom >= JUDGED_BY || waited > PATIENCE_SECONDS * this.framesPerSecond) {
+      this.pace = (next - this.lateFrom) / waited;
+      this.pictures = Math.max(1, this.taken) / waited;
+      this.judgedAt = playhead;
+    }
+    if (!this.remembers(playhead)) return undefined;
+    const needed = Math.max(1 / this.pictures, this.landing);
+    const [from, best] = [playhead + needed, playhead + RESERVE * needed];
+    const before = this.pace > 1 ? playhead + (behind - 1) / (this.pace - 1) : Infinity;
+    return from < before ? { from, best, before } : undefined;
+  }
+
+  /** It goes on at a key frame. */
+  left(playhead: number): void {
+    this.lateAt = NaN;
+    this.leftAt = playhead;
+  }
+
+  /** The same, for another simulation that goes on from here. */
+  copy(): Pursuit {
+    return Object.assign(new Pursuit(this.framesPerSecond), this);
+  }
+
+  /** Says what of the past still counts at a playhead. */
+  memory(playhead: number): string {
+    return this.remembers(playhead) ? [this.pace, this.pictures, this.landing, this.judgedAt].join() : '';
+  }
+
+  private remembers(playhead: number): boolean {
+    return playhead - this.judgedAt <= REMEMBERED_SECONDS * this.framesPerSecond;
+  }
+}
