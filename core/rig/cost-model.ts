@@ -168,3 +168,30 @@ export function showMs(rig: Rig, megapixels: number): number | undefined {
 
 /** Name of the kernel that reduces by a divisor; the rig measures each. */
 export const scaleKernel = (scale: number): string => (scale === 1 ? 'copy' : `reduce 1:${scale}`);
+
+/** Kernels that resample by a ratio that is no whole number: to about a quarter, and to far less. */
+export const RESAMPLE = 'resample';
+export const RESAMPLE_FAR = 'resample far';
+/** Pixels of the result for one of the source, when the rig measures them. */
+const RESAMPLED = 0.0736;
+const RESAMPLED_FAR = 0.00385;
+
+/** ms of resampling a picture: a part for what it reads, and a part for what it makes. Undefined when not measured. */
+export function resampleMs(rig: Rig, source: number, result: number): number | undefined {
+  const near = kernelMs(rig, RESAMPLE, source);
+  const far = kernelMs(rig, RESAMPLE_FAR, source);
+  if (near === undefined || far === undefined) return near;
+  const slope = Math.max(0, near - far) / (RESAMPLED - RESAMPLED_FAR);
+  return Math.min(near, far) + slope * Math.max(0, result / source - RESAMPLED_FAR);
+}
+
+/** What presenting takes for what showing takes, where it was not measured; about what it is without a graphics processor. */
+const USUAL_PRESENT_SHARE = 0.6;
+
+/** ms that the browser takes beside the player to bring a picture of a size to the screen. */
+export function presentMs(rig: Rig, megapixels: number): number | undefined {
+  const shown = showMs(rig, megapixels);
+  const measured = rig.shows.find((each) => each.presentMs);
+  const share = measured ? measured.presentMs!.value / measured.ms.value : USUAL_PRESENT_SHARE;
+  return shown === undefined ? undefined : shown * share;
+}

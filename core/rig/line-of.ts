@@ -11,7 +11,7 @@ import { passagesOf, poseOf, type PreviewGraph } from '../render/index.js';
 import { toNumber } from '../time/index.js';
 import type { FrameSize } from '../timeline/index.js';
 import { decodeFactorOf, factorOf, NOTHING_LEARNED, type Calibration } from './calibration.js';
-import { showMs } from './cost-model.js';
+import { presentMs, showMs } from './cost-model.js';
 import { codingOf, type PlayedMedium } from './medium.js';
 import type { MemoryShares } from './memory.js';
 import { picturesFor } from './passage-pictures.js';
@@ -30,8 +30,6 @@ export interface Work {
 
 /** From the press of play until the first clip is asked for, ms. */
 const START_MS = 25;
-/** What the browser takes to bring a picture to the screen, for what the player takes to hand it over. */
-const PRESENT_SHARE = 0.6;
 
 /**
  * Lays out what the player does for a stretch of a timeline on a rig, ms by ms. What a rig was not measured for costs
@@ -77,7 +75,8 @@ export function lineOf(
   const composeMs = new Float32Array(graph.length);
   for (const { from, to, layers } of graph.stretches)
     composeMs.fill(composeMsOf(rig, layers, media, playSize, unmeasured), from, to);
-  const shown = showMs(rig, megapixels(playSize)) ?? missing(unmeasured, 'showing');
+  const shownPixels = megapixels(playSize);
+  const shown = showMs(rig, shownPixels) ?? missing(unmeasured, 'showing');
   const plain: PlaybackLine = {
     rate: graph.rate,
     from: 0,
@@ -85,7 +84,7 @@ export function lineOf(
     passages,
     composeMs,
     showMs: shown,
-    presentMs: shown * PRESENT_SHARE,
+    presentMs: presentMs(rig, shownPixels) ?? 0,
     cores: rig.machine.cores,
     // What others took while a rig was measured is in its figures; in figures that are given it is not.
     coresOfOthers: rig.thoroughness === 'given' ? rig.machine.loadByOthers * rig.machine.cores : 0,

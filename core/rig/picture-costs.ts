@@ -10,7 +10,7 @@ import {
   type Posed,
 } from '../render/index.js';
 import type { FrameSize } from '../timeline/index.js';
-import { decodeMs, kernelMs, scaleKernel } from './cost-model.js';
+import { decodeMs, kernelMs, RESAMPLE, resampleMs, scaleKernel } from './cost-model.js';
 import { stepKernel, type EffectKernel } from './effect-kernels.js';
 import type { PlayedMedium } from './medium.js';
 import type { DecodeFigures, Rig } from './rig.js';
@@ -62,7 +62,10 @@ export function pictureCosts(
   const kernel = scalingOf(medium, raster);
   // The server hands over pictures of the size that is wanted.
   const scaledPixels = medium.decoder === 'server' ? megapixels(raster) : load.megapixels;
-  const scale = kernelMs(rig, kernel, scaledPixels) ?? missing(unmeasured, 'scaling');
+  const scale =
+    (kernel === RESAMPLE
+      ? resampleMs(rig, scaledPixels, megapixels(raster))
+      : kernelMs(rig, kernel, scaledPixels)) ?? missing(unmeasured, 'scaling');
   const turning = medium.turned ? (kernelMs(rig, 'copy', megapixels(raster)) ?? 0) : 0;
   const steps = effectCosts(rig, posed.effects, raster, unmeasured);
   const effects = steps.reduce((sum, { ms }) => sum + ms, 0);
@@ -116,7 +119,7 @@ function scalingOf({ size, decoder, turned }: PlayedMedium, raster: FrameSize): 
   const upright = turned ? { width: raster.height, height: raster.width } : raster;
   const ratio = size.width / upright.width;
   const isWhole = Number.isInteger(ratio) && size.height === ratio * upright.height;
-  return isWhole && [1, 2, 4, 8, 16].includes(ratio) ? scaleKernel(ratio) : 'resample';
+  return isWhole && [1, 2, 4, 8, 16].includes(ratio) ? scaleKernel(ratio) : RESAMPLE;
 }
 
 /** Cores that one decoder keeps busy: what it does alone against what all cores do when several decode at once. */

@@ -16,7 +16,11 @@ import {
   LOWEST_CEILING,
   memoryShares,
   NOTHING_LEARNED,
+  presentMs,
   refine,
+  RESAMPLE,
+  RESAMPLE_FAR,
+  resampleMs,
   rigSchema,
   showMs,
   SIMULATED_DRIVES,
@@ -137,6 +141,29 @@ describe('the loads of the stages', () => {
     expect(between).toBeGreaterThan(laptop.shows[1]!.ms.value);
     expect(between).toBeLessThan(laptop.shows[2]!.ms.value);
     expect(showMs({ ...laptop, shows: [] }, 1)).toBeUndefined();
+  });
+
+  it('are joined by what the browser takes, measured for one size and in proportion for others', () => {
+    const [first, ...others] = laptop.shows;
+    const measured = { ...first!, presentMs: { ...first!.ms, value: first!.ms.value / 4 } };
+    const rig = { ...laptop, shows: [measured, ...others] };
+    for (const megapixels of [0.2, 0.96 * 0.54, 3])
+      expect(presentMs(rig, megapixels)! / showMs(rig, megapixels)!).toBeCloseTo(0.25, 9);
+    expect(presentMs(laptop, 1)! / showMs(laptop, 1)!).toBeGreaterThan(0);
+    expect(presentMs({ ...laptop, shows: [] }, 1)).toBeUndefined();
+  });
+
+  it('of resampling have a part for what is read and a part for what is made', () => {
+    const near = laptop.kernels.find(({ kernel }) => kernel === RESAMPLE)!;
+    const msPerMegapixel = { ...near.msPerMegapixel, value: near.msPerMegapixel.value / 4 };
+    const rig = { ...laptop, kernels: [...laptop.kernels, { ...near, kernel: RESAMPLE_FAR, msPerMegapixel }] };
+    const at = (result: number): number => resampleMs(rig, 8, result)!;
+    // As measured, at both places: to 1042 × 586 and to 238 × 134 of 3840 × 2160.
+    expect(at((8 * 1042 * 586) / (3840 * 2160))).toBeCloseTo(8 * near.msPerMegapixel.value, 2);
+    expect(at((8 * 238 * 134) / (3840 * 2160))).toBeCloseTo(2 * near.msPerMegapixel.value, 2);
+    expect(at(0.4)).toBeGreaterThan(at(0.1));
+    expect(at(0.001)).toBeCloseTo(2 * near.msPerMegapixel.value, 2);
+    expect(resampleMs(laptop, 8, 0.001)).toBe(resampleMs(laptop, 8, 1));
   });
 });
 

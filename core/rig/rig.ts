@@ -99,7 +99,13 @@ const kernelSchema = object({
 
 export type KernelFigures = InferType<typeof kernelSchema>;
 
-const showSchema = object({ width: side(), height: side(), ms: figureSchema.required() }).noUnknown();
+const showSchema = object({
+  width: side(),
+  height: side(),
+  ms: figureSchema.required(),
+  /** What the browser takes of all cores to bring it to the screen then. */
+  presentMs: figureSchema.optional().default(undefined),
+}).noUnknown();
 
 const pathSchema = object({
   use: string()

@@ -64,24 +64,49 @@ function rowBy4(from: usize, stride: usize, to: usize, width: i32): void {
   scalar(from, stride, to, x, width, 4);
 }
 
+// Sums of neighbouring 32-bit lanes of two vectors, in their order.
+// @ts-ignore: decorator
+@inline
+function pairsOf(first: v128, second: v128): v128 {
+  return i32x4.add(
+    v128.shuffle<i32>(first, second, 0, 2, 4, 6),
+    v128.shuffle<i32>(first, second, 1, 3, 5, 7),
+  );
+}
+
+// Sixty-four samples of a row at a time; the sums of pairs of all rows stay within 16 bits.
 function rowByMore(from: usize, stride: usize, to: usize, width: i32, divisor: i32): void {
-  const shift = divisor == 8 ? 6 : 8;
-  const half = 1 << (shift - 1);
-  for (let x = 0; x < width; x++) {
-    let sums = i32x4.splat(0);
-    const at = from + <usize>x * <usize>divisor;
+  const step = 64 / divisor;
+  let x = 0;
+  for (; x + step <= width; x += step) {
+    let line = from + <usize>x * <usize>divisor;
+    let a = i16x8.splat(0);
+    let b = a;
+    let c = a;
+    let d = a;
     for (let row = 0; row < divisor; row++) {
-      const line = at + <usize>row * stride;
-      const samples = divisor == 8 ? v128.load64_zero(line) : v128.load(line);
-      sums = i32x4.add(sums, i32x4.extadd_pairwise_i16x8_u(i16x8.extadd_pairwise_i8x16_u(samples)));
+      a = i16x8.add(a, i16x8.extadd_pairwise_i8x16_u(v128.load(line)));
+      b = i16x8.add(b, i16x8.extadd_pairwise_i8x16_u(v128.load(line, 16)));
+      c = i16x8.add(c, i16x8.extadd_pairwise_i8x16_u(v128.load(line, 32)));
+      d = i16x8.add(d, i16x8.extadd_pairwise_i8x16_u(v128.load(line, 48)));
+      line += stride;
     }
-    const sum =
-      i32x4.extract_lane(sums, 0) +
-      i32x4.extract_lane(sums, 1) +
-      i32x4.extract_lane(sums, 2) +
-      i32x4.extract_lane(sums, 3);
-    store<u8>(to + <usize>x, <u8>((sum + half) >> shift));
+    const low = pairsOf(i32x4.extadd_pairwise_i16x8_u(a), i32x4.extadd_pairwise_i16x8_u(b));
+    const high = pairsOf(i32x4.extadd_pairwise_i16x8_u(c), i32x4.extadd_pairwise_i16x8_u(d));
+    if (divisor == 8) {
+      const half = i32x4.splat(32);
+      const means = i16x8.narrow_i32x4_u(
+        i32x4.shr_u(i32x4.add(low, half), 6),
+        i32x4.shr_u(i32x4.add(high, half), 6),
+      );
+      v128.store64_lane(to + <usize>x, i8x16.narrow_i16x8_u(means, means), 0);
+    } else {
+      const means = i32x4.shr_u(i32x4.add(pairsOf(low, high), i32x4.splat(128)), 8);
+      const words = i16x8.narrow_i32x4_u(means, means);
+      v128.store32_lane(to + <usize>x, i8x16.narrow_i16x8_u(words, words), 0);
+    }
   }
+  scalar(from, stride, to, x, width, divisor);
 }
 
 function scalar(from: usize, stride: usize, to: usize, start: i32, width: i32, divisor: i32): void {

@@ -6,6 +6,8 @@ import type { DecodeTimes } from './messages.js';
 const GROUP = 12;
 /** Frames that the first repetition does not count: starting a decoder costs once. */
 const WARM = 12;
+/** Repetitions that a slow decoder is given time for. */
+const FEWEST_GROUPS = 4;
 const IN_FLIGHT = 8;
 /** How often a decoder is set up anew, to see how long its first picture takes. */
 const STARTS = 4;
@@ -83,7 +85,8 @@ async function flatOut(
     const end = performance.now() + 1000 * seconds;
     // A slow decoder is given longer, so that there is something to measure.
     const isTime = (): boolean =>
-      performance.now() < end || (stamps.length <= WARM + GROUP && performance.now() < end + 3000 * seconds);
+      performance.now() < end ||
+      (stamps.length <= WARM + FEWEST_GROUPS * GROUP && performance.now() < end + 2000 * seconds);
     let packet: EncodedPacket | null = firstPacket;
     while (packet && !isDone() && isTime()) {
       decoder.decode(packet.toEncodedVideoChunk());

@@ -1,4 +1,4 @@
-import { scaleKernel } from '@hone/core/rig';
+import { RESAMPLE, RESAMPLE_FAR, scaleKernel } from '@hone/core/rig';
 import type { FrameSize } from '@hone/core/timeline';
 import { reduceFrame, reductionBytes } from '../decode/reduce-frame.js';
 import { Workspace } from '../decode/workspace.js';
@@ -15,6 +15,13 @@ const SCALES = [1, 2, 4, 8, 16];
 const COMPOSED = { width: 960, height: 540 };
 /** A preview that is no whole part of its source. */
 const ODD = { width: 1042, height: 586 };
+/** One that is far smaller. */
+const FAR = { width: 238, height: 134 };
+/** A piece of a picture that is worked on to see what is left of the machine. */
+const WORKED = { width: 256, height: 64 };
+const PACE_MS = 1000 / 24;
+
+type Drawn = ReturnType<Screen['draw']>;
 
 const megapixels = ({ width, height }: FrameSize): number => (width * height) / 1e6;
 const even = (value: number): number => 2 * Math.round(value / 2);
@@ -51,7 +58,11 @@ export class KernelBench {
         kernel: scaleKernel(scale),
         target: { width: even(SOURCE.width / scale), height: even(SOURCE.height / scale) },
       }));
-      for (const { kernel, target } of [...targets, { kernel: 'resample', target: ODD }]) {
+      for (const { kernel, target } of [
+        ...targets,
+        { kernel: RESAMPLE, target: ODD },
+        { kernel: RESAMPLE_FAR, target: FAR },
+      ]) {
         const ms: number[] = [];
         for (let round = -1; round < rounds; round++) {
           const start = performance.now();
@@ -75,12 +86,60 @@ export class KernelBench {
     return times;
   }
 
-  showTimes(sizes: readonly FrameSize[], rounds: number): ShowTimes[] {
-    return sizes.map((size) => ({ size, ms: this.draw(size, rounds, 1).map(({ showMs }) => showMs) }));
+  /** What showing takes at the pace of playing: a picture that is drawn after a pause costs more than one in a row. */
+  async showTimes(
+    sizes: readonly FrameSize[],
+    rounds: number,
+    canvas = new OffscreenCanvas(2, 2),
+  ): Promise<ShowTimes[]> {
+    const times: ShowTimes[] = [];
+    for (const size of sizes) {
+      const ms: number[] = [];
+      await this.atPace(this.drawing(size, 1, canvas), rounds + 1, ({ showMs }) => ms.push(showMs));
+      times.push({ size, ms: ms.slice(1) });
+    }
+    return times;
   }
 
-  private draw(size: FrameSize, rounds: number, layers: number): { composeMs: number; showMs: number }[] {
-    const screen = new Screen(new OffscreenCanvas(size.width, size.height), this.memory, this.kernels);
+  /** Shows pictures at the pace of playing for so many ms. @returns how many */
+  async keepShowing(size: FrameSize, ms: number, canvas = new OffscreenCanvas(2, 2)): Promise<number> {
+    const end = performance.now() + ms;
+    let count = 0;
+    const isOver = (): boolean => performance.now() >= end;
+    await this.atPace(this.drawing(size, 1, canvas), Infinity, () => count++, isOver);
+    return count;
+  }
+
+  /** How often a piece of work can be done in so many ms, on a part of the picture that fits into a cache. */
+  workFor(ms: number): number {
+    const end = performance.now() + ms;
+    let count = 0;
+    for (; performance.now() < end; count++)
+      this.kernels.reduceBox(FIRST_FREE, WORKED.width, this.target, WORKED.width / 4, WORKED.height / 4, 4);
+    return count;
+  }
+
+  private async atPace<T>(
+    draw: () => T,
+    most: number,
+    take: (took: T) => void,
+    isOver = (): boolean => false,
+  ): Promise<void> {
+    let due = performance.now();
+    for (let drawn = 0; drawn < most && !isOver(); drawn++) {
+      take(draw());
+      due = Math.max(due + PACE_MS, performance.now());
+      await new Promise((resolve) => setTimeout(resolve, due - performance.now()));
+    }
+  }
+
+  private draw(size: FrameSize, rounds: number, layers: number): Drawn[] {
+    const draw = this.drawing(size, layers, new OffscreenCanvas(size.width, size.height));
+    return Array.from({ length: rounds + 1 }, draw).slice(1);
+  }
+
+  private drawing(size: FrameSize, layers: number, canvas: OffscreenCanvas): () => Drawn {
+    const screen = new Screen(canvas, this.memory, this.kernels);
     const picture: ReadyPicture = {
       address: this.target,
       pose: { raster: size, natural: size, placement: { x: 0, y: 0, ...size } },
@@ -101,8 +160,7 @@ export class KernelBench {
       alphas: [],
       shapes: this.composed,
     };
-    const took = Array.from({ length: rounds + 1 }, () => screen.draw(drawn, size, room));
-    return took.slice(1);
+    return () => screen.draw(drawn, size, room);
   }
 }
 

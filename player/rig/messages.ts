@@ -5,7 +5,11 @@ import type { FrameSize } from '@hone/core/timeline';
 export type RigRequest =
   | { kind: 'init'; wasm: ArrayBuffer }
   | { kind: 'kernels'; rounds: number }
+  /** What is shown from now on is seen on a canvas of the page. */
+  | { kind: 'canvas'; canvas: OffscreenCanvas }
   | { kind: 'shows'; sizes: readonly FrameSize[]; rounds: number }
+  | { kind: 'showing'; size: FrameSize; ms: number; seen: boolean }
+  | { kind: 'work'; ms: number }
   | { kind: 'decode'; url: string; seconds: number; decoders: number }
   | { kind: 'graphics'; rounds: number };
 
@@ -45,7 +49,10 @@ export interface GraphicsTimes {
 export type RigReply =
   | { kind: 'init' }
   | { kind: 'kernels'; times: readonly KernelTimes[] }
+  | { kind: 'canvas' }
   | { kind: 'shows'; times: readonly ShowTimes[] }
+  | { kind: 'showing'; pictures: number }
+  | { kind: 'work'; pieces: number }
   | { kind: 'decode'; times: DecodeTimes }
   | { kind: 'graphics'; times: GraphicsTimes };
 

@@ -1,5 +1,6 @@
 import type { FrameSize } from '@hone/core/timeline';
 import { channel, type Channel } from '../shared/messages.js';
+import { presentMsOf, type Left } from './presentation.js';
 import type {
   DecodeTimes,
   GraphicsTimes,
@@ -20,6 +21,7 @@ export class RigProbe {
   private next = 1;
 
   private constructor(
+    private readonly assets: string,
     private readonly worker: Worker,
     private readonly port: Channel<NumberedRequest, NumberedReply>,
   ) {
@@ -34,13 +36,19 @@ export class RigProbe {
       throw new Error(`The player's kernels could not be loaded: ${reply.status}. Start Hone anew.`);
     const wasm = await reply.arrayBuffer();
     const worker = new Worker(`${assets}rig.js`, { type: 'module', name: 'rig' });
-    const probe = new RigProbe(worker, channel(worker));
+    const probe = new RigProbe(assets, worker, channel(worker));
     await probe.ask({ kind: 'init', wasm }, [wasm]);
     return probe;
   }
 
   async kernels(rounds: number): Promise<readonly KernelTimes[]> {
     return (await this.ask({ kind: 'kernels', rounds })).times;
+  }
+
+  /** Lets what is shown be seen: `shows` and `presentation` measure what playing costs only then. */
+  async showOn(canvas: HTMLCanvasElement): Promise<void> {
+    const offscreen = canvas.transferControlToOffscreen();
+    await this.ask({ kind: 'canvas', canvas: offscreen }, [offscreen]);
   }
 
   async shows(sizes: readonly FrameSize[], rounds: number): Promise<readonly ShowTimes[]> {
@@ -54,6 +62,38 @@ export class RigProbe {
 
   async graphics(rounds: number): Promise<GraphicsTimes> {
     return (await this.ask({ kind: 'graphics', rounds })).times;
+  }
+
+  /**
+   * What the browser takes of all cores to bring a drawn picture to the screen, ms a picture: of what all cores can do,
+   * how much less is left when the pictures are seen than when they are only drawn.
+   * @param ms of each of the parts of a round
+   */
+  async presentation(size: FrameSize, rounds: number, ms: number): Promise<readonly number[]> {
+    const others: RigProbe[] = [];
+    try {
+      for (let core = 0; core < navigator.hardwareConcurrency; core++)
+        others.push(await RigProbe.create(this.assets));
+      const left = async (showing: () => Promise<number>): Promise<Left> => {
+        const [pictures, ...done] = await Promise.all([
+          showing(),
+          ...others.map(async (other) => (await other.ask({ kind: 'work', ms })).pieces),
+        ]);
+        return { pictures, pieces: done.reduce((sum, each) => sum + each, 0) };
+      };
+      const shown = (seen: boolean) => async (): Promise<number> =>
+        (await this.ask({ kind: 'showing', size, ms, seen })).pictures;
+      const times: number[] = [];
+      for (let round = 0; round < rounds; round++) {
+        const alone = await left(() => Promise.resolve(0));
+        const drawn = await left(shown(false));
+        const seen = await left(shown(true));
+        times.push(presentMsOf(alone, drawn, seen, others.length * ms));
+      }
+      return times;
+    } finally {
+      for (const other of others) other.dispose();
+    }
   }
 
   /** Ends everything; what still waits is rejected. */

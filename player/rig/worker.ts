@@ -6,6 +6,7 @@ import { KernelBench } from './kernel-times.js';
 import type { NumberedReply, NumberedRequest, RigReply } from './messages.js';
 
 let bench: KernelBench | undefined;
+let canvas: OffscreenCanvas | undefined;
 
 async function answer(request: NumberedRequest): Promise<RigReply> {
   switch (request.kind) {
@@ -16,8 +17,17 @@ async function answer(request: NumberedRequest): Promise<RigReply> {
     }
     case 'kernels':
       return { kind: 'kernels', times: await bench!.kernelTimes(request.rounds) };
+    case 'canvas':
+      ({ canvas } = request);
+      return { kind: 'canvas' };
     case 'shows':
-      return { kind: 'shows', times: bench!.showTimes(request.sizes, request.rounds) };
+      return { kind: 'shows', times: await bench!.showTimes(request.sizes, request.rounds, canvas) };
+    case 'showing': {
+      const seen = request.seen ? canvas : undefined;
+      return { kind: 'showing', pictures: await bench!.keepShowing(request.size, request.ms, seen) };
+    }
+    case 'work':
+      return { kind: 'work', pieces: bench!.workFor(request.ms) };
     case 'decode':
       return { kind: 'decode', times: await decodeTimes(request.url, request.seconds, request.decoders) };
     case 'graphics':

@@ -79,9 +79,12 @@ export function figureRows(rig: Rig): FigureRow[] {
   const kernels = rig.kernels.map(({ stage, kernel, on, msPerMegapixel, of }) =>
     rowOf(STAGE_NAMES[stage], `${kernel}, on the ${on}`, msPerMegapixel, perMegapixel, `of the ${of}`),
   );
-  const shows = rig.shows.map(({ width, height, ms }) =>
+  const shows = rig.shows.flatMap(({ width, height, ms, presentMs }) => [
     rowOf('Show', pixels({ width, height }), ms, milliseconds),
-  );
+    ...(presentMs
+      ? [rowOf('Show', `${pixels({ width, height })}, by the browser beside it`, presentMs, milliseconds)]
+      : []),
+  ]);
   const cores = [
     rowOf('Cores', 'ffmpeg decodes the heaviest source, one thread', rig.oneCoreFps, framesPerSecond),
     rowOf('Cores', 'ffmpeg decodes the heaviest source, all cores', rig.allCoresFps, framesPerSecond),
