@@ -3,7 +3,7 @@ import { poseOf } from '../render/index.js';
 import { effectCosts, type Prediction, type Situation, type Work } from '../rig/index.js';
 import { toNumber } from '../time/index.js';
 import { isOversized, merged, nothing, type Cause, type CauseKind, type Scene } from './cause.js';
-import { loadsIn, REAL_TIME_DROPS } from './limiting-stage.js';
+import { besideIn, costliest, loadsIn, REAL_TIME_DROPS } from './limiting-stage.js';
 import { machineNotes } from './machine-notes.js';
 import { mediaNotes } from './media-notes.js';
 import { runNotes } from './run-notes.js';
@@ -63,7 +63,7 @@ function limitsOf({ situation, prediction, measured }: Scene, windows: readonly 
     const guilty = [window, windows[at - 1]]
       .filter((each) => each !== undefined)
       .reduce((most, each) => (mostOf(each) > mostOf(most) ? each : most));
-    const { kind, stage } = limitOf(guilty, situation);
+    const { kind, stage } = limitOf(guilty, situation, prediction);
     const entry = found.get(kind) ?? { stage, windows: [], predicted: 0, measured: 0 };
     entry.windows.push(window);
     found.set(kind, { ...entry, predicted: entry.predicted + predicted, measured: entry.measured + seen });
@@ -83,7 +83,11 @@ function limitsOf({ situation, prediction, measured }: Scene, windows: readonly 
 const mostOf = ({ use }: Window): number =>
   Math.max(use.drive, use.decoder, use.worker, use.engine, use.cores);
 
-function limitOf(window: Window, situation: Situation): { kind: CauseKind; stage: Stage } {
+function limitOf(
+  window: Window,
+  situation: Situation,
+  prediction: Prediction,
+): { kind: CauseKind; stage: Stage } {
   const { use } = window;
   const lines = { drive: use.drive, decoder: use.decoder, worker: use.worker, engine: use.engine };
   const [name] = Object.entries(lines).reduce((most, each) => (each[1] > most[1] ? each : most));
@@ -96,7 +100,15 @@ function limitOf(window: Window, situation: Situation): { kind: CauseKind; stage
     return window.composeMs > window.showMs
       ? { kind: 'scaling or composing', stage: 'compose' }
       : { kind: 'showing', stage: 'show' };
-  return { kind: decodingLimit(window, situation), stage: 'decode' };
+  const kind = decodingLimit(window, situation);
+  return { kind, stage: kind === 'cores' ? crowdedStage(window, prediction) : 'decode' };
+}
+
+/** Where all cores are wanted at once: the stage that the others wait for then. */
+function crowdedStage(window: Window, { log, line, work }: Prediction): Stage {
+  const { loads, worked } = loadsIn(log, [window], frameBudgetMs(line.rate));
+  const beside = besideIn(work.preview.graph, line.decodeWorkers);
+  return worked === 0 ? 'decode' : costliest(loads, beside(window));
 }
 
 function decodingLimit(window: Window, { timeline, sources }: Situation): CauseKind {

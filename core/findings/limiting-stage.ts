@@ -89,7 +89,11 @@ export function limitingStage(
   };
 }
 
-function costliest(loads: Readonly<Record<Stage, number>>, { decoders, workers }: ReturnType<Beside>): Stage {
+/** The costliest stage of the line that the others wait for. */
+export function costliest(
+  loads: Readonly<Record<Stage, number>>,
+  { decoders, workers }: ReturnType<Beside>,
+): Stage {
   const sideBySide = [1, decoders, workers, 1];
   const sums = LINES.map((line, at) => line.reduce((sum, stage) => sum + loads[stage], 0) / sideBySide[at]!);
   const most = Math.max(...sums);

@@ -79,12 +79,28 @@ describe('what runs teach', () => {
     // What is not played in a run stays as it was.
     const after = learned(
       calibration,
-      logOf(() => 9),
-      logOf(() => 3),
+      logOf(() => 45),
+      logOf(() => 15),
       [{ from: 0, to: 96, coding: 'third' }],
     );
     expect(decodeFactorOf(after, 'long')).toBe(decodeFactorOf(calibration, 'long'));
     expect(decodeFactorOf(after, 'third')).toBeGreaterThan(2);
+  });
+
+  it('takes a kind that was never played for the like of its family', () => {
+    const calibration = {
+      ...NOTHING_LEARNED,
+      decode: { log: 1, variance: 0.1 },
+      codings: [
+        { coding: 'browser h264 long-GOP, 8.3 MP, 2^-2 bits a pixel', log: 0.2, variance: 0.01 },
+        { coding: 'browser h264 long-GOP, 2.1 MP, 2^-2 bits a pixel', log: 0.4, variance: 0.01 },
+        { coding: 'browser h264 intra, 0.5 MP, 2^0 bits a pixel', log: 0.9, variance: 0.01 },
+      ],
+    };
+    const log = (coding: string): number => Math.log(decodeFactorOf(calibration, coding));
+    expect(log('browser h264 long-GOP, 8.3 MP, 2^-2 bits a pixel')).toBeCloseTo(0.2);
+    expect(log('browser h264 long-GOP, 8.3 MP, 2^-4 bits a pixel')).toBeCloseTo(0.3);
+    expect(log('browser hevc long-GOP, 8.3 MP, 2^-2 bits a pixel')).toBeCloseTo(1);
   });
 
   it('learns little from a stage that takes little', () => {

@@ -1,3 +1,4 @@
+import { codingFamily } from './medium.js';
 import { STAGES, type FrameLog, type LinePassage, type Stage } from '../playback/index.js';
 
 /**
@@ -32,14 +33,22 @@ const LEAST_MS = 0.2;
 /** Fewer services say nothing. */
 const FEWEST = 12;
 const MOST_LOG = Math.log(4);
+/** Kinds of coding that are remembered, those that were played last. */
+const MOST_CODINGS = 60;
 
 export const NOTHING_LEARNED: Calibration = Object.fromEntries(
   STAGES.map((stage) => [stage, BEFORE]),
 ) as unknown as Calibration;
 
-/** The factor of decoding one kind of coding. */
-export function decodeFactorOf({ codings, decode }: Calibration, coding: string): number {
-  return Math.exp((codings?.find((each) => each.coding === coding) ?? decode).log);
+/** The factor of decoding one kind of coding; of one that was never played, that of its family. */
+export const decodeFactorOf = (calibration: Calibration, coding: string): number =>
+  Math.exp(decodeLogOf(calibration, coding));
+
+function decodeLogOf({ codings = [], decode }: Calibration, coding: string): number {
+  const exact = codings.find((each) => each.coding === coding);
+  if (exact) return exact.log;
+  const family = codings.filter((each) => codingFamily(each.coding) === codingFamily(coding));
+  return family.length ? family.reduce((sum, { log }) => sum + log, 0) / family.length : decode.log;
 }
 
 export const factorOf = (calibration: Calibration, stage: Stage): number => Math.exp(calibration[stage].log);
@@ -66,11 +75,14 @@ export function learned(
   const played = [...new Set(passages.map(({ coding }) => coding))];
   const unplayed = known.filter(({ coding }) => !played.includes(coding));
   const codings = played.map((coding) => {
-    const before = known.find((each) => each.coding === coding) ?? BEFORE;
+    const before = known.find((each) => each.coding === coding) ?? {
+      ...BEFORE,
+      log: decodeLogOf(calibration, coding),
+    };
     const alone = aloneIn(passages, coding);
     return { coding, ...drawn(before, measured, predicted, 'decode', alone) };
   });
-  return { ...stages, codings: [...unplayed, ...codings] };
+  return { ...stages, codings: [...unplayed, ...codings].slice(-MOST_CODINGS) };
 }
 
 /** One coefficient after a run. */

@@ -1,4 +1,5 @@
 import {
+  megapixels,
   shownSize,
   serverDecodeReason,
   type PacketIndex,
@@ -32,11 +33,20 @@ export interface PlayedMedium {
   readonly groups: Groups;
 }
 
-/** The kind of coding of a medium: who decodes it, what it is, and whether its pictures stand alone. */
-export function codingOf({ decoder, codec, bitDepth, groups }: PlayedMedium): string {
+/**
+ * The kind of coding of a medium. First its family, up to the comma: who decodes it, what it is, and whether its pictures
+ * stand alone; then how large they are, and how many bits are spent on a pixel, in powers of two.
+ */
+export function codingOf({ decoder, codec, bitDepth, groups, size, bitsPerFrame }: PlayedMedium): string {
   const depth = bitDepth > 8 ? ` ${bitDepth} bits` : '';
-  return `${decoder} ${codec}${depth} ${groups.distance(1) === 1 ? 'intra' : 'long-GOP'}`;
+  const family = `${decoder} ${codec}${depth} ${groups.distance(1) === 1 ? 'intra' : 'long-GOP'}`;
+  const pixels = Math.max(1, size.width * size.height);
+  const density = Math.round(Math.log2(Math.max(1, bitsPerFrame) / pixels));
+  return `${family}, ${megapixels(size).toFixed(1)} MP, 2^${density} bits a pixel`;
 }
+
+/** What one kind of coding has in common with those that are like it. */
+export const codingFamily = (coding: string): string => coding.split(',')[0]!;
 
 /** How a file can be entered. */
 export interface Groups {

@@ -156,7 +156,10 @@ describe('the loads of the stages', () => {
   it('of resampling have a part for what is read and a part for what is made', () => {
     const near = laptop.kernels.find(({ kernel }) => kernel === RESAMPLE)!;
     const msPerMegapixel = { ...near.msPerMegapixel, value: near.msPerMegapixel.value / 4 };
-    const rig = { ...laptop, kernels: [...laptop.kernels, { ...near, kernel: RESAMPLE_FAR, msPerMegapixel }] };
+    const rig = {
+      ...laptop,
+      kernels: [...laptop.kernels, { ...near, kernel: RESAMPLE_FAR, msPerMegapixel }],
+    };
     const at = (result: number): number => resampleMs(rig, 8, result)!;
     // As measured, at both places: to 1042 × 586 and to 238 × 134 of 3840 × 2160.
     expect(at((8 * 1042 * 586) / (3840 * 2160))).toBeCloseTo(8 * near.msPerMegapixel.value, 2);

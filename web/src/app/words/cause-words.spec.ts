@@ -37,6 +37,13 @@ describe('the words of causes', () => {
     expect(nextShoot(cause('drive'), shape)).toBeNull();
   });
 
+  it('name beside decoding what else takes a fair part of the cores', () => {
+    const numbers = { decodeMs: 38, budgetMs: 41.7, showMs: 34, scaleMs: 3, corePercent: 91 };
+    expect(causeSentence(cause('cores', numbers, ['mill']))).toBe(
+      'Decoding mill takes 38 ms of each 41.7 ms, showing 34 ms, and all cores together are 91 % busy.',
+    );
+  });
+
   it('add up a lane from its clips', () => {
     const frames = 48;
     const lane = (ms: number): Float32Array => new Float32Array(frames).fill(ms);

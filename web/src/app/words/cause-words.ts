@@ -6,6 +6,9 @@ import type { Predicted } from '../prediction/prediction-messages';
 import { STAGE_NAMES } from './finding-words';
 import { bytes, count, framesPerSecond, milliseconds, percentOf, pixels } from './quantities';
 
+/** A stage that takes less of the frame budget is not named beside another one. */
+const FAIR_PART = 0.15;
+
 type Numbers = Readonly<Record<string, number>>;
 
 const list = (names: readonly string[]): string =>
@@ -16,13 +19,25 @@ const rate = (bytesPerSecond: number | undefined): string => `${bytes(Math.round
 /** Two digits after the point for what is counted in ones and twos. */
 const times = (value: number | undefined): string => String(Number((value ?? 0).toPrecision(2)));
 
+/** What else takes a fair part of the frame budget on the same cores. */
+function besideDecoding(n: Numbers): string {
+  const others = [
+    ['scaling', n['scaleMs'] ?? 0],
+    ['effects', n['effectsMs'] ?? 0],
+    ['composing', n['composeMs'] ?? 0],
+    ['showing', n['showMs'] ?? 0],
+  ] as const;
+  const large = others.filter(([, ms]) => ms > FAIR_PART * (n['budgetMs'] ?? Infinity));
+  return large.map(([name, ms]) => `, ${name} ${milliseconds(ms)}`).join('');
+}
+
 const WORDS: Readonly<Record<CauseKind, (numbers: Numbers, names: readonly string[]) => string>> = {
   drive: (n, [drive]) =>
     n['freePercent'] === undefined
       ? `The drive ${drive} cannot feed the picture: ${rate(n['bytesPerSecond'])} are wanted, ${rate(n['peakBytesPerSecond'])} at most, and it gives ${rate(n['driveBytesPerSecond'])}${(n['readers'] ?? 1) > 1 ? ` to ${n['readers']} readers at once` : ''}.`
       : `The drive ${drive} is nearly full: ${percentOf(n['freePercent'])} are free. A drive so full reads slower and slower.`,
   cores: (n, names) =>
-    `Decoding ${list(names)} takes ${milliseconds(n['decodeMs'] ?? 0)} of each ${milliseconds(n['budgetMs'] ?? 0)} and all cores, which are ${percentOf(n['corePercent'] ?? 0)} busy.`,
+    `Decoding ${list(names)} takes ${milliseconds(n['decodeMs'] ?? 0)} of each ${milliseconds(n['budgetMs'] ?? 0)}${besideDecoding(n)}, and all cores together are ${percentOf(n['corePercent'] ?? 0)} busy.`,
   'serial decoding': (n, names) =>
     (n['reachMs'] ?? 0) > 1
       ? `Cuts into ${list(names)} fall into long groups of pictures: one decoder works ${milliseconds(n['reachMs'] ?? 0)} to reach the first frame, while the cores are only ${percentOf(n['corePercent'] ?? 0)} busy.`
