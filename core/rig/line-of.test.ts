@@ -155,6 +155,13 @@ describe('what a clip asks of the player', () => {
     );
     const timed = lineOf(work, { ...laptop, decoders }).passages[0]!;
     expect(timed.firstMs / timed.decodeMs).toBeCloseTo(6);
+    // Of two of one size, the one that decodes as many bits.
+    const dense = decoders.map((each) => ({ ...each, bitsPerFrame: 8 * each.bitsPerFrame }));
+    const later = dense.map((each) =>
+      each.startMs ? { ...each, startMs: { ...each.startMs, value: 3 * each.startMs.value } } : each,
+    );
+    const both = lineOf(work, { ...laptop, decoders: [...later, ...decoders] }).passages[0]!;
+    expect(both.firstMs / both.decodeMs).toBeCloseTo(6, 0);
   });
 });
 

@@ -92,11 +92,19 @@ export function effectCosts(
   }));
 }
 
-/** The decoder of a rig's figures that is most like what a medium needs, of those whose start was measured. */
-function startedLike({ decoders }: Rig, { decoder, codec, size }: PlayedMedium): DecodeFigures | undefined {
-  const pixels = size.width * size.height;
+/**
+ * The decoder of a rig's figures that is most like what a medium needs, of those whose start was measured: of its codec,
+ * and then by pixels and bits.
+ */
+function startedLike(
+  { decoders }: Rig,
+  { decoder, codec, size, bitsPerFrame }: PlayedMedium,
+): DecodeFigures | undefined {
+  const apart = (a: number, b: number): number => Math.abs(Math.log(Math.max(1, a) / Math.max(1, b)));
   const distance = (each: DecodeFigures): number =>
-    Math.abs(Math.log((each.width * each.height) / pixels)) + (each.codec === codec ? 0 : 10);
+    apart(each.width * each.height, size.width * size.height) +
+    apart(each.bitsPerFrame, bitsPerFrame) / 2 +
+    (each.codec === codec ? 0 : 10);
   return decoders
     .filter((each) => each.decoder === decoder && each.startMs)
     .sort((a, b) => distance(a) - distance(b))[0];
