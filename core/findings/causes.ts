@@ -63,14 +63,14 @@ function limitsOf({ situation, prediction, measured }: Scene, windows: readonly 
     const guilty = [window, windows[at - 1]]
       .filter((each) => each !== undefined)
       .reduce((most, each) => (mostOf(each) > mostOf(most) ? each : most));
-    const { kind, stage } = limitOf(guilty, situation, prediction);
+    const { kind, stage } = limitOf(guilty, situation);
     const entry = found.get(kind) ?? { stage, windows: [], predicted: 0, measured: 0 };
     entry.windows.push(window);
     found.set(kind, { ...entry, predicted: entry.predicted + predicted, measured: entry.measured + seen });
   });
   return [...found].map(([kind, { stage, windows: its, predicted, measured: seen }]): Cause => ({
     kind,
-    stage,
+    stage: kind === 'cores' ? crowdedStage(its, prediction) : stage,
     spans: merged(its),
     predictedDrops: predicted,
     measuredDrops: log ? seen : null,
@@ -83,11 +83,7 @@ function limitsOf({ situation, prediction, measured }: Scene, windows: readonly 
 const mostOf = ({ use }: Window): number =>
   Math.max(use.drive, use.decoder, use.worker, use.engine, use.cores);
 
-function limitOf(
-  window: Window,
-  situation: Situation,
-  prediction: Prediction,
-): { kind: CauseKind; stage: Stage } {
+function limitOf(window: Window, situation: Situation): { kind: CauseKind; stage: Stage } {
   const { use } = window;
   const lines = { drive: use.drive, decoder: use.decoder, worker: use.worker, engine: use.engine };
   const [name] = Object.entries(lines).reduce((most, each) => (each[1] > most[1] ? each : most));
@@ -100,15 +96,15 @@ function limitOf(
     return window.composeMs > window.showMs
       ? { kind: 'scaling or composing', stage: 'compose' }
       : { kind: 'showing', stage: 'show' };
-  const kind = decodingLimit(window, situation);
-  return { kind, stage: kind === 'cores' ? crowdedStage(window, prediction) : 'decode' };
+  return { kind: decodingLimit(window, situation), stage: 'decode' };
 }
 
 /** Where all cores are wanted at once: the stage that the others wait for then. */
-function crowdedStage(window: Window, { log, line, work }: Prediction): Stage {
-  const { loads, worked } = loadsIn(log, [window], frameBudgetMs(line.rate));
+function crowdedStage(windows: readonly Window[], { log, line, work }: Prediction): Stage {
+  const { loads, worked } = loadsIn(log, windows, frameBudgetMs(line.rate));
+  if (worked === 0) return 'decode';
   const beside = besideIn(work.preview.graph, line.decodeWorkers);
-  return worked === 0 ? 'decode' : costliest(loads, beside(window));
+  return costliest(loads, beside({ from: windows[0]!.from, to: windows.at(-1)!.to }));
 }
 
 function decodingLimit(window: Window, { timeline, sources }: Situation): CauseKind {

@@ -26,14 +26,26 @@ describe('a decoder that is too late', () => {
     expect(stalled.landingFor(10, 17)).toMatchObject({ before: Infinity });
   });
 
+  it('is late from the first frame that came too late, until one comes in time', () => {
+    const pursuit = new Pursuit(24);
+    // A picture that is asked for right after one was too late is not late itself yet.
+    for (let frame = 10; frame < 14; frame++) {
+      pursuit.missed(frame, frame + 1.1);
+      pursuit.took(frame + 1.1);
+    }
+    expect(pursuit.landingFor(14, 14.1)).toBeDefined();
+    pursuit.caughtUp();
+    expect(pursuit.landingFor(14, 14.1)).toBeUndefined();
+  });
+
   it('that is slower than the timeline never catches up', () => {
     expect(told(0.9, 4).at(-1)!.before).toBe(Infinity);
   });
 
   it('that is faster has caught up when the lead is worn off', () => {
-    // Two frames too far behind, and a quarter of a frame gained in the time of each, three of which are gone already.
+    // Frame 103 + k comes at 106.2 + 0.8 k: the first that comes before the next is due is 115, at 115.8.
     const landing = told(1.25, 4).at(-1)!;
-    expect(landing.before).toBeCloseTo(100 + 3 + 8 - 0.0, 5);
+    expect(landing.before).toBeCloseTo(115, 5);
     const quick = told(4, 4).at(-1);
     expect(quick).toBeUndefined();
   });
@@ -44,7 +56,7 @@ describe('a decoder that is too late', () => {
         const landing = told(pace, 8).at(-1);
         if (!landing) return;
         const now = 103 + 7 / pace;
-        expect(landing.from).toBeGreaterThanOrEqual(now + 1 / pace);
+        expect(landing.from).toBeGreaterThanOrEqual(now + 1 / pace - 1e-9);
         expect(landing.before).toBeGreaterThan(landing.from);
       }),
     );
@@ -69,6 +81,7 @@ describe('a decoder that is too late', () => {
       pursuit.landingFor(100 + at, 102 + 2 * at);
       pursuit.took(102 + 2 * at);
     }
+    pursuit.caughtUp();
     expect(pursuit.landingFor(120, 119)).toBeUndefined();
     expect(pursuit.copy().landingFor(120, 122)).toBeDefined();
     expect(pursuit.memory(122)).not.toBe('');

@@ -43,6 +43,19 @@ export class Pursuit {
     this.leftAt = NaN;
   }
 
+  /** A picture came in time to be used. */
+  caughtUp(): void {
+    this.lateAt = NaN;
+  }
+
+  /** A frame's picture came too late. */
+  missed(frame: number, playhead: number): void {
+    if (!Number.isNaN(this.lateAt)) return;
+    this.lateFrom = frame + 1;
+    this.lateAt = playhead;
+    this.taken = 0;
+  }
+
   /**
    * Asked before each picture.
    * @param next timeline frame that comes out of the decoder next
@@ -51,15 +64,8 @@ export class Pursuit {
    */
   landingFor(next: number, playhead: number): Landing | undefined {
     const behind = playhead - next;
-    if (!(behind >= 1)) {
-      this.lateAt = NaN;
-      return undefined;
-    }
-    if (Number.isNaN(this.lateAt)) {
-      this.lateFrom = next;
-      this.lateAt = playhead;
-      this.taken = 0;
-    }
+    if (behind >= 1) this.missed(next - 1, playhead);
+    if (Number.isNaN(this.lateAt)) return undefined;
     const waited = playhead - this.lateAt;
     if (next - this.lateFrom >= JUDGED_BY || waited > PATIENCE_SECONDS * this.framesPerSecond) {
       this.pace = (next - this.lateFrom) / waited;
@@ -69,8 +75,15 @@ export class Pursuit {
     if (!this.remembers(playhead)) return undefined;
     const needed = Math.max(1 / this.pictures, this.landing);
     const [from, best] = [playhead + needed, playhead + RESERVE * needed];
-    const before = this.pace > 1 ? playhead + (behind - 1) / (this.pace - 1) : Infinity;
+    const before = playhead + this.catchingUp(behind);
     return from < before ? { from, best, before } : undefined;
+  }
+
+  // By how much the next picture will be too late, and what is gained on that with each one.
+  private catchingUp(behind: number): number {
+    const tooLate = behind + 1 / this.pace - 1;
+    if (!(tooLate > 0)) return 0;
+    return this.pace > 1 ? 1 / this.pace + tooLate / (this.pace - 1) : Infinity;
   }
 
   /** It goes on at a key frame. */

@@ -250,12 +250,15 @@ export class SimulatedStreams {
     const { to } = this.floor.line;
     while (!stream.closed && !stream.making && stream.next < stream.end && stream.next < to) {
       if (stream.needed === 0) {
-        if (stream.pictures.isHopeless(stream.next, this.floor.playhead)) {
+        const { playhead } = this.floor;
+        if (stream.pictures.isHopeless(stream.next, playhead)) {
+          stream.pursuit.missed(stream.next, playhead + stream.pictures.expected);
           this.skipTo(stream, stream.next + 1);
           continue;
         }
         if (stream.slots === 0) return;
         stream.slots--;
+        stream.pursuit.caughtUp();
         stream.making = true;
         stream.madeFrom = this.floor.now;
         const queue = this.queues[stream.worker]!;

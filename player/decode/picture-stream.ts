@@ -161,6 +161,7 @@ export class PictureStream {
       const wanted = this.next;
       const isNew = !made || this.changes;
       if (this.isHopeless(wanted, isNew)) {
+        this.pursuit.missed(wanted, this.readyAt);
         this.skipped(wanted, wanted + 1);
         continue;
       }
@@ -171,6 +172,7 @@ export class PictureStream {
           this.slots.unshift(address);
           continue;
         }
+        this.pursuit.caughtUp();
         made = await this.make(frame, address, wanted);
         if (this.isClosed()) return;
         this.picture(wanted, made, false);
