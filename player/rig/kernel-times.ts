@@ -17,8 +17,6 @@ const COMPOSED = { width: 960, height: 540 };
 const ODD = { width: 1042, height: 586 };
 /** One that is far smaller. */
 const FAR = { width: 238, height: 134 };
-/** A piece of a picture that is worked on to see what is left of the machine. */
-const WORKED = { width: 256, height: 64 };
 const PACE_MS = 1000 / 24;
 
 type Drawn = ReturnType<Screen['draw']>;
@@ -107,15 +105,6 @@ export class KernelBench {
     let count = 0;
     const isOver = (): boolean => performance.now() >= end;
     await this.atPace(this.drawing(size, 1, canvas), Infinity, () => count++, isOver);
-    return count;
-  }
-
-  /** How often a piece of work can be done in so many ms, on a part of the picture that fits into a cache. */
-  workFor(ms: number): number {
-    const end = performance.now() + ms;
-    let count = 0;
-    for (; performance.now() < end; count++)
-      this.kernels.reduceBox(FIRST_FREE, WORKED.width, this.target, WORKED.width / 4, WORKED.height / 4, 4);
     return count;
   }
 

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { presentMsOf } from './presentation.js';
+import { presentMsOf, together } from './presentation.js';
 
 describe('what presenting takes', () => {
   // Two cores for 500 ms; one piece of work takes 0.1 ms of a core.
@@ -14,6 +14,12 @@ describe('what presenting takes', () => {
     expect(presentMsOf(left(0, 0), left(300, 10), left(420, 10), CORE_MS)).toBeCloseTo(12);
     // Not every picture is done when the cores are full.
     expect(presentMsOf(left(0, 0), left(300, 10), left(294, 7), CORE_MS)).toBeCloseTo(12);
+  });
+
+  it('adds up over rounds, so that those with more pictures count for more', () => {
+    const drawn = together(left(300, 10), left(90, 3));
+    const seen = together(left(420, 10), left(126, 3));
+    expect(presentMsOf(together(left(0, 0), left(0, 0)), drawn, seen, 2 * CORE_MS)).toBeCloseTo(12);
   });
 
   it('is never below nothing', () => {

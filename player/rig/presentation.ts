@@ -4,6 +4,19 @@ export interface Left {
   readonly pieces: number;
 }
 
+/** What bringing a picture to the screen takes, ms: over all rounds, and in each of them. */
+export interface PresentTimes {
+  readonly ms: number;
+  readonly rounds: readonly number[];
+}
+
+export const NOTHING_LEFT: Left = { pictures: 0, pieces: 0 };
+
+export const together = (a: Left, b: Left): Left => ({
+  pictures: a.pictures + b.pictures,
+  pieces: a.pieces + b.pieces,
+});
+
 /**
  * What bringing a picture to the screen takes beside drawing it, ms.
  * @param alone without pictures @param drawn with pictures that nobody sees @param seen with pictures on the screen
@@ -13,4 +26,17 @@ export function presentMsOf(alone: Left, drawn: Left, seen: Left, coreMs: number
   const usedFor = ({ pictures, pieces }: Left): number =>
     pictures === 0 ? 0 : (coreMs * (1 - pieces / Math.max(1, alone.pieces))) / pictures;
   return Math.max(0, usedFor(seen) - Math.max(0, usedFor(drawn)));
+}
+
+const STEPS = 4096;
+
+/** How many pieces of work of a known kind are done in so many ms: plain reckoning, which needs no memory to speak of. */
+export function workFor(ms: number): number {
+  const end = performance.now() + ms;
+  let pieces = 0;
+  let state = 1;
+  for (; performance.now() < end; pieces++)
+    for (let step = 0; step < STEPS; step++) state = (Math.imul(state, 48_271) + step) | 0;
+  // What was reckoned must be wanted by somebody, or it would be left out.
+  return state === 0 ? pieces + 1e-9 : pieces;
 }

@@ -1,6 +1,6 @@
 import type { FrameSize } from '@hone/core/timeline';
 import { channel, type Channel } from '../shared/messages.js';
-import { presentMsOf, type Left } from './presentation.js';
+import { NOTHING_LEFT, presentMsOf, together, type Left, type PresentTimes } from './presentation.js';
 import type {
   DecodeTimes,
   GraphicsTimes,
@@ -35,10 +35,15 @@ export class RigProbe {
     if (!reply.ok)
       throw new Error(`The player's kernels could not be loaded: ${reply.status}. Start Hone anew.`);
     const wasm = await reply.arrayBuffer();
-    const worker = new Worker(`${assets}rig.js`, { type: 'module', name: 'rig' });
-    const probe = new RigProbe(assets, worker, channel(worker));
+    const probe = RigProbe.bare(assets);
     await probe.ask({ kind: 'init', wasm }, [wasm]);
     return probe;
+  }
+
+  // One that measures nothing, but can be kept busy.
+  private static bare(assets: string): RigProbe {
+    const worker = new Worker(`${assets}rig.js`, { type: 'module', name: 'rig' });
+    return new RigProbe(assets, worker, channel(worker));
   }
 
   async kernels(rounds: number): Promise<readonly KernelTimes[]> {
@@ -69,28 +74,34 @@ export class RigProbe {
    * how much less is left when the pictures are seen than when they are only drawn.
    * @param ms of each of the parts of a round
    */
-  async presentation(size: FrameSize, rounds: number, ms: number): Promise<readonly number[]> {
+  async presentation(size: FrameSize, rounds: number, ms: number): Promise<PresentTimes> {
     const others: RigProbe[] = [];
     try {
       for (let core = 0; core < navigator.hardwareConcurrency; core++)
-        others.push(await RigProbe.create(this.assets));
-      const left = async (showing: () => Promise<number>): Promise<Left> => {
-        const [pictures, ...done] = await Promise.all([
-          showing(),
-          ...others.map(async (other) => (await other.ask({ kind: 'work', ms })).pieces),
-        ]);
+        others.push(RigProbe.bare(this.assets));
+      const left = async (showing: Promise<number>): Promise<Left> => {
+        const working = others.map(async (other) => (await other.ask({ kind: 'work', ms })).pieces);
+        const [pictures, ...done] = await Promise.all([showing, ...working]);
         return { pictures, pieces: done.reduce((sum, each) => sum + each, 0) };
       };
-      const shown = (seen: boolean) => async (): Promise<number> =>
+      const shown = async (seen: boolean): Promise<number> =>
         (await this.ask({ kind: 'showing', size, ms, seen })).pictures;
+      const coreMs = others.length * ms;
+      let [aloneSum, drawnSum, seenSum] = [NOTHING_LEFT, NOTHING_LEFT, NOTHING_LEFT];
       const times: number[] = [];
       for (let round = 0; round < rounds; round++) {
-        const alone = await left(() => Promise.resolve(0));
+        const alone = await left(Promise.resolve(0));
         const drawn = await left(shown(false));
         const seen = await left(shown(true));
-        times.push(presentMsOf(alone, drawn, seen, others.length * ms));
+        [aloneSum, drawnSum, seenSum] = [
+          together(aloneSum, alone),
+          together(drawnSum, drawn),
+          together(seenSum, seen),
+        ];
+        times.push(presentMsOf(alone, drawn, seen, coreMs));
       }
-      return times;
+      // A round alone says little, since others take their part of the cores too.
+      return { ms: presentMsOf(aloneSum, drawnSum, seenSum, rounds * coreMs), rounds: times };
     } finally {
       for (const other of others) other.dispose();
     }

@@ -3,6 +3,7 @@ import { channel } from '../shared/messages.js';
 import { decodeTimes } from './decode-times.js';
 import { graphicsTimes } from './graphics-times.js';
 import { KernelBench } from './kernel-times.js';
+import { workFor } from './presentation.js';
 import type { NumberedReply, NumberedRequest, RigReply } from './messages.js';
 
 let bench: KernelBench | undefined;
@@ -27,7 +28,7 @@ async function answer(request: NumberedRequest): Promise<RigReply> {
       return { kind: 'showing', pictures: await bench!.keepShowing(request.size, request.ms, seen) };
     }
     case 'work':
-      return { kind: 'work', pieces: bench!.workFor(request.ms) };
+      return { kind: 'work', pieces: workFor(request.ms) };
     case 'decode':
       return { kind: 'decode', times: await decodeTimes(request.url, request.seconds, request.decoders) };
     case 'graphics':
