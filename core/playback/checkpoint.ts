@@ -24,8 +24,19 @@ export function signatureOf(
   const { free, released, readyUntil } = floor;
   const { nextPassage, nextWorker } = streams;
   const each = streams.streams
-    .map(({ at, worker, next, needed, out, read, slots, decoded, resting, fresh, pursuit, pictures }) => {
-      const states = [at, worker, next, needed, out, read, slots, decoded, Number(resting), Number(fresh)];
+    .map(({ at, worker, next, needed, out, read, slots, decoded, resting, delayMs, pursuit, pictures }) => {
+      const states = [
+        at,
+        worker,
+        next,
+        needed,
+        out,
+        read,
+        slots,
+        decoded,
+        Number(resting),
+        Number(delayMs > 0),
+      ];
       return [...states, pursuit.memory(frame), pictures.memory()].join(',');
     })
     .sort();
@@ -69,6 +80,7 @@ export function changeOf(before: PlaybackLine, now: PlaybackLine): Change | unde
       a.effectsMs === b.effectsMs &&
       a.openMs === b.openMs &&
       a.firstMs === b.firstMs &&
+      a.restartMs === b.restartMs &&
       sameNumbers(a.decodes, b.decodes) &&
       sameNumbers(a.coldDecodes, b.coldDecodes) &&
       sameNumbers(a.entries, b.entries);

@@ -22,8 +22,10 @@ export interface LinePassage {
   /** Of one picture alone on the machine, and the cores that it takes meanwhile. */
   readonly decodeMs: number;
   readonly decodeCores: number;
-  /** How much longer the first picture takes after the decoder was opened, or has gone on elsewhere. */
+  /** How much longer the first picture takes after the decoder was opened. */
   readonly firstMs: number;
+  /** The same after it was busy and has gone on elsewhere. */
+  readonly restartMs: number;
   readonly bytesPerPicture: number;
   /** Place of its drive in the line's drives. */
   readonly drive: number;

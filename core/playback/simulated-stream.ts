@@ -25,8 +25,8 @@ export class Stream {
   /** Pictures that were read and wait to be decoded. */
   read = 0;
   resting = false;
-  /** Whether its decoder was set up and has given out nothing yet. */
-  fresh = true;
+  /** How much longer its next picture takes, ms: its decoder was just set up, or sent elsewhere. */
+  delayMs: number;
   openAt: number;
   pictures = new Making();
   /** When the picture that is being made could be begun, ms. */
@@ -59,6 +59,7 @@ export class Stream {
     this.next = from;
     this.needed = passage.coldDecodes[from - passage.from] ?? 0;
     this.openAt = now + waitMs;
+    this.delayMs = passage.firstMs;
   }
 
   /** The same, at a moment at which nothing is under way, for a passage that may cost otherwise from then on. */
@@ -73,7 +74,7 @@ export class Stream {
     copy.outMs = this.outMs;
     copy.read = this.read;
     copy.resting = this.resting;
-    copy.fresh = this.fresh;
+    copy.delayMs = this.delayMs;
     copy.openAt = this.openAt;
     copy.dryFrom = this.dryFrom;
     copy.slots = this.slots;

@@ -224,8 +224,8 @@ export class SimulatedStreams {
     }
     const wait = stream.limitMs > 0 ? 0 : Math.max(0, stream.openAt - this.floor.now);
     stream.waitMs = wait;
-    const ms = passage.decodeMs + (stream.fresh ? passage.firstMs : 0);
-    stream.fresh = false;
+    const ms = passage.decodeMs + stream.delayMs;
+    stream.delayMs = 0;
     this.floor.cpu.begin(station, this.floor.service(ms) + wait, passage.decodeCores);
   }
 
@@ -294,7 +294,7 @@ export class SimulatedStreams {
     this.forgetInside(stream);
     stream.read = 0;
     stream.resting = false;
-    stream.fresh = true;
+    stream.delayMs = stream.passage.restartMs;
     this.floor.cpu.drop(this.firstDecoder + stream.station);
     for (const drive of this.floor.drives) drive.drop(stream.station);
     this.fill(stream);

@@ -32,6 +32,7 @@ function passage({
       coding: 'h264',
       openMs: 10,
       firstMs: 0,
+      restartMs: 0,
       decodeMs: 5,
       decodeCores: 1,
       bytesPerPicture: 1e5,
@@ -102,14 +103,14 @@ describe('simulated playback', () => {
     expect(first(lineOf([filled])) - first(lineOf([plain]))).toBeCloseTo(80, 0);
     // Too slow, so that it jumps from key frame to key frame, and pays for each.
     const slow = passage({ decodeMs: 60, group: 24 });
-    const dear = { ...slow, firstMs: 240 };
+    const dear = { ...slow, restartMs: 240 };
     expect(shown(lineOf([dear]))).toBeLessThan(0.9 * shown(lineOf([slow])));
   });
 
   it('shows nearly the share that a decoder is fast enough for, and never more', () => {
     const frames = 1200;
     const shareAt = (pace: number, group: number): number => {
-      const slow = passage({ to: frames, group, decodeMs: 40 / pace, firstMs: 20 });
+      const slow = passage({ to: frames, group, decodeMs: 40 / pace, firstMs: 20, restartMs: 20 });
       const line = lineOf([slow], { to: frames, composeMs: new Float32Array(frames) });
       return pacingSummary(simulate(line, { spread: 0.1 }).log, line.rate).shown / frames;
     };

@@ -155,6 +155,14 @@ describe('what a clip asks of the player', () => {
     );
     const timed = lineOf(work, { ...laptop, decoders }).passages[0]!;
     expect(timed.firstMs / timed.decodeMs).toBeCloseTo(6);
+    // Called away while it is busy, it takes longer still, where that was measured.
+    expect(timed.restartMs).toBe(timed.firstMs);
+    const called = decoders.map((each) =>
+      each.startMs ? { ...each, restartMs: { ...each.startMs, value: 2 * each.startMs.value } } : each,
+    );
+    const busy = lineOf(work, { ...laptop, decoders: called }).passages[0]!;
+    expect(busy.restartMs / busy.decodeMs).toBeCloseTo(13);
+    expect(busy.firstMs).toBe(timed.firstMs);
     // Of two of one size, the one that decodes as many bits.
     const dense = decoders.map((each) => ({ ...each, bitsPerFrame: 8 * each.bitsPerFrame }));
     const later = dense.map((each) =>

@@ -13,7 +13,7 @@ import type { FrameSize } from '../timeline/index.js';
 import { decodeMs, kernelMs, RESAMPLE, resampleMs, scaleKernel } from './cost-model.js';
 import { stepKernel, type EffectKernel } from './effect-kernels.js';
 import type { PlayedMedium } from './medium.js';
-import type { DecodeFigures, Rig } from './rig.js';
+import type { DecodeFigures, Figure, Rig } from './rig.js';
 
 /** Cores that one decoder in software takes where it was not measured: most of its work waits for the picture before. */
 const USUAL_DECODE_CORES = 1.6;
@@ -35,6 +35,8 @@ export interface PictureCosts {
   readonly decodeCores: number;
   /** How much longer the first picture takes when the decoder has just been set up. */
   readonly firstMs: number;
+  /** The same when it was busy, and goes on elsewhere. */
+  readonly restartMs: number;
   readonly scaleMs: number;
   readonly effectsMs: number;
   /** From the request for it until its decoder can be fed. */
@@ -72,7 +74,7 @@ export function pictureCosts(
   return {
     decodeMs: decode,
     decodeCores: decodeCores(rig, medium),
-    firstMs: firstMs(rig, medium, decode),
+    ...delays(rig, medium, decode),
     scaleMs: scale + turning,
     effectsMs: effects,
     openMs: openMs(rig, medium),
@@ -113,13 +115,22 @@ function startedLike(
 const openMs = (rig: Rig, medium: PlayedMedium): number =>
   medium.decoder === 'browser' ? OPEN_MS : (startedLike(rig, medium)?.startMs?.value ?? USUAL_SERVER_OPEN_MS);
 
-// A decoder gives out its first picture when its threads are filled and what comes before it in time is there.
-function firstMs(rig: Rig, medium: PlayedMedium, decodeMs: number): number {
-  if (medium.decoder === 'server') return 0;
-  if (medium.groups.distance(1) === 1) return USUAL_INTRA_FIRST * decodeMs;
-  const like = startedLike(rig, medium);
-  const pictures = like?.msPerFrame ? like.startMs!.value / like.msPerFrame.value - 1 : USUAL_FIRST;
-  return Math.max(0, pictures) * decodeMs;
+// A decoder gives out its first picture when its threads are filled and what comes before it in time is there; and when
+// it is called away, only after what it has begun.
+function delays(
+  rig: Rig,
+  medium: PlayedMedium,
+  decodeMs: number,
+): Pick<PictureCosts, 'firstMs' | 'restartMs'> {
+  if (medium.decoder === 'server') return { firstMs: 0, restartMs: 0 };
+  const isIntra = medium.groups.distance(1) === 1;
+  const usual = isIntra ? USUAL_INTRA_FIRST : USUAL_FIRST;
+  const like = isIntra ? undefined : startedLike(rig, medium);
+  const pictures = (figure: Figure | undefined): number | undefined =>
+    like?.msPerFrame && figure ? figure.value / like.msPerFrame.value - 1 : undefined;
+  const first = pictures(like?.startMs) ?? usual;
+  const restart = pictures(like?.restartMs) ?? first;
+  return { firstMs: Math.max(0, first) * decodeMs, restartMs: Math.max(0, restart) * decodeMs };
 }
 
 function scalingOf({ size, decoder, turned }: PlayedMedium, raster: FrameSize): string {

@@ -75,6 +75,8 @@ const decoderSchema = object({
   problem: text(500).nullable(),
   /** From setting the decoder up, the server's in the middle of a source, until its first picture. */
   startMs: figureSchema.optional().default(undefined),
+  /** From leaving its place while it was busy until its first picture elsewhere. */
+  restartMs: figureSchema.optional().default(undefined),
 }).noUnknown();
 
 export type DecodeFigures = InferType<typeof decoderSchema>;

@@ -37,14 +37,15 @@ export async function decodeTimes(url: string, seconds: number, decoders: number
       const [first] = await flatOut(file, seconds, 1);
       if (start > 0 && first !== undefined) startMs.push(first - begun);
     }
-    return { msPerFrame: groups, startMs, framesPerSecond, acceleration, problem: null };
+    const restartMs = decoders === 1 ? await restarts(file) : [];
+    return { msPerFrame: groups, startMs, restartMs, framesPerSecond, acceleration, problem: null };
   } catch (error) {
     const problem = error instanceof Error ? error.message : String(error);
     return { ...NOTHING, acceleration: 'none', problem };
   }
 }
 
-const NOTHING = { msPerFrame: null, startMs: [], framesPerSecond: 0 } as const;
+const NOTHING = { msPerFrame: null, startMs: [], restartMs: [], framesPerSecond: 0 } as const;
 
 async function accelerationOf(config: VideoDecoderConfig): Promise<DecodeTimes['acceleration']> {
   const can = async (hardwareAcceleration: HardwareAcceleration): Promise<boolean> =>
@@ -96,6 +97,51 @@ async function flatOut(
     }
     if (!isDone()) await decoder.flush();
     return stamps;
+  } finally {
+    if (decoder.state !== 'closed') decoder.close();
+  }
+}
+
+/** ms from leaving a busy decoder's place until its first picture at a key frame elsewhere. */
+async function restarts({ config, packets, firstPacket }: PictureFile): Promise<number[]> {
+  const times: number[] = [];
+  let failure: Error | undefined;
+  let wake: (() => void) | undefined;
+  let outputs = 0;
+  const decoder = new VideoDecoder({
+    output: (frame) => {
+      outputs++;
+      frame.close();
+      wake?.();
+    },
+    error: (error) => {
+      failure = error;
+      wake?.();
+    },
+  });
+  decoder.ondequeue = () => wake?.();
+  try {
+    decoder.configure(config);
+    let packet: EncodedPacket | null = firstPacket;
+    for (let start = 0; packet && start < STARTS; start++) {
+      const seen = outputs;
+      const begun = performance.now();
+      let first: number | undefined;
+      for (let fed = 0; packet && (first === undefined || fed < 2 * IN_FLIGHT); fed++) {
+        decoder.decode(packet.toEncodedVideoChunk());
+        while (!failure && decoder.decodeQueueSize >= IN_FLIGHT)
+          await new Promise<void>((resolve) => (wake = resolve));
+        if (failure) throw failure;
+        if (outputs > seen) first ??= performance.now() - begun;
+        packet = await packets.getNextPacket(packet);
+      }
+      // The first one found the decoder idle.
+      if (start > 0 && first !== undefined) times.push(first);
+      packet = packet && (await packets.getNextKeyPacket(packet));
+      decoder.reset();
+      decoder.configure(config);
+    }
+    return times;
   } finally {
     if (decoder.state !== 'closed') decoder.close();
   }

@@ -33,6 +33,8 @@ export interface DecodeTimes {
   readonly msPerFrame: readonly number[] | null;
   /** From setting a decoder up until its first picture, ms, each time that it was tried. */
   readonly startMs: readonly number[];
+  /** From leaving its place while it is busy until its first picture elsewhere, ms, each time. */
+  readonly restartMs: readonly number[];
   readonly framesPerSecond: number;
   readonly acceleration: DecodeFigures['acceleration'];
   readonly problem: string | null;

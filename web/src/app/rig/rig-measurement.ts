@@ -252,6 +252,9 @@ export class RigMeasurement {
           ...(alone.startMs.length
             ? { startMs: figure(alone.startMs, 'set up, until the first picture', disturbed) }
             : {}),
+          ...(alone.restartMs.length
+            ? { restartMs: figure(alone.restartMs, 'gone on elsewhere, until the first picture', disturbed) }
+            : {}),
         };
         rig.decoders.push(figures);
         decoded.set(source.id, { ms: alone.msPerFrame ?? [], figures });
