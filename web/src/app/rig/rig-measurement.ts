@@ -89,6 +89,7 @@ export class RigMeasurement {
     let now: MachineNow | undefined;
     const rounds = thorough ? 24 : 6;
     const decoded: Decoded = new Map();
+    const served = Math.min(thorough ? 24 : 4, decoderSamples(this.sources()).length);
     const probe = await RigProbe.create('/player/');
     this.probe = probe;
     const steps: Step[] = [
@@ -163,7 +164,7 @@ export class RigMeasurement {
       },
       {
         what: 'decoding by the server',
-        seconds: thorough ? 60 : 24,
+        seconds: served * (thorough ? 12 : 5),
         run: async () => {
           rig.decoders.push(...(await this.api.measureServerDecoders(about, signal)));
         },
