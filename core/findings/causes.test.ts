@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { type RunFacts } from '../playback/index.js';
+import { FrameLog, pacingSummary, type RunFacts } from '../playback/index.js';
 import { predicted, SIMULATED_DRIVES, driveFigures, type KnownCopy, type Rig } from '../rig/index.js';
 import { rational } from '../time/index.js';
 import { type Effect } from '../timeline/index.js';
@@ -216,6 +216,21 @@ describe('causes of choppy playback, in cases of common practice', () => {
     expect(first!.kind).toBe('plays');
     expect(first!.numbers['usePercent']).toBeGreaterThan(0);
     expect(first!.numbers['usePercent']).toBeLessThan(60);
+  });
+
+  it('something wrong elsewhere is said, though the part that was played went well', () => {
+    const situation = situationOf(
+      alone('a'),
+      [source('a', { gop: 48 })],
+      withCores(strongRig({}, 3e9, 60), 8),
+    );
+    const whole = runOf(() => ({ dropped: false }));
+    expect(causesOf(sceneOf(situation, { measured: whole })).some(({ kind }) => kind === 'plays')).toBe(true);
+    const log = new FrameLog(0, whole.log.rows(0, 24).slice());
+    const part = { ...whole, log, summary: pacingSummary(log, situation.timeline.rate) };
+    const kinds = causesOf(sceneOf(situation, { measured: part })).map(({ kind }) => kind);
+    expect(kinds).not.toContain('plays');
+    expect(kinds).toContain('serial decoding');
   });
 
   it('are ranked by what the run dropped, where there was one', () => {

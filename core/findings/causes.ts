@@ -22,9 +22,18 @@ export function causesOf(scene: Scene): Cause[] {
   return plays(scene) ? [headroom(scene, windows), ...all] : all;
 }
 
-/** Whether nothing holds it back: by the run that was measured, or else by the prediction. */
-function plays({ measured, prediction }: Scene): boolean {
-  const { dropped, wanted } = measured?.summary ?? prediction.summary;
+/** Whether nothing holds it back: by the run where that went, and by the prediction elsewhere. */
+function plays({ measured, prediction: { summary, log, line } }: Scene): boolean {
+  if (!measured) return summary.dropped <= REAL_TIME_DROPS * summary.wanted;
+  const [from, to] = [measured.log.firstFrame, measured.log.firstFrame + measured.log.length];
+  const elsewhere = [
+    [line.from, Math.min(from, line.to)],
+    [Math.max(to, line.from), line.to],
+  ] as const;
+  const sum = (of: (from: number, to: number) => number): number =>
+    elsewhere.reduce((all, [start, end]) => all + (end > start ? of(start, end) : 0), 0);
+  const dropped = measured.summary.dropped + sum((start, end) => droppedIn(log, start, end));
+  const wanted = measured.summary.wanted + sum((start, end) => end - start);
   return dropped <= REAL_TIME_DROPS * wanted;
 }
 
