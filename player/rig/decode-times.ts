@@ -12,8 +12,16 @@ const IN_FLIGHT = 8;
 /** How often a decoder is set up anew, to see how long its first picture takes. */
 const STARTS = 4;
 
-/** Decodes a file flat out, with several decoders at once if so asked, and shows nothing. */
-export async function decodeTimes(url: string, seconds: number, decoders: number): Promise<DecodeTimes> {
+/**
+ * Decodes a file flat out, with several decoders at once if so asked, and shows nothing.
+ * @param starts whether its first pictures are timed as well
+ */
+export async function decodeTimes(
+  url: string,
+  seconds: number,
+  decoders: number,
+  starts: boolean,
+): Promise<DecodeTimes> {
   const files = new PictureFiles();
   let file: PictureFile;
   try {
@@ -32,12 +40,12 @@ export async function decodeTimes(url: string, seconds: number, decoders: number
     }
     const startMs: number[] = [];
     // The first one also pays for the decoder's code and memory; it is not counted.
-    for (let start = 0; decoders === 1 && start < STARTS; start++) {
+    for (let start = 0; starts && start < STARTS; start++) {
       const begun = performance.now();
       const [first] = await flatOut(file, seconds, 1);
       if (start > 0 && first !== undefined) startMs.push(first - begun);
     }
-    const restartMs = decoders === 1 ? await restarts(file) : [];
+    const restartMs = starts ? await restarts(file) : [];
     return { msPerFrame: groups, startMs, restartMs, framesPerSecond, acceleration, problem: null };
   } catch (error) {
     const problem = error instanceof Error ? error.message : String(error);
@@ -58,31 +66,63 @@ async function accelerationOf(config: VideoDecoderConfig): Promise<DecodeTimes['
   }
 }
 
+/** A decoder that is kept busy, and notes when its frames come out. */
+class BusyDecoder {
+  /** ms */
+  readonly stamps: number[] = [];
+  private readonly decoder: VideoDecoder;
+  private failure: Error | undefined;
+  private wake: (() => void) | undefined;
+
+  constructor(private readonly config: VideoDecoderConfig) {
+    this.decoder = new VideoDecoder({
+      output: (frame) => {
+        this.stamps.push(performance.now());
+        frame.close();
+        this.wake?.();
+      },
+      error: (error) => {
+        this.failure = error;
+        this.wake?.();
+      },
+    });
+    this.decoder.ondequeue = () => this.wake?.();
+    this.decoder.configure(config);
+  }
+
+  /** Waits while its queue is full, unless what is waited for is there. */
+  async feed(packet: EncodedPacket, isDone: () => boolean): Promise<void> {
+    this.decoder.decode(packet.toEncodedVideoChunk());
+    while (!this.failure && !isDone() && this.decoder.decodeQueueSize >= IN_FLIGHT)
+      await new Promise<void>((resolve) => (this.wake = resolve));
+    if (this.failure) throw this.failure;
+  }
+
+  /** Drops what is in it; the next packet must be a key packet. */
+  restart(): void {
+    this.decoder.reset();
+    this.decoder.configure(this.config);
+  }
+
+  async flush(): Promise<void> {
+    await this.decoder.flush();
+  }
+
+  close(): void {
+    if (this.decoder.state !== 'closed') this.decoder.close();
+  }
+}
+
 /** When each frame came out, ms. @param most frames; decoding stops when they are out */
 async function flatOut(
   { config, packets, firstPacket }: PictureFile,
   seconds: number,
   most = Infinity,
 ): Promise<number[]> {
-  const stamps: number[] = [];
-  let failure: Error | undefined;
-  let wake: (() => void) | undefined;
-  const decoder = new VideoDecoder({
-    output: (frame) => {
-      stamps.push(performance.now());
-      frame.close();
-      if (stamps.length >= most) wake?.();
-    },
-    error: (error) => {
-      failure = error;
-      wake?.();
-    },
-  });
-  decoder.ondequeue = () => wake?.();
+  const decoder = new BusyDecoder(config);
+  const { stamps } = decoder;
   const isDone = (): boolean => stamps.length >= most;
-  const fed = (): boolean => !isDone() && decoder.decodeQueueSize >= IN_FLIGHT;
   try {
-    decoder.configure(config);
     const end = performance.now() + 1000 * seconds;
     // A slow decoder is given longer, so that there is something to measure.
     const isTime = (): boolean =>
@@ -90,60 +130,39 @@ async function flatOut(
       (stamps.length <= WARM + FEWEST_GROUPS * GROUP && performance.now() < end + 2000 * seconds);
     let packet: EncodedPacket | null = firstPacket;
     while (packet && !isDone() && isTime()) {
-      decoder.decode(packet.toEncodedVideoChunk());
-      while (!failure && fed()) await new Promise<void>((resolve) => (wake = resolve));
-      if (failure) throw failure;
+      await decoder.feed(packet, isDone);
       packet = await packets.getNextPacket(packet);
     }
     if (!isDone()) await decoder.flush();
     return stamps;
   } finally {
-    if (decoder.state !== 'closed') decoder.close();
+    decoder.close();
   }
 }
 
 /** ms from leaving a busy decoder's place until its first picture at a key frame elsewhere. */
 async function restarts({ config, packets, firstPacket }: PictureFile): Promise<number[]> {
   const times: number[] = [];
-  let failure: Error | undefined;
-  let wake: (() => void) | undefined;
-  let outputs = 0;
-  const decoder = new VideoDecoder({
-    output: (frame) => {
-      outputs++;
-      frame.close();
-      wake?.();
-    },
-    error: (error) => {
-      failure = error;
-      wake?.();
-    },
-  });
-  decoder.ondequeue = () => wake?.();
+  const decoder = new BusyDecoder(config);
+  const { stamps } = decoder;
   try {
-    decoder.configure(config);
     let packet: EncodedPacket | null = firstPacket;
     for (let start = 0; packet && start < STARTS; start++) {
-      const seen = outputs;
       const begun = performance.now();
-      let first: number | undefined;
-      for (let fed = 0; packet && (first === undefined || fed < 2 * IN_FLIGHT); fed++) {
-        decoder.decode(packet.toEncodedVideoChunk());
-        while (!failure && decoder.decodeQueueSize >= IN_FLIGHT)
-          await new Promise<void>((resolve) => (wake = resolve));
-        if (failure) throw failure;
-        if (outputs > seen) first ??= performance.now() - begun;
+      const seen = stamps.length;
+      for (let fed = 0; packet && (stamps.length === seen || fed < 2 * IN_FLIGHT); fed++) {
+        await decoder.feed(packet, () => false);
         packet = await packets.getNextPacket(packet);
       }
       // The first one found the decoder idle.
-      if (start > 0 && first !== undefined) times.push(first);
+      const first = stamps[seen];
+      if (start > 0 && first !== undefined) times.push(first - begun);
       packet = packet && (await packets.getNextKeyPacket(packet));
-      decoder.reset();
-      decoder.configure(config);
+      decoder.restart();
     }
     return times;
   } finally {
-    if (decoder.state !== 'closed') decoder.close();
+    decoder.close();
   }
 }
 

@@ -10,7 +10,7 @@ export type RigRequest =
   | { kind: 'shows'; sizes: readonly FrameSize[]; rounds: number }
   | { kind: 'showing'; size: FrameSize; ms: number; seen: boolean }
   | { kind: 'work'; ms: number }
-  | { kind: 'decode'; url: string; seconds: number; decoders: number }
+  | { kind: 'decode'; url: string; seconds: number; decoders: number; starts: boolean }
   | { kind: 'graphics'; rounds: number };
 
 /** ms for each repetition. */

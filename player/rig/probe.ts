@@ -60,9 +60,12 @@ export class RigProbe {
     return (await this.ask({ kind: 'shows', sizes, rounds })).times;
   }
 
-  /** Decodes a file flat out for some seconds with one or several decoders. */
-  async decode(url: string, seconds: number, decoders: number): Promise<DecodeTimes> {
-    return (await this.ask({ kind: 'decode', url, seconds, decoders })).times;
+  /**
+   * Decodes a file flat out for some seconds with one or several decoders.
+   * @param starts whether first pictures are timed as well
+   */
+  async decode(url: string, seconds: number, decoders: number, starts = false): Promise<DecodeTimes> {
+    return (await this.ask({ kind: 'decode', url, seconds, decoders, starts })).times;
   }
 
   async graphics(rounds: number): Promise<GraphicsTimes> {

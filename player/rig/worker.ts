@@ -30,7 +30,10 @@ async function answer(request: NumberedRequest): Promise<RigReply> {
     case 'work':
       return { kind: 'work', pieces: workFor(request.ms) };
     case 'decode':
-      return { kind: 'decode', times: await decodeTimes(request.url, request.seconds, request.decoders) };
+      return {
+        kind: 'decode',
+        times: await decodeTimes(request.url, request.seconds, request.decoders, request.starts),
+      };
     case 'graphics':
       return { kind: 'graphics', times: graphicsTimes(request.rounds) };
   }

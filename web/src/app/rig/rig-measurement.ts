@@ -236,7 +236,7 @@ export class RigMeasurement {
         if (!thorough && performance.now() - started > QUICK_BUDGET_MS) return;
         const disturbed = await this.calm(signal);
         const url = `/media/sources/${source.id}`;
-        const alone = await probe.decode(url, thorough ? 4 : 1.2, 1);
+        const alone = await probe.decode(url, thorough ? 4 : 1.2, 1, true);
         const together = [];
         for (const decoders of thorough && alone.msPerFrame ? [2, 3] : []) {
           const several = await probe.decode(url, 2, decoders);
