@@ -47,6 +47,16 @@ describe('files that change', () => {
     await until('wandered.mp4', ({ state }) => state === 'ready');
   });
 
+  it('that never were there keep what was said of them when they are looked for again', async () => {
+    const wanted = { names: ['nowhere.mp4'], keepMissing: true };
+    await server.call('POST', `projects/${project.id}/sources/search`, wanted);
+    const first = await until('nowhere.mp4', ({ state }) => state === 'missing');
+    expect(first.problem).toContain(`Put it into ${server.footage}`);
+    // All files are looked at when the server starts.
+    await server.restart();
+    expect((await until('nowhere.mp4', () => true)).problem).toBe(first.problem);
+  });
+
   it('are said to grow while they are written, and are read when they are whole', async () => {
     const path = join(server.footage, 'recording.ts');
     const whole = join(server.folder, 'whole.ts');

@@ -48,17 +48,13 @@ export class Importer {
     if (same) return same;
     const where = folder ? `Put it into ${folder}, or` : 'Name a media folder in HONE_MEDIA, or';
     const problem = `"${name}" was not found in the media folders. ${where} open the timeline file again when it is there.`;
-    const row = await this.store.add({ projectId, name, ...plainFile(path), state: 'expected' });
-    return this.store.change(row, { state: 'missing', problem });
+    return this.store.add({ projectId, name, ...plainFile(path), state: 'missing', problem });
   }
 
   /** Reads the facts of a source whose file is there. */
   async read(row: SourceRow): Promise<SourceRow> {
     const file = await fileState(row);
-    if (!file) {
-      const problem = `The file is not at ${leadingFile(row)}. Connect its drive or put it back.`;
-      return this.store.change(row, { state: 'missing', problem });
-    }
+    if (!file) return this.store.lose(row);
     try {
       const facts = await probe(this.tools.ffprobe, row, file.bytes);
       await requireWhole(this.tools.ffmpeg, row);

@@ -81,6 +81,13 @@ export class SourceStore {
     return changed;
   }
 
+  /** Marks a source whose file is not there; one that is missing already keeps what was said of it. */
+  async lose(row: SourceRow): Promise<SourceRow> {
+    if (row.state === 'missing') return row;
+    const problem = `The file is not at ${leadingFile(row)} any more. Connect its drive or put it back.`;
+    return this.change(row, { state: 'missing', problem });
+  }
+
   /** All sources of all projects. */
   async all(): Promise<SourceRow[]> {
     return this.database.select().from(sources);
@@ -115,11 +122,7 @@ export class SourceStore {
   private async refresh(row: SourceRow): Promise<SourceRow> {
     if (row.state !== 'ready' && row.state !== 'missing') return row;
     const found = await fileState(row);
-    if (!found) {
-      if (row.state === 'missing') return row;
-      const problem = `The file is not at ${leadingFile(row)} any more. Connect its drive or put it back.`;
-      return this.change(row, { state: 'missing', problem });
-    }
+    if (!found) return this.lose(row);
     // A file that came back otherwise may still be on its way: the watcher reads it when it is whole.
     const isBack = row.state === 'missing' && fileStamp(found) === fileStamp(row);
     return isBack ? this.change(row, { state: 'ready', problem: null }) : row;

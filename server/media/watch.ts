@@ -130,8 +130,7 @@ export class SourceWatcher {
     clearTimeout(this.settling.get(row.id));
     if (row.state === 'missing' && this.searched.has(row.id)) return;
     this.searched.add(row.id);
-    const problem = `The file is not at ${leadingFile(row)} any more. Connect its drive or put it back.`;
-    const missing = await this.store.change(row, { state: 'missing', problem });
+    const missing = await this.store.lose(row);
     if (row.stills) return;
     for (const folder of new Set([dirname(row.path), ...(await this.rootsOf())])) {
       for (const path of await filesBelow(folder)) if (await this.takeBack(missing, path)) return;
