@@ -101,6 +101,12 @@ export async function playTimeline(
   return { log: new FrameLog(firstFrame, rows), facts: { serverDecoded } };
 }
 
+/** Has the server look at the machine, as the page of Hone does when something is played. */
+export const startSampling = (page: Page): Promise<void> =>
+  page.evaluate(async () => {
+    await fetch('/api/sampling', { method: 'POST' });
+  });
+
 /** Cores that the browser tells of. */
 export const coresOf = (page: Page): Promise<number> => page.evaluate(() => benchPage.cores());
 

@@ -64,6 +64,7 @@ export interface Services {
   readonly rigs: RigStore;
   readonly limits: MemoryLimits;
   readonly queue: JobQueue;
+  readonly sampler: Sampler;
 }
 
 export interface RunningServer {
@@ -139,7 +140,7 @@ function assemble(config: Config, database: Database, bus: EventBus, log: Logger
   const limits = new MemoryLimits(rigs);
   const previews = previewFolder(config);
   queue.register(hashHandler(sources));
-  queue.register(indexHandler(sources, config.ffprobe));
+  queue.register(indexHandler(sources, config));
   queue.register(stripHandler(sources, config.ffmpeg, previews));
   queue.register(soundHandler(sources, config.ffmpeg, previews));
   queue.register(copyHandler(sources, copies, queue, limits, config));
@@ -158,6 +159,7 @@ function assemble(config: Config, database: Database, bus: EventBus, log: Logger
     rigs,
     limits,
     queue,
+    sampler: new Sampler(),
   };
 }
 
@@ -172,7 +174,7 @@ function application(
   extraPages: string | undefined,
 ): { app: Express; routes: string[] } {
   const { config, projects, sources, copies, exports, tables, importer, folders, simulation } = services;
-  const { rigs, limits, queue } = services;
+  const { rigs, limits, queue, sampler } = services;
   const previews = previewFolder(config);
   const app = express();
   app.disable('x-powered-by');
@@ -194,7 +196,7 @@ function application(
     response.json(description);
   });
   api.get('/events', eventStream(bus));
-  api.use(runRoutes(new RunStore(database), new Sampler()));
+  api.use(runRoutes(new RunStore(database), sampler));
   api.use(rigRoutes(rigs, sources, config));
   api.use(json({ limit: '8mb' }));
   api.use(projectRoutes(projects));

@@ -158,6 +158,11 @@ describe('causes of choppy playback, in cases of common practice', () => {
     };
     const kinds = kindsOf(sceneOf(situationOf(alone('a'), [source('a')], busy)));
     expect(kinds).toEqual(expect.arrayContaining(['hardware decoding', 'weaker graphics', 'other programs']));
+    const scene = sceneOf(situationOf(alone('a'), [source('a')], busy));
+    const run = runOf(() => ({}));
+    const disturbed = { ...scene, measured: { ...run, facts: { ...run.facts, othersShare: 0.3 } } };
+    const others = causesOf(disturbed).filter(({ kind }) => kind === 'other programs');
+    expect(others.map(({ numbers }) => numbers)).toEqual([{ loadPercent: 30, measured: 1 }]);
     const inHardware = {
       ...busy,
       decoders: busy.decoders.map((each) => ({ ...each, acceleration: 'hardware' as const })),

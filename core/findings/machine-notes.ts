@@ -1,3 +1,4 @@
+import { isDisturbed } from '../playback/index.js';
 import { nothing, type Cause, type Scene } from './cause.js';
 
 /** Others that keep so much of all cores busy are worth a word. */
@@ -6,13 +7,14 @@ const MUCH_LOAD = 0.25;
 const NEARLY_FULL = 0.1;
 
 /** What the rig itself says against it: hardware that is not used, others that work, drives that fill up. */
-export function machineNotes({ situation, prediction, planned }: Scene): Cause[] {
+export function machineNotes({ situation, prediction, planned, measured }: Scene): Cause[] {
   const { rig, drive } = situation;
   const notes: Cause[] = [];
   const { graphics, machine } = rig;
   if (graphics.stronger)
     notes.push({ ...nothing('weaker graphics', 'show'), names: [graphics.renderer, graphics.stronger] });
-  if (machine.loadByOthers > MUCH_LOAD)
+  // What a run was disturbed by is said of the run.
+  if (machine.loadByOthers > MUCH_LOAD && !(measured && isDisturbed(measured.facts)))
     notes.push({ ...nothing('other programs'), numbers: { loadPercent: 100 * machine.loadByOthers } });
   notes.push(...hardwareNotes({ situation, prediction }));
   const used = new Set([...prediction.work.media.values()].map((medium) => medium.drive));

@@ -1,4 +1,4 @@
-import { frameBudgetMs, type FrameLog } from '../playback/index.js';
+import { frameBudgetMs, isDisturbed, type FrameLog } from '../playback/index.js';
 import { shownSharpness } from './sharpness.js';
 import { nothing, type Cause, type Scene } from './cause.js';
 import { REAL_TIME_DROPS } from './limiting-stage.js';
@@ -49,6 +49,9 @@ export function runNotes(scene: Scene): Cause[] {
     });
   const trend = slowing(measured.log);
   if (trend > SLOWER) notes.push({ ...nothing('slowing down', 'decode'), numbers: { times: trend } });
+  const { othersShare } = measured.facts;
+  if (isDisturbed({ othersShare }))
+    notes.push({ ...nothing('other programs'), numbers: { loadPercent: 100 * othersShare!, measured: 1 } });
   const playedMs = measured.log.length * budgetMs;
   const { mixMs, gapSamples } = measured.facts.sound;
   if (mixMs > MUCH_MIXING * playedMs || gapSamples > 0)

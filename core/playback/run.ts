@@ -28,7 +28,19 @@ export interface RunFacts {
   readonly driveId: string | null;
   /** What was predicted for these frames before they were played; null when nothing was. */
   readonly predicted: PredictedFigures | null;
+  /**
+   * Share of all cores that other programs, or the host of a virtual machine, took meanwhile, 0 to 1; null where the
+   * system does not tell, absent until the run is kept.
+   */
+  readonly othersShare?: number | null;
 }
+
+/** Others that take so much of the cores disturb a run. */
+const DISTURBING = 0.1;
+
+/** Whether a run says less of the machine than of what else it was doing. */
+export const isDisturbed = ({ othersShare }: { readonly othersShare?: number | null | undefined }): boolean =>
+  (othersShare ?? 0) > DISTURBING;
 
 /** Frames a second that were predicted to be shown, and the frames of those wanted that were to be dropped. */
 export interface PredictedFigures {
@@ -70,6 +82,7 @@ export const runFactsSchema = object({
     .nullable()
     .defined()
     .default(null),
+  othersShare: number().strict().min(0).max(1).nullable().optional(),
 }).noUnknown();
 
 /** A run as it is sent to be kept: the log's numbers as base64 of little-endian 32-bit floats. */

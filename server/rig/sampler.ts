@@ -1,4 +1,5 @@
 import type { Power, RunSample } from '@hone/core/playback';
+import { OthersWatch, type Connection } from './others.js';
 import { busyShares, bytesRead, coreTimes, power, usedMemory, type CoreTimes } from './system.js';
 
 const EVERY_MS = 250;
@@ -17,14 +18,16 @@ export class Sampler {
   private startedAt = 0;
   private before: { cores: CoreTimes; read: number | null; at: number } | undefined;
   private power: Power = 'unknown';
+  private readonly others = new OthersWatch();
 
-  /** Begins anew. */
-  async start(): Promise<void> {
+  /** Begins anew. @param connection of the page that plays */
+  async start(connection?: Connection): Promise<void> {
     this.stop();
     this.samples = [];
     this.startedAt = Date.now();
     this.before = { cores: coreTimes(), read: await bytesRead(), at: performance.now() };
     this.power = await power();
+    await this.others.start(connection);
     this.timer = setInterval(() => void this.take(), EVERY_MS);
     this.timer.unref();
   }
@@ -39,6 +42,11 @@ export class Sampler {
     return this.samples
       .filter(({ at }) => at >= pressedAt)
       .map(({ at, ...sample }) => ({ atMs: at - pressedAt, ...sample }));
+  }
+
+  /** Share of all cores that others took since the start, 0 to 1; null where the system does not tell. */
+  async othersShare(): Promise<number | null> {
+    return this.others.share();
   }
 
   private async take(): Promise<void> {

@@ -17,8 +17,9 @@ export function runRoutes(runs: RunStore, sampler: Sampler): Router {
     response.json(await runs.list(request.params.projectId));
   });
 
-  router.post('/sampling', async (_request, response) => {
-    await sampler.start();
+  router.post('/sampling', async ({ socket }, response) => {
+    const { remotePort: clientPort, localPort: serverPort } = socket;
+    await sampler.start(clientPort && serverPort ? { clientPort, serverPort } : undefined);
     response.status(204).end();
   });
 
@@ -35,10 +36,11 @@ export function runRoutes(runs: RunStore, sampler: Sampler): Router {
     }
     const values = new Float32Array(Uint8Array.from(bytes).buffer);
     const samples = sampler.since(pressedAt);
+    const othersShare = await sampler.othersShare();
     sampler.stop();
     const kept = await runs.keep(
       request.params.projectId,
-      facts,
+      { ...facts, othersShare },
       new FrameLog(facts.firstFrame, values),
       samples,
     );

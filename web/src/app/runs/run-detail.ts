@@ -80,6 +80,7 @@ export class RunDetail {
       count(facts.decodeWorkers, 'decode worker', 'decode workers'),
       `sound: ${facts.sound.gapSamples ? `${milliseconds(facts.sound.gapSamples / 48)} silent because it was not ready` : 'no gaps'}${mixed}`,
       facts.driveId ? `simulated drive ${facts.driveId}` : '',
+      facts.othersShare ? `other programs took ${percentOf(100 * facts.othersShare)} of the cores` : '',
       samples[0] && samples[0].power !== 'unknown' ? `on ${samples[0].power}` : '',
       samples.length ? '' : 'the machine was not looked at during this run',
     ].filter(Boolean);

@@ -1,7 +1,7 @@
 import { inject, Injectable } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
-import { FrameLog } from '@hone/core/playback';
+import { FrameLog, isDisturbed } from '@hone/core/playback';
 import { decodeObservations, learned, NOTHING_LEARNED, refine, type Rig } from '@hone/core/rig';
 import { currentRenderer } from '@hone/player';
 import {
@@ -16,6 +16,8 @@ import {
   map,
   mergeMap,
   switchMap,
+  take,
+  takeUntil,
   tap,
   withLatestFrom,
 } from 'rxjs';
@@ -152,9 +154,19 @@ export class RigEffects {
         const seen = decodeObservations(log, facts, graph, sources, Object.values(copies));
         const taught = this.taught(own, log);
         if (seen.length === 0 && taught === own) return EMPTY;
-        return from(this.api.keepRig(refine(taught, seen, new Date().toISOString()))).pipe(
-          map((rig) => RigActions.measured({ rig })),
-          catchError(failed),
+        const refined = refine(taught, seen, new Date().toISOString());
+        // Whether others disturbed it is known when it is kept.
+        return this.actions.pipe(
+          ofType(PlayerActions.runKept),
+          take(1),
+          takeUntil(this.actions.pipe(ofType(PlayerActions.runFinished))),
+          filter(({ run }) => !isDisturbed(run.facts)),
+          concatMap(() =>
+            from(this.api.keepRig(refined)).pipe(
+              map((rig) => RigActions.measured({ rig })),
+              catchError(failed),
+            ),
+          ),
         );
       }),
     ),

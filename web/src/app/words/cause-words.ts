@@ -79,7 +79,9 @@ const WORDS: Readonly<Record<CauseKind, (numbers: Numbers, names: readonly strin
   space: (n) =>
     `What is to be made takes ${bytes(n['plannedBytes'] ?? 0)}, and ${bytes(n['freeBytes'] ?? 0)} are free.`,
   'other programs': (n) =>
-    `Other programs kept ${percentOf(n['loadPercent'] ?? 0)} of the machine busy when it was measured.`,
+    n['measured']
+      ? `While it played, other programs took ${percentOf(n['loadPercent'] ?? 0)} of the cores. Close them and play again; nothing was learned from this run.`
+      : `Other programs kept ${percentOf(n['loadPercent'] ?? 0)} of the machine busy when it was measured.`,
   'slowing down': (n) =>
     `The machine slows down as it runs: the same work cost ${times(n['times'])} times as much at the end of the run as at its beginning. Heat or battery saving do that.`,
   sound: (n) =>
