@@ -105,6 +105,8 @@ const structure = object({
   stepMs: spread(),
   constantRate: yes(),
   coldStartFrames: object({ mean: amount(), most: amount() }).noUnknown().required(),
+  unreferenced: string().strict().oneOf(['reordered', 'between neighbours']).optional(),
+  unreferencedShare: amount().optional(),
 }).noUnknown();
 
 export const sourceReply = object({

@@ -1,4 +1,11 @@
-import { frameBudgetMs, stageMsOf, type FrameLog, type PlaybackLine, type Stage } from '../playback/index.js';
+import {
+  frameBudgetMs,
+  stageMsOf,
+  stageWork,
+  type FrameLog,
+  type PlaybackLine,
+  type Stage,
+} from '../playback/index.js';
 import type { Span } from './cause.js';
 
 /** What works serially, or is shared, while a timeline plays. */
@@ -58,19 +65,23 @@ function windowAt(line: PlaybackLine, from: number, to: number, budgetMs: number
     let decoded = 0;
     let made = 0;
     let reached = 0;
+    let work = 0;
+    let read = 0;
     for (let frame = Math.max(from, passage.from); frame < Math.min(to, passage.to); frame++) {
       const pictures = passage.decodes[frame - passage.from]!;
       decoded += pictures;
       made += pictures > 0 ? 1 : 0;
+      work += stageWork(passage, 'decode', frame);
+      read += stageWork(passage, 'read', frame);
       if (frame === passage.from) reached += Math.max(0, pictures - 1);
     }
-    const ms = decoded * passage.decodeMs;
+    const ms = work * passage.decodeMs;
     coreMs += ms * passage.decodeCores;
     scaleMs += made * passage.scaleMs;
     effectsMs += made * passage.effectsMs;
     busiestWorkerMs = Math.max(busiestWorkerMs, made * (passage.scaleMs + passage.effectsMs));
     if (passage.drive >= 0 && bytes.length) {
-      bytes[passage.drive]! += decoded * passage.bytesPerPicture;
+      bytes[passage.drive]! += read * passage.bytesPerPicture;
       readers[passage.drive]!++;
     }
     if (ms > busiest.ms)

@@ -6,3 +6,4 @@ export * from './packet-index.js';
 export * from './pixel-format.js';
 export * from './source-filter.js';
 export * from './structure.js';
+export { isUnreferenced, unreferencedBy, unreferencedIn, type UnreferencedRule } from './unreferenced.js';

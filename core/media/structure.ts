@@ -1,5 +1,6 @@
 import type { FrameSize } from '../timeline/index.js';
 import type { PacketIndex } from './packet-index.js';
+import { unreferencedBy, unreferencedRule, type UnreferencedRule } from './unreferenced.js';
 
 /** What the packet index of a source says. */
 export interface PictureStructure {
@@ -24,6 +25,9 @@ export interface PictureStructure {
   readonly constantRate: boolean;
   /** Frames to decode to show one from a cold start: mean over all frames, and the most. */
   readonly coldStartFrames: { readonly mean: number; readonly most: number };
+  /** How pictures are told that no other refers to, and their share; absent where there are none or it is not known. */
+  readonly unreferenced?: UnreferencedRule;
+  readonly unreferencedShare?: number;
 }
 
 /** Steps that differ by no more than this share of a frame, or by two ticks, are the same. */
@@ -45,9 +49,14 @@ function spread(values: readonly number[] | Float64Array): {
 /**
  * Derives what a packet index says of the picture.
  * @param size of the coded picture
+ * @param sample whether no other refers to it, for the first pictures in the order in which they are decoded
  * @throws RangeError when the index is empty
  */
-export function pictureStructure(index: PacketIndex, size: FrameSize): PictureStructure {
+export function pictureStructure(
+  index: PacketIndex,
+  size: FrameSize,
+  sample: readonly boolean[] = [],
+): PictureStructure {
   const count = index.length;
   if (count === 0) throw new RangeError('The packet index holds no packets.');
   const keyAt: number[] = [];
@@ -67,6 +76,7 @@ export function pictureStructure(index: PacketIndex, size: FrameSize): PictureSt
   const slackMs = Math.max(2 * tickMs, SAME_STEP * stepMs.median);
   const distances = index.decodeDistances();
   const peak = peakSecond(index);
+  const rule = unreferencedRule(index, sample);
   return {
     packets: count,
     keyFrames: keyAt.length,
@@ -86,6 +96,10 @@ export function pictureStructure(index: PacketIndex, size: FrameSize): PictureSt
       mean: distances.reduce((sum, distance) => sum + distance, 0) / count,
       most: distances.reduce((most, distance) => Math.max(most, distance), 0),
     },
+    ...(rule && {
+      unreferenced: rule,
+      unreferencedShare: unreferencedBy(index, rule).reduce((sum, is) => sum + is, 0) / count,
+    }),
   };
 }
 

@@ -24,7 +24,8 @@ export function signatureOf(
   const { free, released, readyUntil } = floor;
   const { nextPassage, nextWorker } = streams;
   const each = streams.streams
-    .map(({ at, worker, next, needed, out, read, slots, decoded, resting, delayMs, pursuit, pictures }) => {
+    .map((stream) => {
+      const { at, worker, next, needed, out, read, slots, decoded, resting, delayMs } = stream;
       const states = [
         at,
         worker,
@@ -37,7 +38,7 @@ export function signatureOf(
         Number(resting),
         Number(delayMs > 0),
       ];
-      return [...states, pursuit.memory(frame), pictures.memory()].join(',');
+      return [...states, stream.memory(frame)].join(',');
     })
     .sort();
   return [frame, settled, free, released, readyUntil, nextPassage, nextWorker, ...each].join(' ');
@@ -73,6 +74,7 @@ export function changeOf(before: PlaybackLine, now: PlaybackLine): Change | unde
     if (a.from !== b.from || a.to !== b.to || a.clipId !== b.clipId) return undefined;
     const isEqual =
       a.decodeMs === b.decodeMs &&
+      a.bitShare === b.bitShare &&
       a.decodeCores === b.decodeCores &&
       a.bytesPerPicture === b.bytesPerPicture &&
       a.drive === b.drive &&
@@ -82,6 +84,9 @@ export function changeOf(before: PlaybackLine, now: PlaybackLine): Change | unde
       a.firstMs === b.firstMs &&
       a.restartMs === b.restartMs &&
       sameNumbers(a.decodes, b.decodes) &&
+      sameNumbers(a.bits, b.bits) &&
+      sameNumbers(a.unreferenced, b.unreferenced) &&
+      sameNumbers(a.coldBits, b.coldBits) &&
       sameNumbers(a.coldDecodes, b.coldDecodes) &&
       sameNumbers(a.entries, b.entries);
     if (isEqual) continue;
@@ -97,9 +102,11 @@ export function changeOf(before: PlaybackLine, now: PlaybackLine): Change | unde
   return { passage, first, last };
 }
 
-function sameNumbers(a: Uint16Array | Int32Array, b: Uint16Array | Int32Array): boolean {
+type Numbers = Uint8Array | Uint16Array | Int32Array | Float32Array;
+
+function sameNumbers(a: Numbers | undefined, b: Numbers | undefined): boolean {
   if (a === b) return true;
-  if (a.length !== b.length) return false;
+  if (a?.length !== b?.length || !a || !b) return false;
   for (let at = 0; at < a.length; at++) if (a[at] !== b[at]) return false;
   return true;
 }

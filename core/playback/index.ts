@@ -4,6 +4,7 @@ export * from './moments.js';
 export * from './pacing.js';
 export * from './pursuit.js';
 export * from './making.js';
+export * from './leaving-out.js';
 export * from './statistics.js';
 export * from './clock.js';
 export * from './run.js';

@@ -15,13 +15,23 @@ export interface LinePassage {
   readonly decodes: Uint16Array;
   /** Pictures that are decoded for each of its frames when it is the first. */
   readonly coldDecodes: Uint16Array;
+  /**
+   * Bits of the pictures that are decoded for each of its frames when it goes on, and when it is the first, in those of
+   * its medium's mean picture; absent where all are taken to be alike.
+   */
+  readonly bits?: Float32Array;
+  readonly coldBits?: Float32Array;
+  /** 1 for each frame whose own picture no other refers to: it is left out when it would come too late. */
+  readonly unreferenced?: Uint8Array;
   /** Frames at which decoding can begin anew, with one picture, ascending. */
   readonly entries: Int32Array;
   /** Its kind of coding: pictures of one kind cost more or less than they are taken to together. */
   readonly coding: string;
-  /** Of one picture alone on the machine, and the cores that it takes meanwhile. */
+  /** Of its medium's mean picture alone on the machine, and the cores that it takes meanwhile. */
   readonly decodeMs: number;
   readonly decodeCores: number;
+  /** Share of `decodeMs` that goes with a picture's bits; none where it is absent. */
+  readonly bitShare?: number;
   /** How much longer the first picture takes after the decoder was opened. */
   readonly firstMs: number;
   /** The same after it was busy and has gone on elsewhere. */
@@ -81,15 +91,27 @@ export function readMsOf({ drives }: Pick<PlaybackLine, 'drives'>, passage: Line
   return drive ? (1000 * passage.bytesPerPicture) / drive.bytesPerSecond : 0;
 }
 
-/** ms that a stage takes of each of a passage's pictures: of one that is decoded, or of one that is made. */
+/** ms that a stage takes of a passage's mean picture: of one that is decoded, or of one that is made. */
 export function pictureMsOf(line: Pick<PlaybackLine, 'drives'>, passage: LinePassage, stage: Stage): number {
   if (stage === 'read') return readMsOf(line, passage);
   if (stage === 'decode') return passage.decodeMs;
   return stage === 'scale' ? passage.scaleMs : stage === 'effects' ? passage.effectsMs : 0;
 }
 
-/** Whether a stage works on every picture that is decoded, and not only on those that are made for the screen. */
-const isOfDecoded = (stage: Stage): boolean => stage === 'read' || stage === 'decode';
+/** What decoding some pictures of a passage takes, in mean pictures. @param bits undefined where they are not known */
+export const decodeWork = (
+  { bitShare = 0 }: Pick<LinePassage, 'bitShare'>,
+  pictures: number,
+  bits: number | undefined,
+): number => (bits === undefined ? pictures : pictures + bitShare * (bits - pictures));
+
+/** What a stage does for a frame of a passage that goes on: how often it does what `pictureMsOf` says. */
+export function stageWork(passage: LinePassage, stage: Stage, frame: number): number {
+  const at = frame - passage.from;
+  const pictures = passage.decodes[at]!;
+  if (stage === 'decode') return decodeWork(passage, pictures, passage.bits?.[at]);
+  return stage === 'read' ? (passage.bits?.[at] ?? pictures) : Math.min(1, pictures);
+}
 
 /** What one clip asks of a stage in a stretch. */
 export interface PassageSum {
@@ -110,12 +132,14 @@ export function sumsOf(
   return line.passages.flatMap((passage): PassageSum[] => {
     let decoded = 0;
     let made = 0;
+    let work = 0;
     for (let frame = Math.max(from, passage.from); frame < Math.min(to, passage.to); frame++) {
       const pictures = passage.decodes[frame - passage.from]!;
       decoded += pictures;
       if (pictures > 0) made++;
+      work += stageWork(passage, stage, frame);
     }
-    const ms = pictureMsOf(line, passage, stage) * (isOfDecoded(stage) ? decoded : made);
+    const ms = pictureMsOf(line, passage, stage) * work;
     return ms > 0 ? [{ sourceId: passage.sourceId, ms, decoded, made }] : [];
   });
 }
@@ -127,10 +151,8 @@ export function stageMsOf(line: PlaybackLine, stage: Stage): Float32Array {
   if (stage === 'show') return sums.fill(line.showMs);
   for (const passage of line.passages) {
     const ms = pictureMsOf(line, passage, stage);
-    for (let frame = Math.max(line.from, passage.from); frame < Math.min(line.to, passage.to); frame++) {
-      const pictures = passage.decodes[frame - passage.from]!;
-      sums[frame - line.from]! += ms * (isOfDecoded(stage) ? pictures : Math.min(1, pictures));
-    }
+    for (let frame = Math.max(line.from, passage.from); frame < Math.min(line.to, passage.to); frame++)
+      sums[frame - line.from]! += ms * stageWork(passage, stage, frame);
   }
   return sums;
 }

@@ -8,6 +8,7 @@
  *    never catch up, or later than a key frame is due that it can have in time, it goes on there (`Pursuit`).
  * 4. Playing begins when the first frame and `PREROLL_FRAMES` more are ready, or `PREROLL_LIMIT_MS` after the first
  *    is.
+ * 5. A picture that no other refers to is not decoded when it is not wanted, or would come too late (`LeavingOut`).
  */
 export const PREROLL_FRAMES = 5;
 export const PREROLL_LIMIT_MS = 400;

@@ -75,6 +75,10 @@ export class SimulatedFloor {
     this.random = randomOf(options.seed ?? 1);
   }
 
+  get isPlaying(): boolean {
+    return !Number.isNaN(this.startedAt);
+  }
+
   get playhead(): number {
     const { from } = this.line;
     return Number.isNaN(this.startedAt) ? from : from + (this.now - this.startedAt) / this.budgetMs;

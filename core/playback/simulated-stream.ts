@@ -1,6 +1,7 @@
+import { LeavingOut } from './leaving-out.js';
 import { Making } from './making.js';
 import { Pursuit, type Landing } from './pursuit.js';
-import { readMsOf, type LinePassage } from './line.js';
+import { decodeWork, readMsOf, type LinePassage } from './line.js';
 import type { SimulatedFloor } from './simulated-floor.js';
 
 /** A drive that is asked for less than this share of its time is not followed picture by picture. */
@@ -22,6 +23,10 @@ export class Stream {
   insideMs = 0;
   outMs = 0;
   waitMs = 0;
+  /** The frame whose pictures are given to the decoder, how many of them are left, and what each takes, in mean pictures. */
+  private fedFrame: number;
+  private fedLeft: number;
+  private fedWork: number;
   /** Pictures that were read and wait to be decoded. */
   read = 0;
   resting = false;
@@ -29,6 +34,11 @@ export class Stream {
   delayMs: number;
   openAt: number;
   pictures = new Making();
+  private leaving = new LeavingOut();
+  /** What pictures that were given to the decoder and not yet taken out take, in mean pictures. */
+  private works: readonly number[] = [];
+  /** Frames whose own pictures were not decoded, ascending. */
+  private leftOut: readonly number[] = [];
   /** When the picture that is being made could be begun, ms. */
   madeFrom = 0;
   /** When the decoder began to wait for the drive; NaN while it does not. */
@@ -60,6 +70,91 @@ export class Stream {
     this.needed = passage.coldDecodes[from - passage.from] ?? 0;
     this.openAt = now + waitMs;
     this.delayMs = passage.firstMs;
+    this.fedFrame = from;
+    this.fedLeft = this.needed;
+    this.fedWork = this.coldWork(from);
+  }
+
+  /** It goes on at a key frame. */
+  enterAt(frame: number): void {
+    this.leftOut = [];
+    this.works = [];
+    this.needed = 1;
+    this.fedFrame = frame;
+    this.fedLeft = 1;
+    this.fedWork = this.coldWork(frame);
+  }
+
+  /**
+   * What the next picture takes that is given to the decoder, in mean pictures; behind its end, that of a mean one.
+   * @param playhead rule 5 of pacing is kept at it; undefined while it does not move
+   */
+  takeWork(playhead: number | undefined): number {
+    const { bits, unreferenced } = this.passage;
+    if (!bits && !unreferenced) return 1;
+    for (;;) {
+      while (this.fedLeft === 0 && this.fedFrame + 1 < this.end) this.feedFrame(this.fedFrame + 1);
+      const work = this.fedLeft === 0 ? 1 : this.fedWork;
+      const isLast = this.fedLeft === 1;
+      if (!isLast || playhead === undefined || !this.leavesOut(playhead)) {
+        this.fedLeft = Math.max(0, this.fedLeft - 1);
+        if (unreferenced) this.works = [...this.works, work];
+        return work;
+      }
+      this.fedLeft = 0;
+      this.leftOut = [...this.leftOut, this.fedFrame];
+      if (this.next === this.fedFrame) this.needed--;
+    }
+  }
+
+  /** Says what of the past counts at a playhead. */
+  memory(playhead: number): string {
+    const memories = [this.pursuit.memory(playhead), this.pictures.memory()];
+    if (this.passage.unreferenced)
+      memories.push(this.leaving.memory(), this.leftOut.join(), this.works.join());
+    return memories.join();
+  }
+
+  /** A picture was taken out of the decoder. @param frames that it worked for it */
+  took(frames: number): void {
+    if (!this.passage.unreferenced) return;
+    this.leaving.took(frames, this.works[0] ?? 1);
+    this.works = this.works.slice(1);
+  }
+
+  /** Whether a frame's own picture was not decoded. */
+  isLeftOut(frame: number): boolean {
+    return this.leftOut.length > 0 && this.leftOut.includes(frame);
+  }
+
+  /** The next frame that it delivers. */
+  goOn(frame: number): void {
+    this.next = frame;
+    if (frame >= this.end) return;
+    if (this.leftOut.length) this.leftOut = this.leftOut.filter((each) => each >= frame);
+    this.needed = this.passage.decodes[frame - this.passage.from]! - Number(this.isLeftOut(frame));
+  }
+
+  private feedFrame(frame: number): void {
+    const { bits, decodes, from } = this.passage;
+    this.fedFrame = frame;
+    this.fedLeft = decodes[frame - from]!;
+    this.fedWork =
+      this.fedLeft && decodeWork(this.passage, this.fedLeft, bits?.[frame - from]) / this.fedLeft;
+  }
+
+  private leavesOut(playhead: number): boolean {
+    const { unreferenced, from } = this.passage;
+    return (
+      unreferenced?.[this.fedFrame - from] === 1 &&
+      this.leaving.isLate(this.fedFrame, playhead, this.fedWork, this.pictures.expected)
+    );
+  }
+
+  private coldWork(frame: number): number {
+    const { coldBits, coldDecodes, from } = this.passage;
+    const pictures = coldDecodes[frame - from] ?? 0;
+    return pictures ? decodeWork(this.passage, pictures, coldBits?.[frame - from]) / pictures : 1;
   }
 
   /** The same, at a moment at which nothing is under way, for a passage that may cost otherwise from then on. */
@@ -67,7 +162,13 @@ export class Stream {
     const { at, station, worker, limitMs } = this;
     const copy = new Stream(passage, at, station, worker, limitMs, this.next, 0, 0, this.pursuit.copy());
     copy.pictures = this.pictures.copy();
+    copy.leaving = this.leaving.copy();
+    copy.leftOut = this.leftOut;
+    copy.works = this.works;
     copy.needed = this.needed;
+    copy.fedFrame = this.fedFrame;
+    copy.fedLeft = this.fedLeft;
+    copy.fedWork = this.fedWork;
     copy.inside = this.inside;
     copy.out = this.out;
     copy.insideMs = this.insideMs;

@@ -202,6 +202,8 @@ export class SimulatedStreams {
     stream.read++;
     this.fill(stream);
     this.feed(stream);
+    // What was waited for may have been left out.
+    if (stream.isLeftOut(stream.next)) this.deliver(stream);
   }
 
   private feed(stream: Stream): void {
@@ -224,7 +226,8 @@ export class SimulatedStreams {
     }
     const wait = stream.limitMs > 0 ? 0 : Math.max(0, stream.openAt - this.floor.now);
     stream.waitMs = wait;
-    const ms = passage.decodeMs + stream.delayMs;
+    const work = stream.takeWork(this.floor.isPlaying ? this.floor.playhead : undefined);
+    const ms = passage.decodeMs * work + stream.delayMs;
     stream.delayMs = 0;
     this.floor.cpu.begin(station, this.floor.service(ms) + wait, passage.decodeCores);
   }
@@ -251,6 +254,10 @@ export class SimulatedStreams {
     while (!stream.closed && !stream.making && stream.next < stream.end && stream.next < to) {
       if (stream.needed === 0) {
         const { playhead } = this.floor;
+        if (stream.isLeftOut(stream.next)) {
+          this.skipTo(stream, stream.next + 1);
+          continue;
+        }
         if (stream.pictures.isHopeless(stream.next, playhead)) {
           stream.pursuit.missed(stream.next, playhead + stream.pictures.expected);
           this.skipTo(stream, stream.next + 1);
@@ -271,6 +278,7 @@ export class SimulatedStreams {
       const ms = stream.outMs / stream.out;
       stream.outMs -= ms;
       stream.decodeMs += ms;
+      stream.took(ms / this.floor.budgetMs);
       stream.out--;
       stream.needed--;
       stream.pursuit.took(this.floor.playhead + stream.pictures.expected);
@@ -288,7 +296,7 @@ export class SimulatedStreams {
     if (target === undefined || target >= Math.min(landing.before, stream.passage.to)) return false;
     stream.pursuit.left(playhead);
     this.skipTo(stream, target);
-    stream.needed = 1;
+    stream.enterAt(target);
     stream.out = 0;
     stream.outMs = 0;
     this.forgetInside(stream);
@@ -304,12 +312,7 @@ export class SimulatedStreams {
 
   private skipTo(stream: Stream, frame: number): void {
     this.charge(stream, stream.next);
-    this.goOn(stream, frame);
-  }
-
-  private goOn(stream: Stream, frame: number): void {
-    stream.next = frame;
-    if (frame < stream.passage.to) stream.needed = stream.passage.decodes[frame - stream.passage.from]!;
+    stream.goOn(frame);
   }
 
   private make(stream: Stream): void {
@@ -350,7 +353,7 @@ export class SimulatedStreams {
     let last = stream.next;
     while (last + 1 < end && stream.passage.decodes[last + 1 - stream.passage.from] === 0) last++;
     this.floor.store(stream.next, last);
-    this.goOn(stream, last + 1);
+    stream.goOn(last + 1);
     this.pump();
   }
 

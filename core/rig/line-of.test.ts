@@ -1,7 +1,14 @@
 import { describe, expect, it } from 'vitest';
 import { PLAINEST } from '../levers/index.js';
-import { PacketIndex, PacketIndexBuilder, type PictureFacts } from '../media/index.js';
-import { stageMsOf, sumsOf } from '../playback/index.js';
+import { PacketIndex, PacketIndexBuilder, type PictureFacts, type PictureStructure } from '../media/index.js';
+import {
+  pictureMsOf,
+  stageMsOf,
+  stageWork,
+  sumsOf,
+  type LinePassage,
+  type Stage,
+} from '../playback/index.js';
 import { previewGraph } from '../render/index.js';
 import { readySource, sourceFacts } from '../testing/index.js';
 import { rational } from '../time/index.js';
@@ -13,6 +20,7 @@ import {
   memoryShares,
   NOTHING_LEARNED,
   playedMedium,
+  type PlayableSource,
   SIMULATED_RIGS,
   usualCeiling,
   type PlayedMedium,
@@ -50,9 +58,10 @@ function workOf(
 }
 
 /** A file in groups of twelve, shown in the order in which it is decoded. */
-function indexOf(frames: number): PacketIndex {
+function indexOf(frames: number, bytesOf: (frame: number) => number = () => 1000): PacketIndex {
   const builder = new PacketIndexBuilder(24);
-  for (let at = 0; at < frames; at++) builder.add({ bytes: 1000, key: at % 12 === 0, pts: at, dts: at });
+  for (let at = 0; at < frames; at++)
+    builder.add({ bytes: bytesOf(at), key: at % 12 === 0, pts: at, dts: at });
   return PacketIndex.from(builder.done());
 }
 
@@ -75,6 +84,67 @@ describe('what a clip asks of the player', () => {
     expect(sum(pictures(60)) / 47).toBeCloseTo(2.5, 1);
     expect(sum(pictures(12)) / 47).toBeCloseTo(0.5, 1);
     expect(pictures(12)).toContain(0);
+  });
+
+  it('is less where pictures that no other refers to are not shown', () => {
+    // I B B P …, 60 a second.
+    const builder = new PacketIndexBuilder(60);
+    const order = [0, ...Array.from({ length: 100 }, (_, at) => [3, 1, 2].map((pts) => pts + 3 * at)).flat()];
+    order.forEach((pts, dts) => builder.add({ bytes: 1000, key: pts === 0, pts, dts: dts - 2 }));
+    const index = PacketIndex.from(builder.done());
+    const rule = { unreferenced: 'reordered' } as PictureStructure;
+    const source = { ...readySource('a', sourceFacts({ rate: rational(60) })), structure: rule };
+    const of = (more: Partial<PlayableSource>, clip: Partial<Clip> = {}): LinePassage => {
+      const medium = playedMedium({ ...source, ...more }, undefined, '', index)!;
+      return lineOf(workOf(clip, medium), laptop).passages[0]!;
+    };
+    const sum = (list: Uint16Array): number => list.slice(1).reduce((total, each) => total + each, 0);
+    const [all, some] = [of({ structure: null }), of({})];
+    expect(sum(all.decodes) / 47).toBeCloseTo(2.5, 1);
+    // One of three is referred to; of those that are not, only what is shown is decoded.
+    const shownFree = [...some.unreferenced!].slice(1).filter(Boolean).length;
+    expect(sum(some.decodes)).toBe(Math.floor(Math.round((47 * 60) / 24) / 3) + shownFree);
+    expect(some.bits!.reduce((total, each) => total + each, 0)).toBeCloseTo(
+      some.decodes.reduce((total, each) => total + each, 0),
+    );
+    // A cut goes by the pictures that are referred to: frame 120 of the file is one of 41.
+    expect(of({ structure: null }, { sourceIn: rational(2) }).coldDecodes[0]).toBe(119);
+    expect(of({}, { sourceIn: rational(2) }).coldDecodes[0]).toBe(41);
+    // Where the rate varies, or backwards, none is left out.
+    const varying = sourceFacts({ rate: rational(60), constantRate: false });
+    expect(of({ facts: varying }).unreferenced).toBeUndefined();
+    expect(of({}, { sourceIn: rational(2), speed: rational(-1) }).unreferenced).toBeUndefined();
+  });
+
+  it('is one picture a frame of a light copy, whatever the rate', () => {
+    const copy = { width: 960, height: 540, bytes: 24_000_000 };
+    const source = readySource('a', sourceFacts({ rate: rational(60) }));
+    const [passage] = lineOf(workOf({}, playedMedium(source, copy, '')!), laptop).passages;
+    expect(Math.max(...passage!.decodes)).toBe(1);
+    expect(passage!.unreferenced![7]).toBe(1);
+  });
+
+  it('takes as long as the bits of its pictures say, as far as they matter', () => {
+    // The second half of the file has three times the bits of the first.
+    const index = indexOf(240, (frame) => (frame < 120 ? 500 : 1500));
+    const decoders = laptop.decoders.map((each) => ({ ...each, bitShare: 0.8 }));
+    const at = (seconds: number): LinePassage =>
+      lineOf(workOf({ sourceIn: rational(seconds) }, mediumOf({}, index)), { ...laptop, decoders })
+        .passages[0]!;
+    const [light, heavy] = [at(1), at(6)];
+    expect(heavy.decodeMs).toBe(light.decodeMs);
+    const ms = (passage: LinePassage, stage: Stage): number =>
+      stageWork(passage, stage, 20) * pictureMsOf({ drives: [] }, passage, 'decode');
+    expect(ms(light, 'decode') / light.decodeMs).toBeCloseTo(1 - 0.8 / 2);
+    expect(ms(heavy, 'decode') / light.decodeMs).toBeCloseTo(1 + 0.8 / 2);
+    expect(stageWork(heavy, 'read', 20) / stageWork(light, 'read', 20)).toBeCloseTo(3);
+    // From a cold start, all pictures from the key frame on.
+    expect(heavy.coldBits![5]).toBeCloseTo(1.5 * heavy.coldDecodes[5]!);
+    expect(heavy.bits!.reduce((sum, each) => sum + each, 0)).toBeCloseTo(48 * 1.5);
+    // Backwards, and without an index, all are taken to be alike.
+    const backwards = workOf({ sourceIn: rational(9), speed: rational(-1) }, mediumOf({}, index));
+    expect(lineOf(backwards, laptop).passages[0]!.bits).toBeUndefined();
+    expect(lineOf(workOf({}, mediumOf()), laptop).passages[0]!.bits).toBeUndefined();
   });
 
   it('is twice as much at twice the speed', () => {

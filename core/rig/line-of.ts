@@ -63,6 +63,7 @@ export function lineOf(
         coding: codingOf(medium),
         decodeMs: costs.decodeMs,
         decodeCores: costs.decodeCores,
+        bitShare: costs.bitShare,
         firstMs: costs.firstMs,
         restartMs: costs.restartMs,
         bytesPerPicture: medium.bitsPerFrame / 8,

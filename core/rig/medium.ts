@@ -6,10 +6,12 @@ import {
   type PictureStructure,
   type SourceFacts,
   type Stills,
+  type UnreferencedRule,
 } from '../media/index.js';
 import type { FrameSize } from '../timeline/index.js';
 import { toNumber } from '../time/index.js';
 import type { DecodeFigures } from './rig.js';
+import { ShownPictures } from './shown-pictures.js';
 
 /** What a preview decodes of a source: the original, or a light copy of it. */
 export interface PlayedMedium {
@@ -54,6 +56,11 @@ export interface Groups {
   distance(frame: number): number;
   /** Frames at which decoding can begin, from one up to another, ascending. */
   entries(from: number, to: number): number[];
+  /**
+   * What is known of single pictures; absent when nothing is.
+   * @param leavesOut whether pictures that no other refers to are left out
+   */
+  loads?(leavesOut: boolean): ShownPictures;
 }
 
 /** What is asked of a source that is played. */
@@ -121,13 +128,15 @@ export function playedMedium(
     turned: picture.rotation % 360 !== 0,
     bitsPerFrame: structure?.bitsPerFrame ?? facts.bitsPerSecond / framesPerSecond,
     drive: source.drive,
-    groups: index ? indexedGroups(index) : evenGroups(structure?.gopFrames.median ?? 1),
+    groups: index
+      ? indexedGroups(index, structure?.unreferenced)
+      : evenGroups(structure?.gopFrames.median ?? 1),
   };
 }
 
 /** One of each, so that what is reckoned from it can be found again. */
 const evenly = new Map<number, Groups>();
-const indexed = new WeakMap<PacketIndex, Groups>();
+const indexed = new WeakMap<PacketIndex, Map<UnreferencedRule | undefined, Groups>>();
 
 /** Groups of pictures of one length. */
 export function evenGroups(length: number): Groups {
@@ -146,10 +155,13 @@ export function evenGroups(length: number): Groups {
   return groups;
 }
 
-/** Groups as a packet index says. */
-export function indexedGroups(index: PacketIndex): Groups {
-  const known = indexed.get(index);
+/** Groups as a packet index says. @param rule by which pictures are told that no other refers to */
+export function indexedGroups(index: PacketIndex, rule?: UnreferencedRule): Groups {
+  const byRule = indexed.get(index) ?? new Map<UnreferencedRule | undefined, Groups>();
+  indexed.set(index, byRule);
+  const known = byRule.get(rule);
   if (known) return known;
+  const loads = new Map<boolean, ShownPictures>();
   const distances = index.decodeDistances();
   const last = Math.max(0, distances.length - 1);
   const groups: Groups = {
@@ -160,7 +172,12 @@ export function indexedGroups(index: PacketIndex): Groups {
         if (distances[frame] === 1) frames.push(frame);
       return frames;
     },
+    loads: (leavesOut) => {
+      const made = loads.get(leavesOut) ?? new ShownPictures(index, leavesOut ? rule : undefined);
+      loads.set(leavesOut, made);
+      return made;
+    },
   };
-  indexed.set(index, groups);
+  byRule.set(rule, groups);
   return groups;
 }

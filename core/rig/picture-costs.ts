@@ -10,6 +10,7 @@ import {
   type Posed,
 } from '../render/index.js';
 import type { FrameSize } from '../timeline/index.js';
+import { USUAL_BIT_SHARE } from './decode-samples.js';
 import { decodeMs, kernelMs, RESAMPLE, resampleMs, scaleKernel } from './cost-model.js';
 import { stepKernel, type EffectKernel } from './effect-kernels.js';
 import type { PlayedMedium } from './medium.js';
@@ -33,6 +34,8 @@ const USUAL_INTRA_FIRST = 1;
 export interface PictureCosts {
   readonly decodeMs: number;
   readonly decodeCores: number;
+  /** Share of it that goes with a picture's bits. */
+  readonly bitShare: number;
   /** How much longer the first picture takes when the decoder has just been set up. */
   readonly firstMs: number;
   /** The same when it was busy, and goes on elsewhere. */
@@ -74,6 +77,7 @@ export function pictureCosts(
   return {
     decodeMs: decode,
     decodeCores: decodeCores(rig, medium),
+    bitShare: likeBy(rig, medium, ({ bitShare }) => bitShare !== undefined)?.bitShare ?? USUAL_BIT_SHARE,
     ...delays(rig, medium, decode),
     scaleMs: scale + turning,
     effectsMs: effects,
@@ -95,12 +99,13 @@ export function effectCosts(
 }
 
 /**
- * The decoder of a rig's figures that is most like what a medium needs, of those whose start was measured: of its codec,
- * and then by pixels and bits.
+ * The decoder of a rig's figures that is most like what a medium needs, of those of which something is known: of its
+ * codec, and then by pixels and bits.
  */
-function startedLike(
+function likeBy(
   { decoders }: Rig,
   { decoder, codec, size, bitsPerFrame }: PlayedMedium,
+  isKnown: (figures: DecodeFigures) => boolean,
 ): DecodeFigures | undefined {
   const apart = (a: number, b: number): number => Math.abs(Math.log(Math.max(1, a) / Math.max(1, b)));
   const distance = (each: DecodeFigures): number =>
@@ -108,9 +113,12 @@ function startedLike(
     apart(each.bitsPerFrame, bitsPerFrame) / 2 +
     (each.codec === codec ? 0 : 10);
   return decoders
-    .filter((each) => each.decoder === decoder && each.startMs)
+    .filter((each) => each.decoder === decoder && isKnown(each))
     .sort((a, b) => distance(a) - distance(b))[0];
 }
+
+const startedLike = (rig: Rig, medium: PlayedMedium): DecodeFigures | undefined =>
+  likeBy(rig, medium, ({ startMs }) => startMs !== undefined);
 
 const openMs = (rig: Rig, medium: PlayedMedium): number =>
   medium.decoder === 'browser' ? OPEN_MS : (startedLike(rig, medium)?.startMs?.value ?? USUAL_SERVER_OPEN_MS);

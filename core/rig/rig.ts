@@ -61,6 +61,8 @@ const decoderSchema = object({
   width: side(),
   height: side(),
   bitsPerFrame: amount(),
+  /** Share of decoding a picture of so many bits that goes with its bits; absent where it was not measured. */
+  bitShare: number().strict().min(0).max(1).optional().default(undefined),
   /** Whether the browser says that it can decode this in hardware. */
   acceleration: string()
     .strict()

@@ -2,7 +2,7 @@ import { execFileSync } from 'node:child_process';
 import { readFile, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { FolderEntry, Project, Source } from '@hone/core/api';
-import { FRAME_HEADER_BYTES, PacketIndex, readFrameHeader } from '@hone/core/media';
+import { FRAME_HEADER_BYTES, PacketIndex, readFrameHeader, unreferencedBy } from '@hone/core/media';
 import { makeCodedClip } from '@hone/demo';
 import { ALL_FORMATS, EncodedPacketSink, FilePathSource, Input } from 'mediabunny';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
@@ -57,7 +57,9 @@ beforeAll(async () => {
   const { footage } = server;
   project = (await server.call<Project>('POST', 'projects', { name: 'Facts' })).body;
   await makeCodedClip({ ...LONG, path: join(footage, 'long.mp4'), encoder: LONG_ENCODER });
-  const paths = [join(footage, 'long.mp4')];
+  const plain = [...LONG_ENCODER.slice(0, -2), '-x264-params', 'b-pyramid=none', '-f', 'mp4'];
+  await makeCodedClip({ ...LONG, frames: 60, path: join(footage, 'plain.mp4'), encoder: plain });
+  const paths = [join(footage, 'long.mp4'), join(footage, 'plain.mp4')];
   for (const name of names) paths.push(await makeUnusual(name, footage));
   sources = await server.addSources(project.id, paths);
   await makeStills(footage);
@@ -169,6 +171,25 @@ describe('the packet index', () => {
       constantRate: true,
     });
     expect(named('long.mp4').structure!.coldStartFrames.most).toBe(30);
+  });
+
+  // ffmpeg's own decoder leaves out what no other picture refers to when it is told so.
+  it.each(['long.mp4', 'plain.mp4'])('tells which pictures of %s no other refers to', async (name) => {
+    const source = named(name);
+    const index = await packetsOf(source);
+    const { unreferenced, unreferencedShare } = source.structure!;
+    expect(unreferenced).toBe(name === 'plain.mp4' ? 'reordered' : 'between neighbours');
+    const args = ['-v', 'error', '-skip_frame', 'noref', '-show_entries', 'frame=pts', '-of', 'csv=p=0'];
+    const path = join(server.footage, name);
+    const kept = execFileSync('ffprobe', [...args, '-select_streams', 'v:0', path], { encoding: 'utf8' });
+    const referred = new Set(kept.split('\n').map((line) => Number.parseInt(line, 10)));
+    const isFree = Array.from(index.pts, (pts) => !referred.has(pts));
+    const taken = Array.from(unreferencedBy(index, unreferenced!), Boolean);
+    expect(taken.filter((is, at) => is && !isFree[at])).toEqual([]);
+    const free = isFree.filter(Boolean).length;
+    expect(taken.filter(Boolean).length).toBeGreaterThan(0.9 * free);
+    expect(unreferencedShare).toBeCloseTo(taken.filter(Boolean).length / taken.length);
+    expect(free).toBeGreaterThan(0.3 * taken.length);
   });
 
   it('gives for every frame as many to decode as a real decoder needs', async () => {

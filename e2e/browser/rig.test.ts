@@ -90,6 +90,8 @@ describe('the page Rig', () => {
     expect(weir).toMatchObject({ codec: 'h264', width: 1920, height: 1080, problem: null });
     expect(weir.acceleration).toBe('software');
     expect(weir.msPerFrame!.value).toBeGreaterThan(0);
+    expect(weir.bitShare).toBeGreaterThanOrEqual(0);
+    expect(weir.bitShare).toBeLessThanOrEqual(1);
     expect(rig.decoders.some(({ decoder }) => decoder === 'server')).toBe(true);
     expect(rig.allCoresFps!.value).toBeGreaterThan(0.7 * rig.oneCoreFps!.value);
     expect(rig.drives[0]!.readBytesPerSecond!.value).toBeGreaterThan(1e6);

@@ -1,6 +1,6 @@
 import type { Occupation } from './decode-clock.js';
 import { PictureDecoder } from './picture-decoder.js';
-import type { PictureFile } from './picture-file.js';
+import { isUnreferencedIn, type PictureFile } from './picture-file.js';
 import type { DecodedFrame, PictureSupply } from './picture-supply.js';
 
 /** Seconds by which a time may be rounded on its way through a file's ticks and a decoder's microseconds. */
@@ -9,13 +9,19 @@ const ROUNDED = 2e-6;
 /** Frames of a file that the browser decodes. It can be entered at key packets. */
 export class PacketSupply implements PictureSupply {
   readonly decoder = 'browser';
+  leavesOut: PictureSupply['leavesOut'];
   private readonly pictures: PictureDecoder;
 
+  /** @param isIntra whether every picture stands alone, so that none refers to any */
   constructor(
     private readonly file: PictureFile,
     occupation: Occupation,
+    isIntra: boolean,
   ) {
-    this.pictures = new PictureDecoder(file, occupation);
+    this.pictures = new PictureDecoder(file, occupation, ({ data, timestamp }, bytes) => {
+      if (!this.leavesOut || !(isIntra || isUnreferencedIn(file, data))) return false;
+      return this.leavesOut(timestamp - file.firstTimestamp, bytes);
+    });
   }
 
   async startAt(seconds: number): Promise<void> {

@@ -16,7 +16,8 @@ const DRY_MS = 3;
 export class PictureDecoder {
   private readonly decoder: VideoDecoder;
   private readonly outputs: DecoderOutput[] = [];
-  private readonly readMsOf = new Map<number, number>();
+  /** What was given to the decoder and has not come out, by time stamp. */
+  private readonly fed = new Map<number, { readonly readMs: number; readonly bytes: number }>();
   private readonly clock: DecodeClock;
   private generation = 0;
   private finished = false;
@@ -25,10 +26,14 @@ export class PictureDecoder {
   private wakeConsumer: (() => void) | undefined;
   private wakeFeeder: (() => void) | undefined;
 
-  /** @param occupation of the worker that its pictures come out in */
+  /**
+   * @param occupation of the worker that its pictures come out in
+   * @param leavesOut whether a picture is not decoded, by its bytes and those that are queued before it
+   */
   constructor(
     private readonly file: PictureFile,
     occupation = new Occupation(),
+    private readonly leavesOut: (packet: EncodedPacket, bytes: number) => boolean = () => false,
   ) {
     this.clock = new DecodeClock(occupation);
     this.decoder = new VideoDecoder({
@@ -44,7 +49,7 @@ export class PictureDecoder {
     this.decoder.reset();
     this.decoder.configure(this.file.config);
     this.drain();
-    this.readMsOf.clear();
+    this.fed.clear();
     this.finished = false;
     this.clock.restart(performance.now());
     this.wakeFeeder?.();
@@ -89,18 +94,27 @@ export class PictureDecoder {
         }
         this.noteIdleEnd();
       } else if (readMs > DRY_MS) this.noteIdleEnd();
-      const chunk = packet.toEncodedVideoChunk();
-      this.readMsOf.set(chunk.timestamp, readMs);
-      this.decoder.decode(chunk);
+      if (!this.leavesOut(packet, packet.byteLength + this.queuedBytes())) {
+        const chunk = packet.toEncodedVideoChunk();
+        this.fed.set(chunk.timestamp, { readMs, bytes: chunk.byteLength });
+        this.decoder.decode(chunk);
+        readMs = 0;
+      }
       const start = performance.now();
       packet = await this.file.packets.getNextPacket(packet);
-      readMs = performance.now() - start;
+      readMs += performance.now() - start;
       if (generation !== this.generation) return;
     }
     await this.decoder.flush();
     if (generation !== this.generation) return;
     this.finished = true;
     this.wakeConsumer?.();
+  }
+
+  /** Bytes of the pictures that wait in the decoder: the last that it was given. */
+  private queuedBytes(): number {
+    const waiting = [...this.fed.values()].slice(-this.decoder.decodeQueueSize);
+    return this.decoder.decodeQueueSize ? waiting.reduce((sum, { bytes }) => sum + bytes, 0) : 0;
   }
 
   private get inFlight(): number {
@@ -115,9 +129,9 @@ export class PictureDecoder {
   private receive(frame: VideoFrame): void {
     if (this.closed) return frame.close();
     const decodeMs = this.clock.seen(performance.now());
-    const readMs = this.readMsOf.get(frame.timestamp) ?? 0;
-    this.readMsOf.delete(frame.timestamp);
-    this.outputs.push({ frame, decodeMs, readMs });
+    const { readMs, bytes } = this.fed.get(frame.timestamp) ?? { readMs: 0, bytes: 0 };
+    this.fed.delete(frame.timestamp);
+    this.outputs.push({ frame, decodeMs, readMs, bytes });
     this.wakeConsumer?.();
   }
 

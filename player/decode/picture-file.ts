@@ -1,3 +1,4 @@
+import { isUnreferenced } from '@hone/core/media';
 import { ALL_FORMATS, EncodedPacketSink, Input, UrlSource, type EncodedPacket } from 'mediabunny';
 
 /** The picture track of a file that is read over HTTP ranges. */
@@ -7,6 +8,21 @@ export interface PictureFile {
   /** Seconds. */
   readonly firstTimestamp: number;
   readonly firstPacket: EncodedPacket;
+}
+
+/** Whether no other picture of a file refers to one of its coded pictures; false where it is not known. */
+export function isUnreferencedIn({ config }: Pick<PictureFile, 'config'>, picture: Uint8Array): boolean {
+  if (!/^avc[13]/.test(config.codec)) return false;
+  return isUnreferenced(picture, lengthBytes(config.description));
+}
+
+/** Bytes of the length before each unit of a picture, as the file's AVCDecoderConfigurationRecord says (ISO/IEC 14496-15). */
+function lengthBytes(description: AllowSharedBufferSource | undefined): number | null {
+  if (!description) return null;
+  const bytes = ArrayBuffer.isView(description)
+    ? new Uint8Array(description.buffer, description.byteOffset, description.byteLength)
+    : new Uint8Array(description);
+  return ((bytes[4] ?? 3) & 3) + 1;
 }
 
 const KEPT = 6;

@@ -11,10 +11,14 @@ const RATE24: Rational = { num: 24, den: 1 };
 /** A file whose frames stand at given seconds, with a key frame every so often. */
 class FakeFile implements PictureSupply {
   readonly decoder = 'browser';
+  leavesOut: PictureSupply['leavesOut'];
+  /** Whether no other picture refers to a frame. */
+  isUnreferenced: (index: number) => boolean = () => false;
   private at = 0;
   readonly starts: number[] = [];
   closed = false;
   decoded = 0;
+  decodeMs = 10;
   readonly open: Set<number> = new Set();
 
   constructor(
@@ -45,6 +49,7 @@ class FakeFile implements PictureSupply {
   }
 
   next(): ReturnType<PictureSupply['next']> {
+    while (this.isUnreferenced(this.at) && this.leavesOut?.(this.secondsOf(this.at), 1)) this.at++;
     if (this.closed || this.at >= this.stamps.length) return Promise.resolve(undefined);
     this.beforeEach(this.at);
     const index = this.at++;
@@ -55,7 +60,13 @@ class FakeFile implements PictureSupply {
       index,
       close: () => this.open.delete(index),
     } as unknown as VideoFrame;
-    return Promise.resolve({ frame, seconds: this.secondsOf(index), decodeMs: 10, readMs: 1 });
+    return Promise.resolve({
+      frame,
+      seconds: this.secondsOf(index),
+      decodeMs: this.decodeMs,
+      readMs: 1,
+      bytes: 1,
+    });
   }
 
   close(): void {
@@ -120,6 +131,51 @@ const even = (count: number, perSecond: number, start = 0): number[] =>
   Array.from({ length: count }, (_, index) => start + index / perSecond);
 
 describe('a stream', () => {
+  it('leaves out what no other picture refers to and nobody wants, and shows the same', async () => {
+    const sixty: Setting = { rate: { num: 60, den: 1 }, to: 20, sourceIn: { num: 1, den: 3 } };
+    const shownOf = async (isUnreferenced: (index: number) => boolean): Promise<[number[], number]> => {
+      const file = new FakeFile(even(90, 60), 30);
+      file.isUnreferenced = isUnreferenced;
+      const { run, reduced } = setUp(file, sixty);
+      await run();
+      return [reduced, file.decoded];
+    };
+    const [all, decodedAll] = await shownOf(() => false);
+    // Two of three, as where two pictures stand between those that they refer to.
+    const [some, decodedSome] = await shownOf((index) => index % 3 !== 0);
+    const [wanted, decodedWanted] = await shownOf(() => true);
+    expect(some).toEqual(all);
+    expect(wanted).toEqual(all);
+    // From frame 0, the last key frame, to the one of the last timeline frame.
+    expect(decodedAll).toBe(all.at(-1)! + 1);
+    const needed = all.filter((index) => index % 3 !== 0).length + Math.floor(all.at(-1)! / 3) + 1;
+    expect(decodedSome).toBe(needed);
+    expect(decodedWanted).toBe(all.length);
+  });
+
+  it('leaves out what would come too late, so that the others come in time', async () => {
+    const play = async (isUnreferenced: (index: number) => boolean) => {
+      // Each picture takes a tenth more than the time of a frame.
+      const file = new FakeFile(even(240, 24), 240, () => (set.control.playhead += 1.1));
+      file.isUnreferenced = isUnreferenced;
+      file.decodeMs = (1.1 * 1000) / 24;
+      const set = setUp(file, { rate: RATE24, to: 200, live: true });
+      set.control.playhead = -4;
+      await set.run();
+      return { ...set, file };
+    };
+    const before = await play(() => false);
+    const { replies, reduced, pictures, file } = await play((index) => index % 2 === 1);
+    expect(pictures().map(({ frame }) => frame)).toEqual(reduced);
+    const skipped = replies.flatMap((reply) => (reply.kind === 'skipped' ? [reply.from] : []));
+    expect([...reduced, ...skipped].sort((a, b) => a - b)).toEqual(even(200, 1));
+    expect(skipped.every((frame) => frame % 2 === 1)).toBe(true);
+    // As many are lost as the decoder is too slow, and no more.
+    expect(reduced.length).toBeGreaterThan(0.9 * (200 / 1.1));
+    expect(reduced.length).toBeGreaterThan(before.pictures().length);
+    expect(file.decoded).toBeLessThan(205);
+  });
+
   it('takes the nearest frames of a faster source and decodes the others for nothing', async () => {
     const file = new FakeFile(even(60, 60), 30);
     const { run, reduced, pictures } = setUp(file, { rate: { num: 60, den: 1 }, to: 6 });

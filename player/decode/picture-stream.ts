@@ -1,4 +1,13 @@
-import { isTooLate, Making, MOST_TURNED, Pursuit, RESTART_SECONDS, type Landing } from '@hone/core/playback';
+import {
+  IN_FLIGHT,
+  isTooLate,
+  LeavingOut,
+  Making,
+  MOST_TURNED,
+  Pursuit,
+  RESTART_SECONDS,
+  type Landing,
+} from '@hone/core/playback';
 import { nearestFrame, sourceTimeAt, toNumber, type Rational } from '@hone/core/time';
 import type { DecodeReply, PictureCost, StreamSpec } from '../shared/messages.js';
 import type { Control } from '../shared/control.js';
@@ -42,6 +51,10 @@ export class PictureStream {
   private readonly framesPerSecond: number;
   private readonly pursuit: Pursuit;
   private readonly making = new Making();
+  private readonly leaving = new LeavingOut();
+  /** Frames of the source that are wanted and were not decoded. */
+  private readonly leftOut = new Set<number>();
+  private readonly openedAt: number;
   /** Whether no two frames can share a picture. */
   private readonly changes: boolean;
   /** The next place at which decoding could begin anew, as far as it was looked up. */
@@ -57,6 +70,7 @@ export class PictureStream {
     this.framesPerSecond = toNumber(spec.timelineRate);
     this.pursuit = new Pursuit(this.framesPerSecond);
     this.changes = changesByFrame(spec.effects);
+    this.openedAt = control.playhead;
   }
 
   // Asked and not read, since it changes while something is awaited.
@@ -84,13 +98,14 @@ export class PictureStream {
   async run(supply: PictureSupply): Promise<void> {
     if (this.isClosed()) return;
     this.supply = supply;
+    supply.leavesOut = (seconds, bytes) => this.leavesOut(seconds, bytes);
     try {
       if (this.spec.speed.num < 0) {
         await this.deliverBackwards(supply);
         return;
       }
       const start = this.startSeconds(this.next);
-      await supply.startAt(start);
+      await this.startAt(start, supply);
       await this.lookAhead(start, supply);
       await this.deliverAll(supply);
     } finally {
@@ -118,6 +133,7 @@ export class PictureStream {
           return;
         }
         this.pursuit.took(this.readyAt);
+        this.leaving.took((decoded.decodeMs * this.framesPerSecond) / 1000, decoded.bytes);
         this.cost.decoded++;
         this.cost.decodeMs += decoded.decodeMs;
         this.cost.readMs += decoded.readMs;
@@ -147,7 +163,7 @@ export class PictureStream {
     const { rate, constantRate } = this.spec.file;
     if (constantRate) {
       const index = Math.round(seconds * toNumber(rate));
-      return nearestFrame(this.sourceTime(frame), rate) > index;
+      return this.indexOf(frame) > index;
     }
     if (!before) return true;
     const middle = (before.seconds + seconds) / 2;
@@ -159,6 +175,10 @@ export class PictureStream {
     let made: Made | undefined;
     while (this.next < until && !this.isClosed()) {
       const wanted = this.next;
+      if (this.leftOut.has(this.indexOf(wanted))) {
+        this.skipped(wanted, wanted + 1);
+        continue;
+      }
       const isNew = !made || this.changes;
       if (this.isHopeless(wanted, isNew)) {
         this.pursuit.missed(wanted, this.readyAt);
@@ -310,9 +330,49 @@ export class PictureStream {
     if (!entry || entry.frame >= Math.min(landing.before, this.spec.to) || this.isClosed()) return false;
     this.pursuit.left(playhead);
     this.skipped(this.next, entry.frame);
-    await supply.startAt(entry.seconds);
+    await this.startAt(entry.seconds, supply);
     await this.lookAhead(entry.seconds, supply);
     return true;
+  }
+
+  private startAt(seconds: number, supply: PictureSupply): Promise<void> {
+    this.leftOut.clear();
+    return supply.startAt(seconds);
+  }
+
+  /** Rule 5 of pacing. */
+  private leavesOut(seconds: number, bytes: number): boolean {
+    const { rate, constantRate, frameCount } = this.spec.file;
+    if (!constantRate || this.spec.speed.num < 0) return false;
+    const index = Math.round(seconds * toNumber(rate));
+    // The last ones stand for whatever the timeline wants beyond them.
+    if (index >= frameCount - IN_FLIGHT) return false;
+    const frame = this.frameFor(index);
+    if (frame === undefined) return true;
+    const { playhead } = this.control;
+    if (!this.spec.live || playhead === this.openedAt) return false;
+    if (!this.leaving.isLate(frame, playhead, bytes, this.making.expected)) return false;
+    for (const earlier of this.leftOut) if (earlier < this.indexOf(this.next)) this.leftOut.delete(earlier);
+    this.leftOut.add(index);
+    return true;
+  }
+
+  /** The first timeline frame to come that wants a frame of the source; undefined when none does. */
+  private frameFor(index: number): number | undefined {
+    const { sourceIn, clipStart, speed, file } = this.spec;
+    const into = (index - 0.5) / toNumber(file.rate) - toNumber(sourceIn);
+    const about = clipStart + Math.floor((into * this.framesPerSecond) / toNumber(speed)) - 1;
+    for (let frame = Math.max(this.next, about); frame < this.spec.to; frame++) {
+      const wanted = this.indexOf(frame);
+      if (wanted === index) return frame;
+      if (wanted > index) return undefined;
+    }
+    return undefined;
+  }
+
+  /** The frame of the source that a timeline frame wants. */
+  private indexOf(frame: number): number {
+    return nearestFrame(this.sourceTime(frame), this.spec.file.rate);
   }
 
   /** The key frame to go on at, as `Pursuit` has it. */

@@ -12,6 +12,8 @@ export interface DecodedFrame {
   readonly seconds: number;
   /** ms that the decoder worked: from its last output, or from the end of its last idle time, to this output. */
   readonly decodeMs: number;
+  /** Of its packet; 0 where that is not known. */
+  readonly bytes: number;
   /** ms that reading its packet held the decoder up. */
   readonly readMs: number;
 }
@@ -20,6 +22,12 @@ export interface DecodedFrame {
 export interface PictureSupply {
   /** Who decodes. */
   readonly decoder: 'browser' | 'server';
+  /**
+   * Asked of each picture that no other refers to, where the supply can tell.
+   * @param seconds of the picture, from the first frame of the source
+   * @param bytes of it, and of all that the decoder has to do before
+   */
+  leavesOut?: ((seconds: number, bytes: number) => boolean) | undefined;
   /** Drops everything in flight and begins so that the frame at a time comes out, perhaps after earlier ones. */
   startAt(seconds: number): Promise<void>;
   /** The next frame in presentation order; undefined at the end of the file or after `close`. */

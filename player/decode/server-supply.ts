@@ -93,7 +93,7 @@ export class ServerSupply implements PictureSupply {
       const { seconds: at, decodeMs, readMs } = readFrameHeader(filled);
       const planes = filled.subarray(FRAME_HEADER_BYTES);
       const frame = { planes, close: () => void this.spare.push(filled) };
-      this.waiting.push({ frame, seconds: at, decodeMs, readMs });
+      this.waiting.push({ frame, seconds: at, decodeMs, readMs, bytes: 0 });
       this.wakeConsumer?.();
       while (this.waiting.length >= MOST_WAITING && generation === this.generation)
         await new Promise<void>((resolve) => (this.wakeReader = resolve));

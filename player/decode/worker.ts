@@ -87,10 +87,11 @@ class DecodeWorker {
 
   // What the browser turns out not to decode, the server does.
   private async runFrom(stream: PictureStream, spec: StreamSpec): Promise<void> {
-    const { url, framesUrl, serverOnly } = spec.file;
+    const { choice, url, framesUrl, serverOnly } = spec.file;
     if (framesUrl === null || (serverOnly === null && !this.refused.has(url))) {
       try {
-        await stream.run(new PacketSupply(await this.files.get(url), this.occupation));
+        const isIntra = choice === 'light copy';
+        await stream.run(new PacketSupply(await this.files.get(url), this.occupation, isIntra));
         return;
       } catch (error) {
         if (framesUrl === null || !this.streams.has(spec.id)) throw error;

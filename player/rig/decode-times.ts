@@ -1,3 +1,4 @@
+import type { DecodeSample } from '@hone/core/rig';
 import type { EncodedPacket } from 'mediabunny';
 import { PictureFiles, type PictureFile } from '../decode/picture-file.js';
 import type { DecodeTimes } from './messages.js';
@@ -32,28 +33,28 @@ export async function decodeTimes(
   }
   const acceleration = await accelerationOf(file.config);
   try {
-    const stamps = await Promise.all(Array.from({ length: decoders }, () => flatOut(file, seconds)));
-    const groups = stamps.flatMap(groupTimes);
-    const framesPerSecond = stamps.reduce((sum, each) => sum + rateOf(each), 0);
-    if (groups.length === 0) {
+    const runs = await Promise.all(Array.from({ length: decoders }, () => flatOut(file, seconds)));
+    const samples = runs.flatMap(samplesOf);
+    const framesPerSecond = runs.reduce((sum, { stamps }) => sum + rateOf(stamps), 0);
+    if (samples.length === 0) {
       return { ...NOTHING, acceleration, problem: 'The clip is too short to measure.' };
     }
     const startMs: number[] = [];
     // The first one also pays for the decoder's code and memory; it is not counted.
     for (let start = 0; starts && start < STARTS; start++) {
       const begun = performance.now();
-      const [first] = await flatOut(file, seconds, 1);
+      const [first] = (await flatOut(file, seconds, 1)).stamps;
       if (start > 0 && first !== undefined) startMs.push(first - begun);
     }
     const restartMs = starts ? await restarts(file) : [];
-    return { msPerFrame: groups, startMs, restartMs, framesPerSecond, acceleration, problem: null };
+    return { samples, startMs, restartMs, framesPerSecond, acceleration, problem: null };
   } catch (error) {
     const problem = error instanceof Error ? error.message : String(error);
     return { ...NOTHING, acceleration: 'none', problem };
   }
 }
 
-const NOTHING = { msPerFrame: null, startMs: [], restartMs: [], framesPerSecond: 0 } as const;
+const NOTHING = { samples: null, startMs: [], restartMs: [], framesPerSecond: 0 } as const;
 
 async function accelerationOf(config: VideoDecoderConfig): Promise<DecodeTimes['acceleration']> {
   const can = async (hardwareAcceleration: HardwareAcceleration): Promise<boolean> =>
@@ -70,6 +71,8 @@ async function accelerationOf(config: VideoDecoderConfig): Promise<DecodeTimes['
 class BusyDecoder {
   /** ms */
   readonly stamps: number[] = [];
+  /** Bytes of the packets that it was given, in decode order. */
+  readonly sizes: number[] = [];
   private readonly decoder: VideoDecoder;
   private failure: Error | undefined;
   private wake: (() => void) | undefined;
@@ -92,6 +95,7 @@ class BusyDecoder {
 
   /** Waits while its queue is full, unless what is waited for is there. */
   async feed(packet: EncodedPacket, isDone: () => boolean): Promise<void> {
+    this.sizes.push(packet.byteLength);
     this.decoder.decode(packet.toEncodedVideoChunk());
     while (!this.failure && !isDone() && this.decoder.decodeQueueSize >= IN_FLIGHT)
       await new Promise<void>((resolve) => (this.wake = resolve));
@@ -113,12 +117,14 @@ class BusyDecoder {
   }
 }
 
-/** When each frame came out, ms. @param most frames; decoding stops when they are out */
+type Decoded = Pick<BusyDecoder, 'stamps' | 'sizes'>;
+
+/** When each frame came out. @param most frames; decoding stops when they are out */
 async function flatOut(
   { config, packets, firstPacket }: PictureFile,
   seconds: number,
   most = Infinity,
-): Promise<number[]> {
+): Promise<Decoded> {
   const decoder = new BusyDecoder(config);
   const { stamps } = decoder;
   const isDone = (): boolean => stamps.length >= most;
@@ -134,7 +140,7 @@ async function flatOut(
       packet = await packets.getNextPacket(packet);
     }
     if (!isDone()) await decoder.flush();
-    return stamps;
+    return decoder;
   } finally {
     decoder.close();
   }
@@ -166,12 +172,14 @@ async function restarts({ config, packets, firstPacket }: PictureFile): Promise<
   }
 }
 
-/** ms a frame of each group of frames after the first ones. */
-function groupTimes(stamps: readonly number[]): number[] {
-  const times: number[] = [];
-  for (let at = WARM; at + GROUP < stamps.length; at += GROUP)
-    times.push((stamps[at + GROUP]! - stamps[at]!) / GROUP);
-  return times;
+/** Each group of frames after the first ones; that they come out in another order moves few of them to another group. */
+function samplesOf({ stamps, sizes }: Decoded): DecodeSample[] {
+  const samples: DecodeSample[] = [];
+  for (let at = WARM; at + GROUP < stamps.length; at += GROUP) {
+    const bytes = sizes.slice(at + 1, at + 1 + GROUP).reduce((sum, each) => sum + each, 0);
+    samples.push({ ms: (stamps[at + GROUP]! - stamps[at]!) / GROUP, bitsPerFrame: (8 * bytes) / GROUP });
+  }
+  return samples;
 }
 
 function rateOf(stamps: readonly number[]): number {

@@ -1,4 +1,4 @@
-import type { DecodeFigures } from '@hone/core/rig';
+import type { DecodeFigures, DecodeSample } from '@hone/core/rig';
 import type { FrameSize } from '@hone/core/timeline';
 
 /** Page to rig worker. Each request gets one reply with its number. */
@@ -29,8 +29,8 @@ export interface ShowTimes {
 }
 
 export interface DecodeTimes {
-  /** null when the browser does not decode it; `problem` says why. */
-  readonly msPerFrame: readonly number[] | null;
+  /** Rows of pictures; null when the browser does not decode it, and `problem` says why. */
+  readonly samples: readonly DecodeSample[] | null;
   /** From setting a decoder up until its first picture, ms, each time that it was tried. */
   readonly startMs: readonly number[];
   /** From leaving its place while it is busy until its first picture elsewhere, ms, each time. */

@@ -1,12 +1,18 @@
-import { PacketIndex, PacketIndexBuilder, pictureStructure, type SourceFacts } from '@hone/core/media';
+import {
+  PacketIndex,
+  PacketIndexBuilder,
+  pictureStructure,
+  unreferencedIn,
+  type SourceFacts,
+} from '@hone/core/media';
 import { toNumber } from '@hone/core/time';
 import { inputArguments, type MediaInput } from '../ffmpeg/input.js';
-import { runTool } from '../ffmpeg/process.js';
+import { runTool, ToolError, type FfmpegTools } from '../ffmpeg/process.js';
 import type { JobHandler } from '../jobs/queue.js';
 import type { SourceStore } from './source-store.js';
 
 /** Reads the packet index of a source in the background, once for each state of its file. */
-export function indexHandler(store: SourceStore, ffprobe: string): JobHandler {
+export function indexHandler(store: SourceStore, { ffmpeg, ffprobe }: FfmpegTools): JobHandler {
   return {
     kind: 'index',
     lane: 'light',
@@ -17,11 +23,39 @@ export function indexHandler(store: SourceStore, ffprobe: string): JobHandler {
       const packets = await readPackets(ffprobe, row, row.facts, { signal, onProgress: progress });
       const index = PacketIndex.from(packets);
       if (index.length === 0) return;
-      const structure = pictureStructure(index, row.facts.picture.size);
+      const { codec, size } = row.facts.picture;
+      const sample = codec === 'h264' ? await unreferencedSample(ffmpeg, row, signal) : [];
+      const structure = pictureStructure(index, size, sample);
       await store.keepIndex(row, packets);
       await store.change(row, { structure });
     },
   };
+}
+
+/** Seconds of a file from which it is told which of its pictures no other refers to. */
+const SAMPLE_SECONDS = 5;
+/** Bytes after which a sample ends. */
+const LARGEST_SAMPLE = 128 * 2 ** 20;
+
+/** For the first pictures of an H.264 file in the order of decoding, whether no other refers to it; none when ffmpeg fails. */
+async function unreferencedSample(
+  ffmpeg: string,
+  input: MediaInput,
+  signal: AbortSignal,
+): Promise<readonly boolean[]> {
+  const chunks: Buffer[] = [];
+  const args = ['-v', 'error', '-nostdin', '-t', String(SAMPLE_SECONDS), ...inputArguments(input)];
+  const form = ['-map', '0:v:0', '-c', 'copy', '-bsf:v', 'h264_mp4toannexb', '-fs', String(LARGEST_SAMPLE)];
+  try {
+    await runTool(ffmpeg, [...args, ...form, '-f', 'h264', '-'], {
+      signal,
+      onOutput: (chunk) => chunks.push(chunk),
+    });
+  } catch (error) {
+    if (error instanceof ToolError) return [];
+    throw error;
+  }
+  return unreferencedIn(Buffer.concat(chunks));
 }
 
 interface ReadOptions {

@@ -1,4 +1,5 @@
-import { figureOf, type DecodeFigures, type Figure, type HardwarePath } from '@hone/core/rig';
+import type { PacketIndex } from '@hone/core/media';
+import { figureAtMean, figureOf, type DecodeFigures, type Figure, type HardwarePath } from '@hone/core/rig';
 import { toNumber } from '@hone/core/time';
 import { inputArguments } from '../ffmpeg/input.js';
 import { runTool, ToolError } from '../ffmpeg/process.js';
@@ -80,33 +81,48 @@ async function decodeStart(
   });
 }
 
-/** What the server's decoder takes for a frame of each kind of source, and until its first. */
+/**
+ * What the server's decoder takes for the mean frame of each kind of source, and until its first.
+ * @param indexOf packet index of a source, where it was read
+ */
 export async function serverDecoders(
   samples: readonly SourceRow[],
   how: FfmpegMeasurement,
+  indexOf: (row: SourceRow) => Promise<PacketIndex | undefined>,
 ): Promise<DecodeFigures[]> {
   const made: DecodeFigures[] = [];
   for (const row of samples) {
     const rate = await decodeRate(row, 0, how);
     const start = rate && (await decodeStart(row, how));
     const { codec, profile, chroma, bitDepth, size } = row.facts!.picture!;
+    const bitsPerFrame = row.structure?.bitsPerFrame ?? 0;
+    const index = await indexOf(row);
+    const had = index ? bitsWithin(index, how.seconds) : 0;
     made.push({
       decoder: 'server',
       ...{ codec, profile, chroma, bitDepth, width: size.width, height: size.height },
-      bitsPerFrame: row.structure?.bitsPerFrame ?? 0,
+      bitsPerFrame,
       acceleration: 'software',
-      msPerFrame: rate && {
-        ...rate,
-        value: 1000 / rate.value,
-        low: 1000 / rate.high,
-        high: 1000 / rate.low,
-      },
+      msPerFrame:
+        rate &&
+        figureAtMean(
+          { ...rate, value: 1000 / rate.value, low: 1000 / rate.high, high: 1000 / rate.low },
+          had,
+          bitsPerFrame,
+        ),
       together: [],
       problem: rate ? null : 'ffmpeg gives out no frame of it.',
       startMs: start ?? undefined,
     });
   }
   return made;
+}
+
+/** Mean bits of the pictures of a file's first seconds. */
+function bitsWithin({ sizes, dts, ticksPerSecond }: PacketIndex, seconds: number): number {
+  const end = (dts[0] ?? 0) + seconds * ticksPerSecond;
+  const first = sizes.filter((_, at) => dts[at]! < end);
+  return (8 * first.reduce((sum, each) => sum + each, 0)) / Math.max(1, first.length);
 }
 
 // The first line that names a cause; what follows it only says that nothing came out.

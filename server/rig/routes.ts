@@ -2,11 +2,12 @@ import { randomUUID } from 'node:crypto';
 import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import { checked, ceilingSchema, drivesToMeasureSchema, measureSchema } from '@hone/core/api';
+import { PacketIndex } from '@hone/core/media';
 import { decoderSamples, rigSchema } from '@hone/core/rig';
 import { json, Router, type Request, type Response } from 'express';
 import type { Config } from '../config.js';
 import { leadingFile } from '../ffmpeg/input.js';
-import type { SourceStore } from '../media/source-store.js';
+import type { SourceRow, SourceStore } from '../media/source-store.js';
 import { driveUses, measureDrive, type DriveUse } from './drive-measurement.js';
 import { decodeRate, hardwarePaths, serverDecoders } from './ffmpeg-measurement.js';
 import { graphicsDevices, machineNow } from './machine.js';
@@ -106,7 +107,11 @@ export function rigRoutes(rigs: RigStore, sources: SourceStore, config: Config):
 
   router.post('/measurements/server-decoders', large, async (request, response) => {
     const { samples, thorough, how } = await measured(request, response);
-    response.json(await serverDecoders(samples.slice(0, thorough ? 24 : 4), how));
+    const indexOf = async (row: SourceRow): Promise<PacketIndex | undefined> => {
+      const packets = await sources.packetsOf(row);
+      return packets && PacketIndex.from(packets);
+    };
+    response.json(await serverDecoders(samples.slice(0, thorough ? 24 : 4), how, indexOf));
   });
 
   router.post('/measurements/hardware-paths', large, async (request, response) => {

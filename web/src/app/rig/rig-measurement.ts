@@ -5,7 +5,9 @@ import {
   decoderSamples,
   figureOf,
   strongerGraphics,
+  decodedFigures,
   type DecodeFigures,
+  type DecodeSample,
   type Figure,
   type Rig,
 } from '@hone/core/rig';
@@ -38,9 +40,13 @@ interface Step {
 }
 
 /** Figures of the sources that were decoded, and the repetitions that they were taken from. */
-type Decoded = Map<string, { readonly ms: readonly number[]; readonly figures: DecodeFigures }>;
+type Decoded = Map<string, { readonly samples: readonly DecodeSample[]; readonly figures: DecodeFigures }>;
 
-const FLAT_OUT = 'decoded flat out';
+const flatOut = (disturbed: boolean): Pick<Figure, 'method' | 'measuredAt' | 'disturbed'> => ({
+  method: 'decoded flat out',
+  measuredAt: new Date().toISOString(),
+  disturbed,
+});
 
 class Cancelled extends Error {}
 
@@ -238,16 +244,17 @@ export class RigMeasurement {
         const url = `/media/sources/${source.id}`;
         const alone = await probe.decode(url, thorough ? 4 : 1.2, 1, true);
         const together = [];
-        for (const decoders of thorough && alone.msPerFrame ? [2, 3] : []) {
+        for (const decoders of thorough && alone.samples ? [2, 3] : []) {
           const several = await probe.decode(url, 2, decoders);
-          if (several.msPerFrame) together.push({ decoders, framesPerSecond: several.framesPerSecond });
+          if (several.samples) together.push({ decoders, framesPerSecond: several.framesPerSecond });
         }
         const { codec, profile, chroma, bitDepth, size } = source.facts!.picture!;
+        const bitsPerFrame = source.structure?.bitsPerFrame ?? 0;
         const figures: DecodeFigures = {
           ...{ decoder: 'browser', codec, profile, chroma, bitDepth, width: size.width, height: size.height },
-          bitsPerFrame: source.structure?.bitsPerFrame ?? 0,
+          bitsPerFrame,
           acceleration: alone.acceleration,
-          msPerFrame: alone.msPerFrame && figure(alone.msPerFrame, FLAT_OUT, disturbed),
+          ...decodedFigures(alone.samples ?? [], bitsPerFrame, flatOut(disturbed)),
           together,
           problem: alone.problem,
           ...(alone.startMs.length
@@ -258,7 +265,7 @@ export class RigMeasurement {
             : {}),
         };
         rig.decoders.push(figures);
-        decoded.set(source.id, { ms: alone.msPerFrame ?? [], figures });
+        decoded.set(source.id, { samples: alone.samples ?? [], figures });
       },
     }));
   }
@@ -273,8 +280,9 @@ export class RigMeasurement {
           const before = decoded.get(source.id);
           if (!before?.figures.msPerFrame) return;
           const disturbed = (await this.calm(signal)) || before.figures.msPerFrame.disturbed;
-          const { msPerFrame } = await probe.decode(`/media/sources/${source.id}`, thorough ? 4 : 1.2, 1);
-          before.figures.msPerFrame = figure([...before.ms, ...(msPerFrame ?? [])], FLAT_OUT, disturbed);
+          const { samples } = await probe.decode(`/media/sources/${source.id}`, thorough ? 4 : 1.2, 1);
+          const all = [...before.samples, ...(samples ?? [])];
+          Object.assign(before.figures, decodedFigures(all, before.figures.bitsPerFrame, flatOut(disturbed)));
         },
       }));
   }

@@ -1,6 +1,6 @@
 import type { DecodeFigures, Figure, Rig } from '@hone/core/rig';
 import { STAGE_NAMES } from './finding-words';
-import { bytes, framesPerSecond, milliseconds, pixels } from './quantities';
+import { bytes, framesPerSecond, milliseconds, perCent, pixels } from './quantities';
 
 /** One row of the table of figures. */
 export interface FigureRow {
@@ -50,6 +50,14 @@ function rowOf(stage: string, what: string, figure: Figure | null, unit: Unit, r
 const decoderName = ({ decoder, codec, profile, chroma, bitDepth, width, height }: DecodeFigures): string =>
   `${codec}${profile ? ` ${profile}` : ''} ${chroma} ${bitDepth} bits, ${pixels({ width, height })}, by the ${decoder}`;
 
+function delaysOf({ startMs, restartMs, bitShare }: DecodeFigures): string[] {
+  return [
+    startMs ? `first picture after ${milliseconds(startMs.value)}` : '',
+    restartMs ? `after a jump ${milliseconds(restartMs.value)}` : '',
+    bitShare === undefined ? '' : `${perCent(bitShare)} of it goes with the bits`,
+  ];
+}
+
 /** All figures of a rig, in the order of the stages. */
 export function figureRows(rig: Rig): FigureRow[] {
   const drives = rig.drives.flatMap((drive) => {
@@ -73,7 +81,7 @@ export function figureRows(rig: Rig): FigureRow[] {
       ({ decoders: count, framesPerSecond: rate }) => `${count} at once ${framesPerSecond(rate)}`,
     );
     const how = figures.msPerFrame && figures.acceleration !== 'unknown' ? `in ${figures.acceleration}` : '';
-    const remark = [how, ...together, figures.problem ?? ''].filter(Boolean).join('; ');
+    const remark = [how, ...together, ...delaysOf(figures), figures.problem ?? ''].filter(Boolean).join('; ');
     return rowOf('Decode', decoderName(figures), figures.msPerFrame, msAFrame, remark);
   });
   const kernels = rig.kernels.map(({ stage, kernel, on, msPerMegapixel, of }) =>

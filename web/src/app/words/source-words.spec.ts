@@ -1,4 +1,5 @@
 import { pictureFacts, readySource, sourceFacts } from '@hone/core/testing';
+import type { PictureStructure } from '@hone/core/media';
 import { SIMULATED_RIGS } from '@hone/core/rig';
 import { describe, expect, it } from 'vitest';
 import { figureRows, machineLines } from './rig-words';
@@ -16,6 +17,18 @@ describe('words for sources', () => {
     const decoder = picture.facts.find(([name]) => name === 'Decoded by')!;
     // The browser shows both fields of an interlaced picture at once.
     expect(decoder[1]).toMatch(/^the server: /);
+  });
+
+  it('say of B-frames how many can be left out', () => {
+    const source = readySource('a', sourceFacts());
+    const spread = { shortest: 48, median: 48, longest: 48 };
+    const structure = {
+      ...{ gopFrames: spread, stepMs: spread, coldStartFrames: { mean: 24, most: 48 } },
+      ...{ reordered: true, unreferencedShare: 0.66, averageBitsPerSecond: 1e6, peakBitsPerSecond: 1e6 },
+      ...{ peakAtSeconds: 0, bitsPerFrame: 1e5, bitsPerPixel: 0.1 },
+    } as PictureStructure;
+    const facts = factGroups({ ...source, structure }, null).flatMap((group) => group.facts);
+    expect(facts.find(([name]) => name === 'Can be left out')![1]).toMatch(/^66 % of the frames/);
   });
 
   it('say rates as they are', () => {
@@ -43,6 +56,11 @@ describe('words for rigs', () => {
       expect(what).not.toBe('');
       expect(value).toMatch(/^[\d.,]+ \S+|^–$/);
     }
+    const decoders = rig.decoders.map((each) => ({ ...each, bitShare: 0.7, restartMs: each.msPerFrame! }));
+    const told = figureRows({ ...rig, decoders }).find(
+      ({ stage, value }) => stage === 'Decode' && value !== '–',
+    )!;
+    expect(told.remark).toMatch(/after a jump [\d.]+ ms; 70 % of it goes with the bits/);
     expect(machineLines(rig).find(([name]) => name === 'Processor')![1]).toContain(
       `${rig.machine.cores} cores`,
     );

@@ -8,7 +8,7 @@ import {
 } from '@hone/core/media';
 import { toNumber, type Rational } from '@hone/core/time';
 import type { PictureOrigin } from '@hone/player';
-import { bitRate, bytes, milliseconds, pixels } from './quantities';
+import { bitRate, bytes, milliseconds, perCent, pixels } from './quantities';
 
 /** What a picture in the viewer was made from, for the plate under it. */
 export function originText({ choice, decoder }: PictureOrigin): string {
@@ -102,6 +102,7 @@ function structureGroup({ structure }: Source): FactGroup | null {
         structure.kind === 'intra' ? 'intra: every frame on its own' : `long-GOP: groups of ${groups}`,
       ],
       ['Order', structure.reordered ? 'B-frames: decoded in another order than shown' : 'decoded as shown'],
+      ...(structure.unreferencedShare ? [unneeded(structure.unreferencedShare)] : []),
       ['Average', bitRate(structure.averageBitsPerSecond)],
       [
         'Peak over a second',
@@ -116,6 +117,11 @@ function structureGroup({ structure }: Source): FactGroup | null {
     ],
   };
 }
+
+const unneeded = (share: number): readonly [string, string] => [
+  'Can be left out',
+  `${perCent(share)} of the frames, which no other refers to: not decoded unless shown, and first to go when it is late`,
+];
 
 /** Everything that is known of a source, in groups. */
 export function factGroups(source: Source, copy: LightCopy | null): FactGroup[] {

@@ -1,0 +1,68 @@
+import { figureOf, type DecodeFigures, type Figure } from './rig.js';
+
+/** A row of pictures that were decoded one after the other. */
+export interface DecodeSample {
+  /** Of one of them, their mean. */
+  readonly ms: number;
+  readonly bitsPerFrame: number;
+}
+
+/**
+ * Share of decoding a mean picture that goes with its bits, where nothing else is known: most of the work of decoding
+ * pictures of much detail is their coefficients.
+ */
+export const USUAL_BIT_SHARE = 0.6;
+/** How sure that is, and how much a row of pictures is off for other reasons. */
+const SHARE_SPREAD = 0.3;
+const SAMPLE_SPREAD = 0.1;
+
+/**
+ * How much of the time for a picture goes with its bits, from rows of one medium whose bits differ: least squares, held
+ * to what is usual by as much as that is known (ridge regression; Hastie, Tibshirani, Friedman, The Elements of
+ * Statistical Learning, 2nd edition, 3.4.1).
+ * @returns 0 for none of it to 1 for all
+ */
+export function bitShareOf(samples: readonly DecodeSample[]): number {
+  const mean = (of: (sample: DecodeSample) => number): number =>
+    samples.reduce((sum, each) => sum + of(each), 0) / samples.length;
+  const bits = mean(({ bitsPerFrame }) => bitsPerFrame);
+  const ms = mean((sample) => sample.ms);
+  if (!(bits > 0 && ms > 0)) return USUAL_BIT_SHARE;
+  let [together, alone] = [USUAL_BIT_SHARE / SHARE_SPREAD ** 2, 1 / SHARE_SPREAD ** 2];
+  for (const sample of samples) {
+    const more = sample.bitsPerFrame / bits - 1;
+    together += (more * (sample.ms / ms - 1)) / SAMPLE_SPREAD ** 2;
+    alone += more ** 2 / SAMPLE_SPREAD ** 2;
+  }
+  return Math.min(1, Math.max(0, together / alone));
+}
+
+/** How many times as long a picture takes as the mean one. @param bitShare of the mean one @param bits in those of it */
+const timesMean = (bitShare: number, bits: number): number => 1 + bitShare * (bits - 1);
+
+/**
+ * A figure of pictures with so many bits as one of the mean picture, by the usual share.
+ * @param bitsPerFrame of the mean picture
+ */
+export function figureAtMean(figure: Figure, had: number, bitsPerFrame: number): Figure {
+  if (!(had > 0 && bitsPerFrame > 0)) return figure;
+  const times = timesMean(USUAL_BIT_SHARE, had / bitsPerFrame);
+  return { ...figure, value: figure.value / times, low: figure.low / times, high: figure.high / times };
+}
+
+/**
+ * The figures of decoding a medium's mean picture, from rows of its pictures that may have had more bits or fewer.
+ * @param bitsPerFrame of its mean picture; 0 where it is not known: the rows are taken as they are
+ */
+export function decodedFigures(
+  samples: readonly DecodeSample[],
+  bitsPerFrame: number,
+  about: Pick<Figure, 'method' | 'measuredAt' | 'disturbed'>,
+): Pick<DecodeFigures, 'msPerFrame' | 'bitShare'> {
+  if (samples.length === 0) return { msPerFrame: null, bitShare: undefined };
+  const bitShare = bitShareOf(samples);
+  const values = samples.map(({ ms, bitsPerFrame: had }) =>
+    bitsPerFrame > 0 && had > 0 ? ms / timesMean(bitShare, had / bitsPerFrame) : ms,
+  );
+  return { msPerFrame: figureOf(values, about), bitShare };
+}

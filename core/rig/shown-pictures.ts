@@ -1,0 +1,74 @@
+import { unreferencedBy, type PacketIndex, type UnreferencedRule } from '../media/index.js';
+
+/** Pictures that are decoded, and their bits in those of the mean picture of their file. */
+export interface Load {
+  readonly pictures: number;
+  readonly bits: number;
+}
+
+/**
+ * What must be decoded to show frames of a file, by the order in which they are shown. Pictures that no other refers to
+ * are left out unless they are shown.
+ */
+export class ShownPictures {
+  /** 1 for a picture that no other refers to. */
+  readonly unreferenced: Uint8Array;
+  private readonly bits: Float64Array;
+  /** Of those that others refer to, all before a place: in the order of showing, and of decoding. */
+  private readonly shown: Sums;
+  private readonly decoded: Sums;
+  private readonly distances: Uint32Array;
+
+  /** @param rule undefined where every picture is decoded */
+  constructor(
+    private readonly index: PacketIndex,
+    rule: UnreferencedRule | undefined,
+  ) {
+    const { length, sizes, shownOrder } = index;
+    const mean = sizes.reduce((sum, each) => sum + each, 0) / Math.max(1, length) || 1;
+    const leaves = rule ? unreferencedBy(index, rule) : new Uint8Array(length);
+    this.bits = Float64Array.from(shownOrder, (at) => sizes[at]! / mean);
+    this.unreferenced = Uint8Array.from(shownOrder, (at) => leaves[at]!);
+    this.shown = new Sums(length, (frame) => [1 - this.unreferenced[frame]!, this.bits[frame]!]);
+    this.decoded = new Sums(length, (at) => [1 - leaves[at]!, sizes[at]! / mean]);
+    this.distances = index.decodeDistances();
+  }
+
+  /** To go on to a frame from one before it. */
+  going(from: number, to: number): Load {
+    return this.with(to, this.shown.between(from + 1, to));
+  }
+
+  /** To show a frame from a cold start. */
+  cold(frame: number): Load {
+    const at = this.index.shownOrder[frame];
+    if (at === undefined) return { pictures: 1, bits: 1 };
+    return this.with(frame, this.decoded.between(at + 1 - this.distances[frame]!, at));
+  }
+
+  private with(frame: number, { pictures, bits }: Load): Load {
+    return { pictures: pictures + 1, bits: bits + (this.bits[frame] ?? 1) };
+  }
+}
+
+/** Sums over stretches of a list, of pictures that count and of their bits. */
+class Sums {
+  private readonly pictures: Float64Array;
+  private readonly bits: Float64Array;
+
+  constructor(length: number, of: (at: number) => readonly [counts: number, bits: number]) {
+    this.pictures = new Float64Array(length + 1);
+    this.bits = new Float64Array(length + 1);
+    for (let at = 0; at < length; at++) {
+      const [counts, bits] = of(at);
+      this.pictures[at + 1] = this.pictures[at]! + counts;
+      this.bits[at + 1] = this.bits[at]! + counts * bits;
+    }
+  }
+
+  between(from: number, to: number): Load {
+    const last = this.pictures.length - 1;
+    const [a, b] = [Math.min(last, Math.max(0, from)), Math.min(last, Math.max(0, from, to))];
+    return { pictures: this.pictures[b]! - this.pictures[a]!, bits: this.bits[b]! - this.bits[a]! };
+  }
+}
