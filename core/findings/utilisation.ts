@@ -1,5 +1,6 @@
 import {
   frameBudgetMs,
+  isMade,
   stageMsOf,
   stageWork,
   type FrameLog,
@@ -70,7 +71,7 @@ function windowAt(line: PlaybackLine, from: number, to: number, budgetMs: number
     for (let frame = Math.max(from, passage.from); frame < Math.min(to, passage.to); frame++) {
       const pictures = passage.decodes[frame - passage.from]!;
       decoded += pictures;
-      made += pictures > 0 ? 1 : 0;
+      made += Number(isMade(passage, frame - passage.from));
       work += stageWork(passage, 'decode', frame);
       read += stageWork(passage, 'read', frame);
       if (frame === passage.from) reached += Math.max(0, pictures - 1);

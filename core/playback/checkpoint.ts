@@ -86,6 +86,8 @@ export function changeOf(before: PlaybackLine, now: PlaybackLine): Change | unde
       sameNumbers(a.decodes, b.decodes) &&
       sameNumbers(a.bits, b.bits) &&
       sameNumbers(a.unreferenced, b.unreferenced) &&
+      sameNumbers(a.ownBits, b.ownBits) &&
+      sameNumbers(a.repeats, b.repeats) &&
       sameNumbers(a.coldBits, b.coldBits) &&
       sameNumbers(a.coldDecodes, b.coldDecodes) &&
       sameNumbers(a.entries, b.entries);

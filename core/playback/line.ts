@@ -9,10 +9,12 @@ export interface LinePassage {
   /** Behind its last frame. */
   readonly to: number;
   /**
-   * Pictures that are decoded for each of its frames when it goes on from the frame before; 0 where the picture before
-   * is shown again.
+   * Pictures that are decoded for each of its frames when it goes on from the frame before; none where the picture
+   * before is shown again, or where its own was decoded for a frame before that refers to it.
    */
   readonly decodes: Uint16Array;
+  /** 1 for each frame that shows the picture before again; where it is absent, those for which nothing is decoded. */
+  readonly repeats?: Uint8Array;
   /** Pictures that are decoded for each of its frames when it is the first. */
   readonly coldDecodes: Uint16Array;
   /**
@@ -23,6 +25,8 @@ export interface LinePassage {
   readonly coldBits?: Float32Array;
   /** 1 for each frame whose own picture no other refers to: it is left out when it would come too late. */
   readonly unreferenced?: Uint8Array;
+  /** Bits of each frame's own picture, in those of the mean one. */
+  readonly ownBits?: Float32Array;
   /** Frames at which decoding can begin anew, with one picture, ascending. */
   readonly entries: Int32Array;
   /** Its kind of coding: pictures of one kind cost more or less than they are taken to together. */
@@ -105,12 +109,16 @@ export const decodeWork = (
   bits: number | undefined,
 ): number => (bits === undefined ? pictures : pictures + bitShare * (bits - pictures));
 
+/** Whether a picture is made for a frame of a passage, by its place in it. */
+export const isMade = ({ repeats, decodes }: LinePassage, at: number): boolean =>
+  repeats ? repeats[at] === 0 : decodes[at]! > 0;
+
 /** What a stage does for a frame of a passage that goes on: how often it does what `pictureMsOf` says. */
 export function stageWork(passage: LinePassage, stage: Stage, frame: number): number {
   const at = frame - passage.from;
   const pictures = passage.decodes[at]!;
   if (stage === 'decode') return decodeWork(passage, pictures, passage.bits?.[at]);
-  return stage === 'read' ? (passage.bits?.[at] ?? pictures) : Math.min(1, pictures);
+  return stage === 'read' ? (passage.bits?.[at] ?? pictures) : Number(isMade(passage, at));
 }
 
 /** What one clip asks of a stage in a stretch. */
@@ -136,7 +144,7 @@ export function sumsOf(
     for (let frame = Math.max(from, passage.from); frame < Math.min(to, passage.to); frame++) {
       const pictures = passage.decodes[frame - passage.from]!;
       decoded += pictures;
-      if (pictures > 0) made++;
+      if (isMade(passage, frame - passage.from)) made++;
       work += stageWork(passage, stage, frame);
     }
     const ms = pictureMsOf(line, passage, stage) * work;

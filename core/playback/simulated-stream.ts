@@ -27,6 +27,8 @@ export class Stream {
   private fedFrame: number;
   private fedLeft: number;
   private fedWork: number;
+  /** The same of a frame's own picture, which is the last that is given for it. */
+  private ownWork: number;
   /** Pictures that were read and wait to be decoded. */
   read = 0;
   resting = false;
@@ -73,6 +75,7 @@ export class Stream {
     this.fedFrame = from;
     this.fedLeft = this.needed;
     this.fedWork = this.coldWork(from);
+    this.ownWork = this.fedWork;
   }
 
   /** It goes on at a key frame. */
@@ -83,6 +86,7 @@ export class Stream {
     this.fedFrame = frame;
     this.fedLeft = 1;
     this.fedWork = this.coldWork(frame);
+    this.ownWork = this.fedWork;
   }
 
   /**
@@ -94,8 +98,8 @@ export class Stream {
     if (!bits && !unreferenced) return 1;
     for (;;) {
       while (this.fedLeft === 0 && this.fedFrame + 1 < this.end) this.feedFrame(this.fedFrame + 1);
-      const work = this.fedLeft === 0 ? 1 : this.fedWork;
       const isLast = this.fedLeft === 1;
+      const work = this.fedLeft === 0 ? 1 : isLast ? this.ownWork : this.fedWork;
       if (!isLast || playhead === undefined || !this.leavesOut(playhead)) {
         this.fedLeft = Math.max(0, this.fedLeft - 1);
         if (unreferenced) this.works = [...this.works, work];
@@ -136,18 +140,22 @@ export class Stream {
   }
 
   private feedFrame(frame: number): void {
-    const { bits, decodes, from } = this.passage;
+    const { bits, decodes, from, ownBits, unreferenced } = this.passage;
     this.fedFrame = frame;
     this.fedLeft = decodes[frame - from]!;
-    this.fedWork =
-      this.fedLeft && decodeWork(this.passage, this.fedLeft, bits?.[frame - from]) / this.fedLeft;
+    const work = decodeWork(this.passage, this.fedLeft, bits?.[frame - from]);
+    const mean = this.fedLeft ? work / this.fedLeft : 1;
+    // What is given for a frame before its own picture is what that refers to.
+    const isFree = unreferenced?.[frame - from] === 1;
+    this.ownWork = isFree ? decodeWork(this.passage, 1, ownBits?.[frame - from]) : mean;
+    this.fedWork = this.fedLeft > 1 ? Math.max(0, work - this.ownWork) / (this.fedLeft - 1) : mean;
   }
 
   private leavesOut(playhead: number): boolean {
     const { unreferenced, from } = this.passage;
     return (
       unreferenced?.[this.fedFrame - from] === 1 &&
-      this.leaving.isLate(this.fedFrame, playhead, this.fedWork, this.pictures.expected)
+      this.leaving.isLate(this.fedFrame, playhead, this.ownWork, this.pictures.expected)
     );
   }
 
@@ -169,6 +177,7 @@ export class Stream {
     copy.fedFrame = this.fedFrame;
     copy.fedLeft = this.fedLeft;
     copy.fedWork = this.fedWork;
+    copy.ownWork = this.ownWork;
     copy.inside = this.inside;
     copy.out = this.out;
     copy.insideMs = this.insideMs;

@@ -1,4 +1,4 @@
-import { TURN_BYTES } from './line.js';
+import { isMade, TURN_BYTES } from './line.js';
 import { IN_FLIGHT, OPEN_AHEAD_SECONDS, REFILL_AT } from './pacing.js';
 import { FIRST_WORKER, type SimulatedFloor } from './simulated-floor.js';
 import { entryFor, openStream, type Stream } from './simulated-stream.js';
@@ -351,7 +351,7 @@ export class SimulatedStreams {
   private store(stream: Stream): void {
     const end = Math.min(stream.passage.to, this.floor.line.to);
     let last = stream.next;
-    while (last + 1 < end && stream.passage.decodes[last + 1 - stream.passage.from] === 0) last++;
+    while (last + 1 < end && !isMade(stream.passage, last + 1 - stream.passage.from)) last++;
     this.floor.store(stream.next, last);
     stream.goOn(last + 1);
     this.pump();

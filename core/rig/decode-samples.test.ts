@@ -3,6 +3,7 @@ import {
   bitShareOf,
   decodedFigures,
   figureAtMean,
+  HARDWARE_BIT_SHARE,
   USUAL_BIT_SHARE,
   type DecodeSample,
 } from './decode-samples.js';
@@ -13,7 +14,7 @@ const ABOUT = { method: 'made up', measuredAt: '2026-01-01T00:00:00Z', disturbed
 const rows = (share: number, bits: readonly number[]): DecodeSample[] =>
   bits.map((bitsPerFrame) => ({ bitsPerFrame, ms: 40 * (1 + share * (bitsPerFrame / 2e6 - 1)) }));
 
-const APART = [0.5e6, 1e6, 2e6, 3e6, 3.5e6, 0.6e6, 3.4e6, 2e6];
+const APART = Array.from({ length: 20 }, () => [0.5e6, 1e6, 2e6, 3e6, 3.5e6, 0.6e6, 3.4e6, 2e6]).flat();
 
 describe('rows of decoded pictures', () => {
   it.each([0.1, 0.5, 0.9])('show a share of %f that goes with the bits', (share) => {
@@ -22,6 +23,9 @@ describe('rows of decoded pictures', () => {
 
   it('say nothing of it when all have the same bits', () => {
     expect(bitShareOf(rows(0.1, [2e6, 2e6, 2e6]))).toBeCloseTo(USUAL_BIT_SHARE, 6);
+    // Hardware takes about as long for pictures of few bits.
+    const hardware = decodedFigures(rows(0.1, [2e6, 2e6]), 2e6, ABOUT, 'hardware');
+    expect(hardware.bitShare).toBeCloseTo(HARDWARE_BIT_SHARE, 6);
     expect(bitShareOf([{ ms: 0, bitsPerFrame: 0 }])).toBe(USUAL_BIT_SHARE);
   });
 

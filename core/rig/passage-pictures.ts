@@ -6,7 +6,7 @@ import type { Load } from './shown-pictures.js';
 
 export type Pictures = Pick<
   LinePassage,
-  'decodes' | 'coldDecodes' | 'entries' | 'bits' | 'coldBits' | 'unreferenced'
+  'decodes' | 'coldDecodes' | 'repeats' | 'entries' | 'bits' | 'coldBits' | 'unreferenced' | 'ownBits'
 >;
 
 /** What was reckoned for a way of entering a file is the same for as long as the clip stands as it does. */
@@ -61,6 +61,8 @@ function picturesOf(
   const bits = new Float32Array(count);
   const coldBits = new Float32Array(count);
   const unreferenced = new Uint8Array(count);
+  const ownBits = new Float32Array(count);
+  const repeats = new Uint8Array(count);
   let before = -1;
   for (let at = 0; at < count; at++) {
     const index = frameAt(from + at);
@@ -72,13 +74,15 @@ function picturesOf(
     decodes[at] = Math.min(MOST_PICTURES, next.pictures);
     bits[at] = next.bits;
     unreferenced[at] = isIntra ? 1 : (loads?.unreferenced[index] ?? 0);
+    ownBits[at] = loads?.bitsOf(index) ?? 1;
+    repeats[at] = Number(index === before);
     before = index;
   }
   if (pace < 0) backwards(decodes, coldDecodes);
   const pictures = {
-    ...{ decodes, coldDecodes },
+    ...{ decodes, coldDecodes, repeats },
     ...(loads && pace > 0 ? { bits, coldBits } : {}),
-    ...(unreferenced.includes(1) ? { unreferenced } : {}),
+    ...(unreferenced.includes(1) ? { unreferenced, ownBits } : {}),
   };
   if (pace < 0 || isServed)
     return { ...pictures, entries: Int32Array.from({ length: count }, (_, at) => from + at) };

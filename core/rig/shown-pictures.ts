@@ -14,9 +14,10 @@ export class ShownPictures {
   /** 1 for a picture that no other refers to. */
   readonly unreferenced: Uint8Array;
   private readonly bits: Float64Array;
-  /** Of those that others refer to, all before a place: in the order of showing, and of decoding. */
-  private readonly shown: Sums;
+  /** Of those that others refer to, all before a place in the order of decoding. */
   private readonly decoded: Sums;
+  /** How far must be decoded to show all frames up to one, in the order of decoding. */
+  private readonly reach: Uint32Array;
   private readonly distances: Uint32Array;
 
   /** @param rule undefined where every picture is decoded */
@@ -29,14 +30,27 @@ export class ShownPictures {
     const leaves = rule ? unreferencedBy(index, rule) : new Uint8Array(length);
     this.bits = Float64Array.from(shownOrder, (at) => sizes[at]! / mean);
     this.unreferenced = Uint8Array.from(shownOrder, (at) => leaves[at]!);
-    this.shown = new Sums(length, (frame) => [1 - this.unreferenced[frame]!, this.bits[frame]!]);
     this.decoded = new Sums(length, (at) => [1 - leaves[at]!, sizes[at]! / mean]);
     this.distances = index.decodeDistances();
+    let reach = 0;
+    this.reach = Uint32Array.from(shownOrder, (at) => (reach = Math.max(reach, at)));
   }
 
-  /** To go on to a frame from one before it. */
+  /** Bits of a frame's own picture. */
+  bitsOf(frame: number): number {
+    return this.bits[frame] ?? 1;
+  }
+
+  /**
+   * To go on to a frame from one before it. Pictures come out of a decoder in another order than they go in: those that
+   * are shown later and referred to by this one are decoded for it, and nothing is left to decode when they are shown.
+   */
   going(from: number, to: number): Load {
-    return this.with(to, this.shown.between(from + 1, to));
+    const last = this.index.length - 1;
+    const [before, until] = [this.reach[Math.min(last, from)]!, this.reach[Math.min(last, to)]!];
+    const load = this.decoded.between(before + 1, until + 1);
+    const isOwn = this.unreferenced[to] === 1 && this.index.shownOrder[to]! > before;
+    return isOwn ? this.with(to, load) : load;
   }
 
   /** To show a frame from a cold start. */

@@ -254,7 +254,7 @@ export class RigMeasurement {
           ...{ decoder: 'browser', codec, profile, chroma, bitDepth, width: size.width, height: size.height },
           bitsPerFrame,
           acceleration: alone.acceleration,
-          ...decodedFigures(alone.samples ?? [], bitsPerFrame, flatOut(disturbed)),
+          ...decodedFigures(alone.samples ?? [], bitsPerFrame, flatOut(disturbed), alone.acceleration),
           together,
           problem: alone.problem,
           ...(alone.startMs.length
@@ -282,7 +282,9 @@ export class RigMeasurement {
           const disturbed = (await this.calm(signal)) || before.figures.msPerFrame.disturbed;
           const { samples } = await probe.decode(`/media/sources/${source.id}`, thorough ? 4 : 1.2, 1);
           const all = [...before.samples, ...(samples ?? [])];
-          Object.assign(before.figures, decodedFigures(all, before.figures.bitsPerFrame, flatOut(disturbed)));
+          const { bitsPerFrame, acceleration } = before.figures;
+          const together = decodedFigures(all, bitsPerFrame, flatOut(disturbed), acceleration);
+          Object.assign(before.figures, together);
         },
       }));
   }
