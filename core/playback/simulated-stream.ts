@@ -221,7 +221,9 @@ function isWaitedFor(
   { decodes, decodeMs }: LinePassage,
   readMs: number,
 ): boolean {
-  const each = Math.max(1, decodes[decodes.length >> 1] ?? 1);
+  // Without what the first one needs, which may be a whole group.
+  const later = decodes.subarray(1);
+  const each = Math.max(1, later.reduce((sum, pictures) => sum + pictures, 0) / Math.max(1, later.length));
   return (readMs * each * mostWanted) / budgetMs > QUICK_READ || readMs > decodeMs / 2;
 }
 

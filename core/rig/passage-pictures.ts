@@ -25,11 +25,9 @@ export function picturesFor(passage: Passage, medium: PlayedMedium, fps: number)
   return pictures;
 }
 
-function picturesOf(
-  { from, to, clipStart, sourceIn, speed }: Passage,
-  { framesPerSecond, constantRate, frameCount, groups, decoder, choice }: PlayedMedium,
-  fps: number,
-): Pictures {
+function picturesOf(passage: Passage, medium: PlayedMedium, fps: number): Pictures {
+  const { from, to, clipStart, sourceIn, speed } = passage;
+  const { framesPerSecond, constantRate, frameCount, groups, decoder } = medium;
   const into = toNumber(sourceIn);
   const pace = toNumber(speed);
   const last = Math.max(0, frameCount - 1);
@@ -37,22 +35,7 @@ function picturesOf(
     const seconds = into + ((frame - clipStart) * pace) / fps;
     return Math.min(last, Math.max(0, Math.floor(seconds * framesPerSecond + 0.5 + 1e-6)));
   };
-  const isServed = decoder === 'server';
-  const loads = groups.loads?.(constantRate && pace > 0 && !isServed);
-  const cold = (index: number): Load => {
-    if (isServed || !loads) {
-      const pictures = isServed ? 1 : groups.distance(index);
-      return { pictures, bits: pictures };
-    }
-    return loads.cold(index);
-  };
-  // Of a light copy, whose pictures all stand alone, none needs to be decoded that is not shown.
-  const isIntra = choice === 'light copy' && constantRate && pace > 0;
-  const going = (before: number, index: number): Load => {
-    if (isIntra) return { pictures: Number(index > before), bits: Number(index > before) };
-    const pictures = Math.abs(index - before);
-    return loads && index > before ? loads.going(before, index) : { pictures, bits: pictures };
-  };
+  const loads = loadsOf(medium, pace);
   // Without a constant rate the picture is known to be the right one only by the one after it.
   const more = constantRate ? 0 : 1;
   const count = to - from;
@@ -66,31 +49,73 @@ function picturesOf(
   let before = -1;
   for (let at = 0; at < count; at++) {
     const index = frameAt(from + at);
-    const first = cold(index);
-    const next =
-      at === 0 ? { pictures: first.pictures + more, bits: first.bits + more } : going(before, index);
-    coldDecodes[at] = Math.min(MOST_PICTURES, first.pictures + more);
-    coldBits[at] = first.bits + more;
+    const alone = loads.cold(index);
+    const cold = { pictures: alone.pictures + more, bits: alone.bits + more };
+    const next = at === 0 ? cold : index === before ? NOTHING : loads.going(before, index);
+    coldDecodes[at] = Math.min(MOST_PICTURES, cold.pictures);
+    coldBits[at] = cold.bits;
     decodes[at] = Math.min(MOST_PICTURES, next.pictures);
     bits[at] = next.bits;
-    unreferenced[at] = isIntra ? 1 : (loads?.unreferenced[index] ?? 0);
-    ownBits[at] = loads?.bitsOf(index) ?? 1;
+    unreferenced[at] = Number(loads.isUnreferenced(index));
+    ownBits[at] = loads.bitsOf(index);
     repeats[at] = Number(index === before);
     before = index;
   }
   if (pace < 0) backwards(decodes, coldDecodes);
   const pictures = {
     ...{ decodes, coldDecodes, repeats },
-    ...(loads && pace > 0 ? { bits, coldBits } : {}),
+    ...(loads.areWeighed ? { bits, coldBits } : {}),
     ...(unreferenced.includes(1) ? { unreferenced, ownBits } : {}),
   };
-  if (pace < 0 || isServed)
+  if (pace < 0 || decoder === 'server')
     return { ...pictures, entries: Int32Array.from({ length: count }, (_, at) => from + at) };
   const entries = groups
     .entries(frameAt(from), frameAt(to - 1) + 1)
     .map((index) => clipStart + Math.ceil(((index / framesPerSecond - into) * fps) / pace - 1e-6))
     .filter((frame, at, all) => frame >= from && frame < to && frame !== all[at - 1]);
   return { ...pictures, entries: Int32Array.from(entries) };
+}
+
+/** What must be decoded of a medium to show its frames. */
+interface Loads {
+  /** For a frame from a cold start, and to go on to one from another. */
+  cold(frame: number): Load;
+  going(from: number, to: number): Load;
+  /** Whether no other picture refers to a frame's own. */
+  isUnreferenced(frame: number): boolean;
+  bitsOf(frame: number): number;
+  /** Whether bits of single pictures are known. */
+  readonly areWeighed: boolean;
+}
+
+const NOTHING: Load = { pictures: 0, bits: 0 };
+
+/** Pictures that are all taken to have the same bits. */
+const alike = (pictures: number): Load => ({ pictures, bits: pictures });
+
+function loadsOf({ groups, constantRate, decoder, choice }: PlayedMedium, pace: number): Loads {
+  const plain: Loads = {
+    cold: (frame) => alike(decoder === 'server' ? 1 : groups.distance(frame)),
+    going: (from, to) => alike(Math.abs(to - from)),
+    isUnreferenced: () => false,
+    bitsOf: () => 1,
+    areWeighed: false,
+  };
+  // Backwards, whole groups are decoded and turned round.
+  if (pace < 0) return plain;
+  // Of a light copy, whose pictures all stand alone, none needs to be decoded that is not shown.
+  if (choice === 'light copy')
+    return constantRate ? { ...plain, going: () => alike(1), isUnreferenced: () => true } : plain;
+  const known = groups.loads?.(constantRate && decoder === 'browser');
+  if (!known) return plain;
+  return {
+    // The server is entered anywhere.
+    cold: (frame) => (decoder === 'server' ? alike(1) : known.cold(frame)),
+    going: (from, to) => known.going(from, to),
+    isUnreferenced: (frame) => known.unreferenced[frame] === 1,
+    bitsOf: (frame) => known.bitsOf(frame),
+    areWeighed: true,
+  };
 }
 
 const MOST_PICTURES = 65_535;

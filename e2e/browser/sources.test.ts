@@ -241,6 +241,12 @@ describe('the page Sources', () => {
     await page.getByTestId('runs').getByRole('button', { name: 'Open' }).first().click();
     await expect.poll(() => moments.count()).toBeGreaterThan(0);
     expect(await moments.first().textContent()).toMatch(/\d\d:\d\d:\d\d:\d\d · \d+ frames? dropped, stood/);
+    // However much is said of the run that is open, the others can be reached.
+    const size = page.viewportSize()!;
+    await page.setViewportSize({ ...size, height: 500 });
+    await page.getByTestId('runs').getByRole('button', { name: 'Open' }).nth(1).click();
+    await page.getByTestId('runs').getByRole('button', { name: 'Open' }).first().click();
+    await page.setViewportSize(size);
     await page.getByLabel('Notes on this run').fill('From the slow drive');
     await page.getByLabel('Notes on this run').blur();
     await expect.poll(async () => (await runs())[0]!.notes).toBe('From the slow drive');

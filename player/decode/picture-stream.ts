@@ -8,12 +8,13 @@ import {
   RESTART_SECONDS,
   type Landing,
 } from '@hone/core/playback';
-import { nearestFrame, sourceTimeAt, toNumber, type Rational } from '@hone/core/time';
+import { toNumber } from '@hone/core/time';
 import type { DecodeReply, PictureCost, StreamSpec } from '../shared/messages.js';
 import type { Control } from '../shared/control.js';
 import type { ColourCoding } from '../shared/picture.js';
 import { changesByFrame } from './picture-effects.js';
 import type { DecodedFrame, PictureSupply } from './picture-supply.js';
+import { SourceFrames } from './source-frames.js';
 
 /** Makes a preview picture of a decoded frame at an address, for a frame of the timeline. */
 export type Reduce = (
@@ -34,9 +35,6 @@ interface Entry {
   readonly frame: number;
 }
 
-/** Time stamps reach the decoder in whole microseconds; two that differ by no more are the same. */
-const SAME_SECONDS = 1.5e-6;
-
 /**
  * Delivers one picture for each timeline frame of a passage, by nearest frame, as fast as room is granted. It follows
  * the rules of core/playback/pacing.
@@ -55,6 +53,7 @@ export class PictureStream {
   /** Frames of the source that are wanted and were not decoded. */
   private readonly leftOut = new Set<number>();
   private readonly openedAt: number;
+  private readonly frames: SourceFrames;
   /** Whether no two frames can share a picture. */
   private readonly changes: boolean;
   /** The next place at which decoding could begin anew, as far as it was looked up. */
@@ -71,6 +70,7 @@ export class PictureStream {
     this.pursuit = new Pursuit(this.framesPerSecond);
     this.changes = changesByFrame(spec.effects);
     this.openedAt = control.playhead;
+    this.frames = new SourceFrames(spec);
   }
 
   // Asked and not read, since it changes while something is awaited.
@@ -104,7 +104,7 @@ export class PictureStream {
         await this.deliverBackwards(supply);
         return;
       }
-      const start = this.startSeconds(this.next);
+      const start = this.frames.startOf(this.next);
       await this.startAt(start, supply);
       await this.lookAhead(start, supply);
       await this.deliverAll(supply);
@@ -151,23 +151,8 @@ export class PictureStream {
   /** The first timeline frame for which a decoded frame is not the answer any more. */
   private firstFrameBeyond(decoded: DecodedFrame, before: DecodedFrame | undefined): number {
     let beyond = this.next;
-    while (beyond < this.spec.to && !this.isBeyond(beyond, decoded, before)) beyond++;
+    while (beyond < this.spec.to && !this.frames.isBeyond(beyond, decoded, before)) beyond++;
     return beyond;
-  }
-
-  /**
-   * Whether a timeline frame wants something later than what is decoded. With a constant rate that is known from the
-   * frame itself; otherwise from the middle between the frame held and the one after it.
-   */
-  private isBeyond(frame: number, { seconds }: DecodedFrame, before: DecodedFrame | undefined): boolean {
-    const { rate, constantRate } = this.spec.file;
-    if (constantRate) {
-      const index = Math.round(seconds * toNumber(rate));
-      return this.indexOf(frame) > index;
-    }
-    if (!before) return true;
-    const middle = (before.seconds + seconds) / 2;
-    return toNumber(this.sourceTime(frame)) >= middle - SAME_SECONDS;
   }
 
   /** Sends one picture for all frames from the next up to `until`. */
@@ -175,7 +160,7 @@ export class PictureStream {
     let made: Made | undefined;
     while (this.next < until && !this.isClosed()) {
       const wanted = this.next;
-      if (this.leftOut.has(this.indexOf(wanted))) {
+      if (this.leftOut.has(this.frames.wantedBy(wanted))) {
         this.skipped(wanted, wanted + 1);
         continue;
       }
@@ -240,7 +225,7 @@ export class PictureStream {
   ): Promise<Map<number, Made>> {
     const free = [...room];
     const made = new Map<number, Made>();
-    await supply.startAt(this.startSeconds(to - 1));
+    await supply.startAt(this.frames.startOf(to - 1));
     let before: DecodedFrame | undefined;
     let wanted = to - 1;
     const give = async ({ frame }: DecodedFrame, isFor: (frame: number) => boolean): Promise<void> => {
@@ -267,7 +252,7 @@ export class PictureStream {
         const held = before;
         before = decoded;
         const answer = this.spec.file.constantRate ? decoded : held;
-        if (answer) await give(answer, (frame) => !this.isBeyond(frame, decoded, held));
+        if (answer) await give(answer, (frame) => !this.frames.isBeyond(frame, decoded, held));
         held?.frame.close();
       }
     } finally {
@@ -342,43 +327,26 @@ export class PictureStream {
 
   /** Rule 5 of pacing. */
   private leavesOut(seconds: number, bytes: number): boolean {
-    const { rate, constantRate, frameCount } = this.spec.file;
+    const { constantRate, frameCount } = this.spec.file;
     if (!constantRate || this.spec.speed.num < 0) return false;
-    const index = Math.round(seconds * toNumber(rate));
+    const index = this.frames.at(seconds);
     // The last ones stand for whatever the timeline wants beyond them.
     if (index >= frameCount - IN_FLIGHT) return false;
-    const frame = this.frameFor(index);
+    const frame = this.frames.firstFor(index, this.next);
     if (frame === undefined) return true;
     const { playhead } = this.control;
     if (!this.spec.live || playhead === this.openedAt) return false;
     if (!this.leaving.isLate(frame, playhead, bytes, this.making.expected)) return false;
-    for (const earlier of this.leftOut) if (earlier < this.indexOf(this.next)) this.leftOut.delete(earlier);
+    for (const earlier of this.leftOut)
+      if (earlier < this.frames.wantedBy(this.next)) this.leftOut.delete(earlier);
     this.leftOut.add(index);
     return true;
-  }
-
-  /** The first timeline frame to come that wants a frame of the source; undefined when none does. */
-  private frameFor(index: number): number | undefined {
-    const { sourceIn, clipStart, speed, file } = this.spec;
-    const into = (index - 0.5) / toNumber(file.rate) - toNumber(sourceIn);
-    const about = clipStart + Math.floor((into * this.framesPerSecond) / toNumber(speed)) - 1;
-    for (let frame = Math.max(this.next, about); frame < this.spec.to; frame++) {
-      const wanted = this.indexOf(frame);
-      if (wanted === index) return frame;
-      if (wanted > index) return undefined;
-    }
-    return undefined;
-  }
-
-  /** The frame of the source that a timeline frame wants. */
-  private indexOf(frame: number): number {
-    return nearestFrame(this.sourceTime(frame), this.spec.file.rate);
   }
 
   /** The key frame to go on at, as `Pursuit` has it. */
   private async entryFor({ from, best }: Landing, supply: PictureSupply): Promise<Entry | undefined> {
     // Not all the way from where it began, key frame by key frame.
-    const near = this.startSeconds(Math.floor(from)) - RESTART_SECONDS;
+    const near = this.frames.startOf(Math.floor(from)) - RESTART_SECONDS;
     while (this.ahead && this.ahead.frame < from)
       await this.lookAhead(Math.max(near, this.ahead.seconds), supply);
     let entry = this.ahead;
@@ -396,28 +364,7 @@ export class PictureStream {
 
   private async entryAfter(from: number, supply: PictureSupply): Promise<Entry | undefined> {
     const seconds = await supply.entryAfter(from);
-    return seconds === undefined ? undefined : { seconds, frame: this.entryFrame(seconds) };
-  }
-
-  /** The first timeline frame that can be shown when decoding begins at a source time. */
-  private entryFrame(seconds: number): number {
-    const into = seconds - toNumber(this.spec.sourceIn);
-    const frames = (into * this.framesPerSecond) / toNumber(this.spec.speed);
-    return this.spec.clipStart + Math.ceil(frames - 1e-6);
-  }
-
-  /** Source time from which on the picture of a timeline frame is decoded; a quarter into a frame, for safety. */
-  private startSeconds(frame: number): number {
-    const { rate, constantRate, frameCount } = this.spec.file;
-    const time = this.sourceTime(frame);
-    if (!constantRate) return toNumber(time);
-    const index = Math.min(Math.max(0, nearestFrame(time, rate)), Math.max(0, frameCount - 1));
-    return (index + 0.25) / toNumber(rate);
-  }
-
-  private sourceTime(frame: number): Rational {
-    const { sourceIn, clipStart, timelineRate, speed } = this.spec;
-    return sourceTimeAt(sourceIn, frame - clipStart, timelineRate, speed);
+    return seconds === undefined ? undefined : { seconds, frame: this.frames.entryAt(seconds) };
   }
 }
 

@@ -35,7 +35,7 @@ export function indexHandler(store: SourceStore, { ffmpeg, ffprobe }: FfmpegTool
 /** Seconds of a file from which it is told which of its pictures no other refers to. */
 const SAMPLE_SECONDS = 5;
 /** Bytes after which a sample ends. */
-const LARGEST_SAMPLE = 128 * 2 ** 20;
+const LARGEST_SAMPLE = 32 * 2 ** 20;
 
 /** For the first pictures of an H.264 file in the order of decoding, whether no other refers to it; none when ffmpeg fails. */
 async function unreferencedSample(

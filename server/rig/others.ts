@@ -30,29 +30,36 @@ export interface Connection {
  */
 export class OthersWatch {
   private before: Snapshot | undefined;
-  private browser: number | undefined;
-  private known: Connection | undefined;
+  private known: { readonly connection: Connection; readonly browser: number } | undefined;
 
   constructor(private readonly proc = '/proc') {}
 
   /** Begins anew. @param connection of the page; without it, the browser is taken for somebody else, so nothing is told */
   async start(connection: Connection | undefined): Promise<void> {
     this.before = undefined;
-    const isKnown =
-      connection?.clientPort === this.known?.clientPort && connection?.serverPort === this.known?.serverPort;
-    if (!isKnown) {
-      this.known = connection;
-      this.browser = connection && (await browserOf(this.proc, connection).catch(() => undefined));
+    const before = connection && (await snapshotOf(this.proc).catch(() => undefined));
+    if (!before) return;
+    if (!this.isKnown(connection, before)) {
+      // Looking through what all processes have open takes a while; a page keeps its connection.
+      const browser = await browserOf(this.proc, connection).catch(() => undefined);
+      this.known = browser === undefined ? undefined : { connection, browser };
     }
-    if (this.browser !== undefined) this.before = await snapshotOf(this.proc).catch(() => undefined);
+    if (this.known) this.before = before;
+  }
+
+  private isKnown({ clientPort, serverPort }: Connection, { processes }: Snapshot): boolean {
+    const { known } = this;
+    if (known?.connection.clientPort !== clientPort || known.connection.serverPort !== serverPort)
+      return false;
+    return processes.has(known.browser);
   }
 
   /** Share of all cores that others took since the start, 0 to 1; null where the system does not tell. */
   async share(): Promise<number | null> {
-    const { before, browser } = this;
-    if (!before || browser === undefined) return null;
+    const { before, known } = this;
+    if (!before || !known) return null;
     const after = await snapshotOf(this.proc).catch(() => undefined);
-    return after ? othersShare(before, after, [process.pid, browser]) : null;
+    return after ? othersShare(before, after, [process.pid, known.browser]) : null;
   }
 }
 

@@ -1,0 +1,58 @@
+import fc from 'fast-check';
+import { nearestFrame, sourceTimeAt, type Rational } from '@hone/core/time';
+import { describe, expect, it } from 'vitest';
+import type { StreamSpec } from '../shared/messages.js';
+import { SourceFrames } from './source-frames.js';
+
+const RATES: readonly Rational[] = [
+  { num: 24, den: 1 },
+  { num: 25, den: 1 },
+  { num: 30_000, den: 1001 },
+  { num: 60_000, den: 1001 },
+  { num: 60, den: 1 },
+];
+const rate = fc.constantFrom(...RATES);
+
+const passageOf = (rateOf: Rational, timelineRate: Rational, more: Partial<StreamSpec> = {}) => ({
+  ...{ to: 400, clipStart: 7, sourceIn: { num: 3, den: 4 }, speed: { num: 1, den: 1 }, timelineRate },
+  ...more,
+  file: { rate: rateOf, constantRate: true, frameCount: 5000 } as StreamSpec['file'],
+});
+
+describe('frames of a source', () => {
+  const passages = fc.record({ source: rate, timeline: rate, speed: fc.constantFrom(1, 2, 3) });
+
+  it('are the nearest to what the timeline wants, and found again from there', () => {
+    fc.assert(
+      fc.property(passages, fc.integer({ min: 7, max: 399 }), ({ source, timeline, speed }, frame) => {
+        const passage = passageOf(source, timeline, { speed: { num: speed, den: 2 } });
+        const frames = new SourceFrames(passage);
+        const time = sourceTimeAt(passage.sourceIn, frame - 7, timeline, passage.speed);
+        const wanted = frames.wantedBy(frame);
+        expect(wanted).toBe(nearestFrame(time, source));
+        // The first that wants it is this one, or one before it that shows the same.
+        const first = frames.firstFor(wanted, 7)!;
+        expect(first).toBeLessThanOrEqual(frame);
+        expect(frames.wantedBy(first)).toBe(wanted);
+        expect(first === 7 || frames.wantedBy(first - 1) < wanted).toBe(true);
+        expect(frames.firstFor(wanted, frame)).toBe(frame);
+        expect(frames.at(frames.startOf(frame))).toBe(wanted);
+      }),
+    );
+  });
+
+  it('that the timeline passes over are wanted by none', () => {
+    const frames = new SourceFrames(passageOf({ num: 60, den: 1 }, { num: 24, den: 1 }));
+    const wanted = new Set(Array.from({ length: 60 }, (_, at) => frames.wantedBy(7 + at)));
+    for (let index = 45; index < 190; index++)
+      expect(frames.firstFor(index, 7) !== undefined).toBe(wanted.has(index));
+    expect(frames.firstFor(45, 30)).toBeUndefined();
+  });
+
+  it('can be shown from a key frame on that is no later', () => {
+    const frames = new SourceFrames(passageOf({ num: 24, den: 1 }, { num: 24, den: 1 }));
+    expect(frames.entryAt(3 / 4)).toBe(7);
+    expect(frames.entryAt(3 / 4 + 1)).toBe(31);
+    expect(frames.entryAt(3 / 4 + 1 + 1 / 100)).toBe(32);
+  });
+});
