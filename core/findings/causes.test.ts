@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { FrameLog, pacingSummary, type RunFacts } from '../playback/index.js';
+import { FrameLog, isRealTime, pacingSummary, type RunFacts } from '../playback/index.js';
 import { predicted, SIMULATED_DRIVES, driveFigures, type KnownCopy, type Rig } from '../rig/index.js';
 import { rational } from '../time/index.js';
 import { type Effect } from '../timeline/index.js';
@@ -51,7 +51,7 @@ describe('causes of choppy playback, in cases of common practice', () => {
 
   it('3: long groups at cuts and crossfades on six cores that idle at 30 %; intra copies play', () => {
     const long = source('long', { gop: 250, megabits: 6 });
-    const rig = withCores(strongRig({}, 3e9, 26), 6);
+    const rig = withCores(strongRig({}, 3e9, 23), 6);
     const cuts = Array.from({ length: 8 }, (_, at) =>
       clipOf(`c${at}`, 'long', 60 * at, 60, { sourceIn: rational(7 + 21 * at) }),
     );
@@ -66,7 +66,7 @@ describe('causes of choppy playback, in cases of common practice', () => {
     // A lossless copy costs its decoder more, but its pictures stand alone, so that all cores work at them.
     const lossless = { ...halfCopy('long', 9e6), width: 3840, height: 2160 };
     const light = predicted(situationOf(timeline, [long], rig, { lightCopies: true }, [lossless]));
-    expect(light.summary.dropped).toBe(0);
+    expect(isRealTime(light.summary)).toBe(true);
     expect(light.coreUse).toBeGreaterThan(0.6);
     expect(light.coreUse).toBeLessThan(0.8);
   });

@@ -1,9 +1,9 @@
-import { frameBudgetMs, STAGES, type FrameLog, type Stage } from '../playback/index.js';
+import { frameBudgetMs, isRealTime, STAGES, type FrameLog, type Stage } from '../playback/index.js';
 import { poseOf } from '../render/index.js';
 import { effectCosts, type Prediction, type Situation, type Work } from '../rig/index.js';
 import { toNumber } from '../time/index.js';
 import { isOversized, merged, nothing, type Cause, type CauseKind, type Scene } from './cause.js';
-import { besideIn, costliest, loadsIn, REAL_TIME_DROPS } from './limiting-stage.js';
+import { besideIn, costliest, loadsIn } from './limiting-stage.js';
 import { machineNotes } from './machine-notes.js';
 import { mediaNotes } from './media-notes.js';
 import { runNotes } from './run-notes.js';
@@ -24,7 +24,7 @@ export function causesOf(scene: Scene): Cause[] {
 
 /** Whether nothing holds it back: by the run where that went, and by the prediction elsewhere. */
 function plays({ measured, prediction: { summary, log, line } }: Scene): boolean {
-  if (!measured) return summary.dropped <= REAL_TIME_DROPS * summary.wanted;
+  if (!measured) return isRealTime(summary);
   const [from, to] = [measured.log.firstFrame, measured.log.firstFrame + measured.log.length];
   const elsewhere = [
     [line.from, Math.min(from, line.to)],
@@ -34,7 +34,7 @@ function plays({ measured, prediction: { summary, log, line } }: Scene): boolean
     elsewhere.reduce((all, [start, end]) => all + (end > start ? of(start, end) : 0), 0);
   const dropped = measured.summary.dropped + sum((start, end) => droppedIn(log, start, end));
   const wanted = measured.summary.wanted + sum((start, end) => end - start);
-  return dropped <= REAL_TIME_DROPS * wanted;
+  return isRealTime({ dropped, wanted });
 }
 
 function headroom({ prediction: { line } }: Scene, windows: readonly Window[]): Cause {

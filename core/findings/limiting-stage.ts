@@ -1,4 +1,11 @@
-import { frameBudgetMs, STAGES, type FrameLog, type PacingSummary, type Stage } from '../playback/index.js';
+import {
+  frameBudgetMs,
+  isRealTime,
+  STAGES,
+  type FrameLog,
+  type PacingSummary,
+  type Stage,
+} from '../playback/index.js';
 import type { RenderGraph } from '../render/index.js';
 import type { Span } from './cause.js';
 
@@ -74,7 +81,7 @@ export function limitingStage(
   const budgetMs = frameBudgetMs(rate);
   const span = droppedSpan(log, rate.num / rate.den);
   const { loads, wanted, decoded, worked } = loadsIn(log, [span], budgetMs);
-  const limited = summary.dropped > REAL_TIME_DROPS * summary.wanted;
+  const limited = !isRealTime(summary);
   const stage = limited ? costliest(loads, beside(span)) : null;
   return {
     stage,
@@ -100,9 +107,6 @@ export function costliest(
   const limit = LINES[sums.findLastIndex((sum) => sum >= WAITED_FOR * most)]!;
   return limit.reduce((heaviest, each) => (loads[each] > loads[heaviest] ? each : heaviest));
 }
-
-/** A run that drops no more than one frame in a hundred is real time. */
-export const REAL_TIME_DROPS = 0.01;
 
 /**
  * Mean cost of a frame of some stretches of a run in each stage, per cent of the frame budget: of frames that the decoder

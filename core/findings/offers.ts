@@ -1,10 +1,9 @@
 import { previewPixels, PREVIEW_SCALES } from '../levers/index.js';
-import { frameBudgetMs, STAGES, type Stage } from '../playback/index.js';
+import { frameBudgetMs, isRealTime, STAGES, type Stage } from '../playback/index.js';
 import { predicted, scrubWait, type Prediction, type ScrubWait, type Situation } from '../rig/index.js';
 import { toNumber } from '../time/index.js';
 import type { FrameSize } from '../timeline/index.js';
 import { merged, type Cause, type Span } from './cause.js';
-import { REAL_TIME_DROPS } from './limiting-stage.js';
 import { aimOf, moved, movesFor, widerCopies, type Aim, type Move } from './moves.js';
 import { droppedIn, passingMs } from './utilisation.js';
 
@@ -96,14 +95,14 @@ class Bench {
     const [before, after] = [now, then].map((each) => loadOf(each, shown, within)) as [number, number];
     const loadPercent = { stage: shown, before, after };
     const waitMs = this.waitOf(aim, situation, then);
-    const isRealTime = then.summary.dropped <= REAL_TIME_DROPS * then.summary.wanted;
+    const playsThen = isRealTime(then.summary);
     const wanted = framesIn(now, within);
     const rate = toNumber(now.line.rate);
     const perSecond = (drops: number): number => rate * (1 - drops / Math.max(1, wanted));
     return {
-      ...{ move, aim, waitMs, isRealTime, loadPercent },
+      ...{ move, aim, waitMs, isRealTime: playsThen, loadPercent },
       framesPerSecond: { before: perSecond(dropped.before), after: perSecond(dropped.after) },
-      helps: kind === 'soft picture' ? isRealTime : isWorth(waitMs, dropped, wanted, loadPercent),
+      helps: kind === 'soft picture' ? playsThen : isWorth(waitMs, dropped, wanted, loadPercent),
       pixels: previewPixels(
         situation.timeline.size,
         situation.tuning,

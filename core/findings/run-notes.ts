@@ -1,7 +1,6 @@
-import { frameBudgetMs, isDisturbed, type FrameLog } from '../playback/index.js';
+import { frameBudgetMs, isDisturbed, isRealTime, type FrameLog } from '../playback/index.js';
 import { shownSharpness } from './sharpness.js';
 import { nothing, type Cause, type Scene } from './cause.js';
-import { REAL_TIME_DROPS } from './limiting-stage.js';
 
 /** From the press of play to the first picture, more than this is felt as a wait (common practice, no source). */
 const SLOW_START_MS = 1000;
@@ -17,7 +16,7 @@ export function runNotes(scene: Scene): Cause[] {
   const { prediction, measured, scrub, situation } = scene;
   const summary = measured?.summary ?? prediction.summary;
   const budgetMs = frameBudgetMs(situation.timeline.rate);
-  const plays = summary.dropped <= REAL_TIME_DROPS * summary.wanted;
+  const plays = isRealTime(summary);
   const notes: Cause[] = [];
   const { firstFrameMs } = summary;
   if (plays && firstFrameMs !== null && firstFrameMs > SLOW_START_MS)

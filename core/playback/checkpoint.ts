@@ -53,7 +53,7 @@ export interface Change {
 
 const SCALARS = [
   ...['from', 'to', 'showMs', 'presentMs', 'cores', 'coresOfOthers', 'decodeWorkers', 'slots'],
-  ...['readAheadBytes', 'startMs'],
+  ...['readAheadBytes', 'startMs', 'unsteadiness'],
 ] as const;
 
 /**

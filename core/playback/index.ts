@@ -9,6 +9,7 @@ export * from './statistics.js';
 export * from './clock.js';
 export * from './run.js';
 export * from './random.js';
+export * from './tempo.js';
 export * from './shared-machine.js';
 export * from './line.js';
 export * from './simulation.js';

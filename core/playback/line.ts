@@ -79,6 +79,8 @@ export interface PlaybackLine {
   readonly cores: number;
   /** Cores that something else takes all the time. */
   readonly coresOfOthers: number;
+  /** How much faster and slower the cores are by turns, as `Tempo` has it; 0 when it is absent. */
+  readonly unsteadiness?: number;
   readonly decodeWorkers: number;
   /** Pictures that may wait to be shown. */
   readonly slots: number;

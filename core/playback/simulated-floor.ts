@@ -3,11 +3,12 @@ import type { PlaybackLine } from './line.js';
 import { randomOf } from './random.js';
 import { SharedMachine } from './shared-machine.js';
 import { frameBudgetMs } from './stage.js';
+import { Tempo } from './tempo.js';
 
 export interface SimulationOptions {
   /** Coefficient of variation of each service time; 0 when absent. */
   readonly spread?: number;
-  /** Of the random numbers; needed only with a spread. */
+  /** Of the random numbers; needed only with a spread, or where the machine is unsteady. */
   readonly seed?: number;
 }
 
@@ -53,6 +54,7 @@ export class SimulatedFloor {
   private readyUntil = 0;
   private usedBase = 0;
   private readonly random: () => number;
+  private readonly tempo: Tempo;
 
   constructor(
     readonly line: PlaybackLine,
@@ -73,6 +75,7 @@ export class SimulatedFloor {
     this.free = line.slots;
     this.released = from;
     this.random = randomOf(options.seed ?? 1);
+    this.tempo = new Tempo(line.unsteadiness ?? 0, options.seed ?? 1);
   }
 
   get isPlaying(): boolean {
@@ -92,6 +95,11 @@ export class SimulatedFloor {
     const variance = Math.log(1 + spread * spread);
     const normal = Math.sqrt(-2 * Math.log(1 - this.random())) * Math.cos(2 * Math.PI * this.random());
     return ms * Math.exp(Math.sqrt(variance) * normal - variance / 2);
+  }
+
+  /** The same of work on the cores, which may be fast or slow at the moment. */
+  work(ms: number): number {
+    return this.service(ms) * this.tempo.at(this.now - this.startedAt);
   }
 
   isReady(frame: number): boolean {

@@ -229,7 +229,7 @@ export class SimulatedStreams {
     const work = stream.takeWork(this.floor.isPlaying ? this.floor.playhead : undefined);
     const ms = passage.decodeMs * work + stream.delayMs;
     stream.delayMs = 0;
-    this.floor.cpu.begin(station, this.floor.service(ms) + wait, passage.decodeCores);
+    this.floor.cpu.begin(station, this.floor.work(ms) + wait, passage.decodeCores);
   }
 
   private hasDecoded(stream: Stream, tookMs: number): void {
@@ -317,7 +317,7 @@ export class SimulatedStreams {
 
   private make(stream: Stream): void {
     const { scaleMs, effectsMs } = stream.passage;
-    this.floor.cpu.begin(FIRST_WORKER + stream.worker, this.floor.service(scaleMs + effectsMs), 1);
+    this.floor.cpu.begin(FIRST_WORKER + stream.worker, this.floor.work(scaleMs + effectsMs), 1);
   }
 
   private hasMade(worker: number, tookMs: number): void {

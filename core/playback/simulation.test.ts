@@ -233,6 +233,18 @@ describe('simulated playback', () => {
     expect(decode.reduce((sum, each) => sum + each, 0) / 4 / 12).toBeLessThan(1.08);
   });
 
+  it('loses frames to slow spells of an unsteady machine that a steady one plays', () => {
+    const line = lineOf([passage({ decodeMs: 37 })], { slots: 8 });
+    expect(shown(line)).toBe(FRAMES);
+    const unsteady = { ...line, unsteadiness: 0.2 };
+    const of = (seed: number): number => pacingSummary(simulate(unsteady, { seed }).log, line.rate).shown;
+    const all = [1, 2, 3, 4, 5].map(of);
+    expect(Math.min(...all)).toBeLessThan(FRAMES - 10);
+    expect(of(2)).toBe(all[1]);
+    const light = lineOf([passage({ decodeMs: 12 })], { unsteadiness: 0.2 });
+    expect(shown(light)).toBe(FRAMES);
+  });
+
   it('refuses to play nothing', () => {
     expect(() => simulate(lineOf([], { to: 0 }))).toThrow(RangeError);
   });
@@ -269,6 +281,19 @@ describe('a simulation that is taken up again', () => {
       expect(a!.stageMs.decode).toBeCloseTo(b!.stageMs.decode, 1);
       expect(again.coreUse).toBeCloseTo(whole.coreUse, 2);
     }
+  });
+
+  it('gives what a whole one gives on an unsteady machine', () => {
+    const unsteady = { unsteadiness: 0.2 };
+    const was = simulate(lineOf(tracks(), unsteady), { seed: 4 });
+    const line = lineOf(
+      tracks((at) => (at === 4 ? { decodeMs: 30 } : {})),
+      unsteady,
+    );
+    const [again, whole] = [simulate(line, { seed: 4 }, was), simulate(line, { seed: 4 })];
+    expect(again.checkpoints.some((each) => was.checkpoints.includes(each))).toBe(true);
+    expect(pacingSummary(again.log, line.rate).shown).toBe(pacingSummary(whole.log, line.rate).shown);
+    expect(again.log.get(200, 'decode')).toBeCloseTo(whole.log.get(200, 'decode'), 1);
   });
 
   it('plays only what the change touches', () => {

@@ -186,7 +186,7 @@ class Simulation {
     if (frame !== this.shownFrame && isReady) {
       this.drawing = frame;
       this.shownFrame = frame;
-      const ms = this.floor.service(this.line.composeMs[frame - this.line.from]! + this.line.showMs);
+      const ms = this.floor.work(this.line.composeMs[frame - this.line.from]! + this.line.showMs);
       this.floor.cpu.begin(ENGINE, ms, 1);
       return;
     }
@@ -248,13 +248,13 @@ class Simulation {
   private present(): void {
     if (this.line.presentMs <= 0) return;
     if (this.floor.cpu.isBusy(PRESENTER)) this.presentDebt = 1;
-    else this.floor.cpu.begin(PRESENTER, this.floor.service(this.line.presentMs), 1);
+    else this.floor.cpu.begin(PRESENTER, this.floor.work(this.line.presentMs), 1);
   }
 
   private hasPresented(): void {
     if (this.presentDebt === 0) return;
     this.presentDebt = 0;
-    this.floor.cpu.begin(PRESENTER, this.floor.service(this.line.presentMs), 1);
+    this.floor.cpu.begin(PRESENTER, this.floor.work(this.line.presentMs), 1);
   }
 
   private settleUntil(frame: number): void {

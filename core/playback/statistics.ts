@@ -22,6 +22,12 @@ export interface PacingSummary {
   readonly decodedPerFrame: number;
 }
 
+/** Share of the frames that may be dropped in a run that counts as real time. */
+const REAL_TIME_DROPS = 0.01;
+
+export const isRealTime = ({ dropped, wanted }: Pick<PacingSummary, 'dropped' | 'wanted'>): boolean =>
+  dropped <= REAL_TIME_DROPS * wanted;
+
 /**
  * @param log rows whose fate is known; unsettled rows are left out
  * @param rate frames per second of the timeline

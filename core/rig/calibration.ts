@@ -1,4 +1,5 @@
 import { codingFamily } from './medium.js';
+import { steadied, type Unsteadiness } from './unsteadiness.js';
 import { STAGES, type FrameLog, type LinePassage, type Stage } from '../playback/index.js';
 
 /**
@@ -8,6 +9,7 @@ import { STAGES, type FrameLog, type LinePassage, type Stage } from '../playback
 export type Calibration = Readonly<Record<Stage, Learned>> & {
   /** Of decoding one kind of coding; what was learned of decoding as a whole counts for kinds that are not here. */
   readonly codings?: (Learned & { readonly coding: string })[] | undefined;
+  readonly unsteadiness?: Unsteadiness | undefined;
 };
 
 export interface Learned {
@@ -25,7 +27,7 @@ const MANY = 60;
  * What a mean may be off by whatever it is, ms: a stage that takes little says little of what it takes when it has much to
  * do, and one that should take little and did not was waiting for something.
  */
-const OFF_MS = 1;
+const OFF_MS = 2;
 /** What is forgotten from run to run. */
 const FORGOTTEN = 0.004;
 /** A stage below so much of a frame's budget says too little about its figures, ms. */
@@ -33,6 +35,8 @@ const LEAST_MS = 0.2;
 /** Fewer services say nothing. */
 const FEWEST = 12;
 const MOST_LOG = Math.log(4);
+/** A coefficient that is less uncertain was learned from runs. */
+const KNOWN_VARIANCE = 0.03;
 /** Kinds of coding that are remembered, those that were played last. */
 const MOST_CODINGS = 60;
 
@@ -48,7 +52,9 @@ function decodeLogOf({ codings = [], decode }: Calibration, coding: string): num
   const exact = codings.find((each) => each.coding === coding);
   if (exact) return exact.log;
   const family = codings.filter((each) => codingFamily(each.coding) === codingFamily(coding));
-  return family.length ? family.reduce((sum, { log }) => sum + log, 0) / family.length : decode.log;
+  if (!family.length) return decode.log;
+  // A mean of the family, and of what it was taken to be before any run, as one more member.
+  return family.reduce((sum, { log }) => sum + log, 0) / (family.length + 1);
 }
 
 export const factorOf = (calibration: Calibration, stage: Stage): number => Math.exp(calibration[stage].log);
@@ -82,7 +88,15 @@ export function learned(
     const alone = aloneIn(passages, coding);
     return { coding, ...drawn(before, measured, predicted, 'decode', alone) };
   });
-  return { ...stages, codings: [...unplayed, ...codings].slice(-MOST_CODINGS) };
+  const isKnown = played.every((coding) =>
+    known.some((each) => each.coding === coding && each.variance < KNOWN_VARIANCE),
+  );
+  const unsteadiness = steadied(calibration.unsteadiness, measured, predicted, passages, isKnown);
+  return {
+    ...stages,
+    codings: [...unplayed, ...codings].slice(-MOST_CODINGS),
+    ...(unsteadiness ? { unsteadiness } : {}),
+  };
 }
 
 /** One coefficient after a run. */

@@ -13,6 +13,7 @@ export * from './simulated-rigs.js';
 export * from './token-bucket.js';
 export * from './medium.js';
 export * from './calibration.js';
+export * from './unsteadiness.js';
 export * from './line-of.js';
 export * from './prediction.js';
 export * from './scrubbing.js';

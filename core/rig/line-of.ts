@@ -11,6 +11,7 @@ import { passagesOf, poseOf, type PreviewGraph } from '../render/index.js';
 import { toNumber } from '../time/index.js';
 import type { FrameSize } from '../timeline/index.js';
 import { decodeFactorOf, factorOf, NOTHING_LEARNED, type Calibration } from './calibration.js';
+import { unsteadinessOf } from './unsteadiness.js';
 import { presentMs, showMs } from './cost-model.js';
 import { codingOf, type PlayedMedium } from './medium.js';
 import type { MemoryShares } from './memory.js';
@@ -107,6 +108,7 @@ export function corrected(line: PlaybackLine, calibration: Calibration): Playbac
   ];
   return {
     ...line,
+    unsteadiness: unsteadinessOf(calibration.unsteadiness),
     passages: line.passages.map((passage) => ({
       ...passage,
       decodeMs: passage.decodeMs * decodeFactorOf(calibration, passage.coding),

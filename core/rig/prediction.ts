@@ -1,6 +1,7 @@
 import type { Tuning } from '../levers/index.js';
 import type { PacketIndex } from '../media/index.js';
 import {
+  isRealTime,
   pacingSummary,
   simulate,
   STAGES,
@@ -89,24 +90,27 @@ export interface Prediction {
   readonly framesPerSecond: { readonly low: number; readonly high: number };
 }
 
-/** Standard deviations between which eight of ten costs lie, and the ones between them that a middle is taken from. */
+/** Standard deviations between which eight of ten costs lie, and the ones between them that a mean is taken of. */
 const TENTH = 1.2816;
 const PROBES = [-TENTH, -0.5244, 0, 0.5244, TENTH];
 
 /**
  * Predicts what playback of a stretch will do. Costs are known to a spread only, and near the frame budget a little
- * more or less decides; so it is simulated for five costs spread over what they may be, and the middle one is taken.
+ * more or less decides; so it is simulated for five costs spread over what they may be, and what they show at the mean is expected.
+ * Four of them are on a machine as unsteady as this one; the fifth, with each cost as it is known, is what runs are
+ * compared with.
  * @param before a prediction of nearly the same: only what has changed is played again
  */
 export function predicted(situation: Situation, before?: Prediction): Prediction {
   const work = workOf(situation);
+  const middle = PROBES.indexOf(0);
   const { unmeasured, ...plain } = lineOf(work, situation.rig);
   const played = (probe: number): Played => {
-    const line = corrected(plain, shifted(situation.calibration, PROBES[probe]!));
-    const run = simulate(line, {}, before?.probes[probe]?.run);
+    const costed = corrected(plain, shifted(situation.calibration, PROBES[probe]!));
+    const line = probe === middle ? { ...costed, unsteadiness: 0 } : costed;
+    const run = simulate(line, { seed: probe + 1 }, before?.probes[probe]?.run);
     return { run, summary: pacingSummary(run.log, line.rate) };
   };
-  const middle = PROBES.indexOf(0);
   // What plays with the highest costs plays with all.
   const heaviest = played(PROBES.length - 1);
   const own = played(middle);
@@ -117,10 +121,9 @@ export function predicted(situation: Situation, before?: Prediction): Prediction
   const sorted = probes
     .filter((each) => each !== undefined)
     .sort((a, b) => a.summary.shown - b.summary.shown);
-  const chosen = isEasy ? own : sorted[Math.floor(sorted.length / 2)]!;
+  const { run, summary } = isEasy ? own : expectedOf([own, ...sorted.filter((each) => each !== own)]);
   return {
-    ...{ work, unmeasured, probes, line: chosen.run.line, log: chosen.run.log, summary: chosen.summary },
-    coreUse: chosen.run.coreUse,
+    ...{ work, unmeasured, probes, line: run.line, log: run.log, summary, coreUse: own.run.coreUse },
     asKnown: own.run.log,
     framesPerSecond: {
       low: sorted[0]!.summary.framesPerSecondShown,
@@ -129,16 +132,39 @@ export function predicted(situation: Situation, before?: Prediction): Prediction
   };
 }
 
-// All costs together are a little more or less: what they are uncertain by is mostly how fast the machine is today.
+/**
+ * What is expected of several simulations: the mean of what they show, and the one that comes nearest to it; of several,
+ * the first.
+ */
+function expectedOf(all: readonly Played[]): Played {
+  const mean = (of: (summary: PacingSummary) => number): number =>
+    all.reduce((sum, { summary }) => sum + of(summary), 0) / all.length;
+  const shown = Math.round(mean((summary) => summary.shown));
+  const { wanted } = all[0]!.summary;
+  const dropped = wanted - shown;
+  // Where it will probably not play, what is shown in detail is one that does not.
+  const alike = all.filter(({ summary }) => isRealTime(summary) === isRealTime({ dropped, wanted }));
+  const off = ({ summary }: Played): number => Math.abs(summary.shown - shown);
+  const { run, summary } = (alike.length ? alike : all).reduce((best, each) =>
+    off(each) < off(best) ? each : best,
+  );
+  const framesPerSecondShown = mean((each) => each.framesPerSecondShown);
+  return { run, summary: { ...summary, shown, dropped, framesPerSecondShown } };
+}
+
+// All costs together are a little more or less: what they are uncertain by is mostly how fast the machine
+// is today, and that differs from run to run.
 function shifted(calibration: Calibration, deviations: number): Calibration {
+  const ofRuns = calibration.unsteadiness?.ofRuns ?? 0;
   const more = <T extends Learned>(each: T): T => ({
     ...each,
-    log: each.log + deviations * Math.sqrt(each.variance) * DAILY,
+    log: each.log + deviations * Math.sqrt(each.variance * DAILY ** 2 + ofRuns),
   });
   const stages = STAGES.map((stage) => [stage, more(calibration[stage])]);
   return {
     ...(Object.fromEntries(stages) as Record<Stage, Learned>),
     codings: (calibration.codings ?? []).map(more),
+    unsteadiness: calibration.unsteadiness,
   };
 }
 

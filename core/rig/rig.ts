@@ -148,6 +148,16 @@ const calibrationSchema = object({
   )
     .max(60)
     .optional(),
+  /** How much faster and slower the cores are by turns. */
+  unsteadiness: object({
+    variance: amount().max(10),
+    seconds: amount(),
+    ofRuns: amount().max(10),
+    runs: amount(),
+  })
+    .noUnknown()
+    .optional()
+    .default(undefined),
 }).noUnknown();
 
 export const rigSchema = object({

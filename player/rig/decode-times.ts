@@ -8,7 +8,7 @@ const GROUP = 12;
 /** Frames that the first repetition does not count: starting a decoder costs once. */
 const WARM = 12;
 /** Repetitions that a slow decoder is given time for. */
-const FEWEST_GROUPS = 3;
+const FEWEST_GROUPS = 2;
 const IN_FLIGHT = 8;
 /** How often a decoder is set up anew, to see how long its first picture takes. */
 const STARTS = 4;

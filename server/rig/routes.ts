@@ -111,7 +111,7 @@ export function rigRoutes(rigs: RigStore, sources: SourceStore, config: Config):
       const packets = await sources.packetsOf(row);
       return packets && PacketIndex.from(packets);
     };
-    response.json(await serverDecoders(samples.slice(0, thorough ? 24 : 4), how, indexOf));
+    response.json(await serverDecoders(samples.slice(0, thorough ? 24 : 3), how, indexOf));
   });
 
   router.post('/measurements/hardware-paths', large, async (request, response) => {

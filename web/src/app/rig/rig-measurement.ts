@@ -29,8 +29,12 @@ const SHOWN_SIZES = [
   { width: 3840, height: 2160 },
 ];
 
-/** So many of the heaviest sources are decoded once more at the end, since no machine is equally fast all the time. */
-const DECODED_AGAIN = 3;
+/** So many sources are decoded. */
+const DECODED = { quick: 6, thorough: 24 };
+/** And the heaviest of them once more later, since no machine is equally fast all the time. */
+const DECODED_AGAIN = 6;
+/** How long, each time, seconds. */
+const DECODED_SECONDS = { quick: 0.7, thorough: 4 };
 
 /** A part of the measurement, with a guess of what it takes, for the progress. */
 interface Step {
@@ -95,7 +99,7 @@ export class RigMeasurement {
     let now: MachineNow | undefined;
     const rounds = thorough ? 24 : 6;
     const decoded: Decoded = new Map();
-    const served = Math.min(thorough ? 24 : 4, decoderSamples(this.sources()).length);
+    const served = Math.min(thorough ? 24 : 3, decoderSamples(this.sources()).length);
     const probe = await RigProbe.create('/player/');
     this.probe = probe;
     const steps: Step[] = [
@@ -168,6 +172,7 @@ export class RigMeasurement {
           Object.assign(rig, await this.api.measureProcessor(about, signal));
         },
       },
+      ...this.againSteps(probe, thorough, signal, decoded),
       {
         what: 'decoding by the server',
         seconds: served * (thorough ? 12 : 5),
@@ -183,7 +188,6 @@ export class RigMeasurement {
         },
       },
     ];
-    steps.push(...this.againSteps(probe, thorough, signal, decoded));
     await this.runAll(steps, signal, thorough);
     return { ...rig, measuredAt: new Date().toISOString() };
   }
@@ -235,14 +239,15 @@ export class RigMeasurement {
     decoded: Decoded,
   ): Step[] {
     const samples = decoderSamples(this.sources());
-    return samples.slice(0, thorough ? 24 : 6).map((source) => ({
+    const how = thorough ? 'thorough' : 'quick';
+    return samples.slice(0, DECODED[how]).map((source) => ({
       what: `decoding ${source.name}`,
-      seconds: thorough ? 9 : 2,
+      seconds: thorough ? 9 : 3,
       run: async () => {
         if (!thorough && performance.now() - started > QUICK_BUDGET_MS) return;
         const disturbed = await this.calm(signal);
         const url = `/media/sources/${source.id}`;
-        const alone = await probe.decode(url, thorough ? 4 : 1.2, 1, true);
+        const alone = await probe.decode(url, DECODED_SECONDS[how], 1, true);
         const together = [];
         for (const decoders of thorough && alone.samples ? [2, 3] : []) {
           const several = await probe.decode(url, 2, decoders);
@@ -271,16 +276,17 @@ export class RigMeasurement {
   }
 
   private againSteps(probe: RigProbe, thorough: boolean, signal: AbortSignal, decoded: Decoded): Step[] {
+    const how = thorough ? 'thorough' : 'quick';
     return decoderSamples(this.sources())
-      .slice(0, thorough ? DECODED_AGAIN : 1)
+      .slice(0, DECODED_AGAIN)
       .map((source) => ({
         what: `decoding ${source.name} again`,
-        seconds: thorough ? 4 : 2,
+        seconds: thorough ? 4 : 1,
         run: async () => {
           const before = decoded.get(source.id);
           if (!before?.figures.msPerFrame) return;
           const disturbed = (await this.calm(signal)) || before.figures.msPerFrame.disturbed;
-          const { samples } = await probe.decode(`/media/sources/${source.id}`, thorough ? 4 : 1.2, 1);
+          const { samples } = await probe.decode(`/media/sources/${source.id}`, DECODED_SECONDS[how], 1);
           const all = [...before.samples, ...(samples ?? [])];
           const { bitsPerFrame, acceleration } = before.figures;
           const together = decodedFigures(all, bitsPerFrame, flatOut(disturbed), acceleration);

@@ -3,6 +3,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { aimOf, type Cause } from '@hone/core/findings';
+import { isRealTime } from '@hone/core/playback';
 import { SIMULATED_RIGS } from '@hone/core/rig';
 import { formatTimecode, timecodeFormatOf, toNumber } from '@hone/core/time';
 import { Playback } from '../playback/playback';
@@ -47,7 +48,7 @@ export class CauseList {
   readonly title = computed(() => {
     const { summary } = this.predicted()!;
     const where = this.isWhatIf() ? ' there' : '';
-    return summary.dropped <= 0.01 * summary.wanted ? `It should play${where}` : `It should not play${where}`;
+    return isRealTime(summary) ? `It should play${where}` : `It should not play${where}`;
   });
   readonly sentence = computed(() => {
     const { summary, framesPerSecond: spread, rate, coreUse } = this.predicted()!;

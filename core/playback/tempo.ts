@@ -1,0 +1,43 @@
+import { randomOf } from './random.js';
+
+/** For so long a machine is equally fast, ms. */
+const STEP_MS = 100;
+/** How long it takes until it is as fast or slow as ever, by and large, ms. */
+export const TEMPO_MS = 1000;
+const KEPT = Math.exp(-STEP_MS / TEMPO_MS);
+
+/**
+ * How fast the cores are from moment to moment. Other programs, other guests of the host and its clock make them faster
+ * and slower by turns; near the frame budget a run loses more to slow spells than it gains from fast ones. A stationary
+ * Ornstein-Uhlenbeck process of the logarithm (Gillespie, Exact numerical simulation of the Ornstein-Uhlenbeck process,
+ * Physical Review E 54, 1996), whose mean cost is the one without it.
+ */
+export class Tempo {
+  private readonly times: number[] = [];
+  private state: number;
+  private readonly random: () => number;
+
+  /** @param unsteadiness standard deviation of the natural logarithm of what the same work takes; 0 for a steady machine */
+  constructor(
+    private readonly unsteadiness: number,
+    seed: number,
+  ) {
+    this.random = randomOf(seed);
+    this.state = unsteadiness > 0 ? unsteadiness * this.normal() : 0;
+  }
+
+  /** How many times as long as usual something takes. @param ms from the first frame on; before it, all is as usual */
+  at(ms: number): number {
+    if (!(this.unsteadiness > 0 && ms >= 0)) return 1;
+    const step = Math.floor(ms / STEP_MS);
+    while (this.times.length <= step) {
+      this.times.push(Math.exp(this.state - this.unsteadiness ** 2 / 2));
+      this.state = KEPT * this.state + this.unsteadiness * Math.sqrt(1 - KEPT ** 2) * this.normal();
+    }
+    return this.times[step]!;
+  }
+
+  private normal(): number {
+    return Math.sqrt(-2 * Math.log(1 - this.random())) * Math.cos(2 * Math.PI * this.random());
+  }
+}

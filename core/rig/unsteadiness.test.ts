@@ -1,0 +1,86 @@
+import { describe, expect, it } from 'vitest';
+import { FrameLog, Tempo } from '../playback/index.js';
+import { steadied, unsteadinessOf, type Unsteadiness } from './index.js';
+
+const RATE = 24;
+const SECONDS = 20;
+
+function logOf(msAt: (frame: number) => number, rate = RATE): FrameLog {
+  const log = FrameLog.empty(0, SECONDS * rate);
+  for (let frame = 0; frame < SECONDS * rate; frame++) {
+    log.set(frame, 'settled', 1);
+    log.set(frame, 'due', (1000 * frame) / rate);
+    log.set(frame, 'decode', msAt(frame));
+    log.set(frame, 'decoded', 1);
+  }
+  return log;
+}
+
+const whole = [{ from: 0, to: SECONDS * RATE }];
+const said = logOf(() => 20);
+
+/** What runs on a machine with a tempo teach. */
+function taught(unsteadiness: number, runs: number): Unsteadiness | undefined {
+  let known: Unsteadiness | undefined;
+  for (let run = 1; run <= runs; run++) {
+    const tempo = new Tempo(unsteadiness, run);
+    const real = logOf((frame) => 20 * tempo.at((1000 * frame) / RATE));
+    known = steadied(known, real, said, whole, true);
+  }
+  return known;
+}
+
+describe('how unsteady a machine is', () => {
+  it('is not known before a run', () => {
+    expect(unsteadinessOf(undefined)).toBe(0);
+  });
+
+  it.each([0.1, 0.25])('is found out from runs of a machine of %s', (truth) => {
+    const found = unsteadinessOf(taught(truth, 12));
+    expect(found / truth).toBeGreaterThan(0.8);
+    expect(found / truth).toBeLessThan(1.2);
+  });
+
+  it('comes near none in a few runs of a steady one, as a whole and from run to run', () => {
+    const known = taught(0, 12)!;
+    expect(unsteadinessOf(known)).toBeLessThan(0.04);
+    expect(Math.sqrt(known.ofRuns)).toBeLessThan(0.05);
+  });
+
+  it('tells what runs as a whole are off by, once their coding is known', () => {
+    let [known, unknown]: (Unsteadiness | undefined)[] = [undefined, undefined];
+    for (let run = 0; run < 20; run++) {
+      const real = logOf(() => 20 * (run % 2 ? 1.2 : 1 / 1.2));
+      known = steadied(known, real, said, whole, true);
+      unknown = steadied(unknown, real, said, whole, false);
+    }
+    expect(Math.sqrt(known!.ofRuns) / Math.log(1.2)).toBeGreaterThan(0.85);
+    expect(Math.sqrt(known!.ofRuns) / Math.log(1.2)).toBeLessThan(1.05);
+    expect(unknown!.runs).toBe(4);
+  });
+
+  it('does not blame the cores for cuts, for jumps, nor for what takes next to nothing', () => {
+    const cuts = Array.from({ length: SECONDS }, (_, at) => ({ from: at * RATE, to: at * RATE + RATE }));
+    const wild = logOf((frame) => (frame % 48 < 24 ? 40 : 10));
+    expect(steadied(undefined, wild, said, cuts, true)).toBeUndefined();
+    const small = logOf(() => 2);
+    expect(steadied(undefined, wild, small, whole, true)).toBeUndefined();
+    // One second in which a jump took all the time.
+    const jump = logOf((frame) => (frame >= 240 && frame < 264 ? 400 : 20));
+    expect(unsteadinessOf(steadied(undefined, jump, said, whole, true))).toBeLessThan(0.1);
+  });
+
+  it('goes by seconds whatever the rate', () => {
+    const tempo = new Tempo(0.2, 3);
+    const real = logOf((frame) => 12 * tempo.at((1000 * frame) / 60), 60);
+    const known = steadied(
+      undefined,
+      real,
+      logOf(() => 12, 60),
+      [{ from: 0, to: SECONDS * 60 }],
+      true,
+    )!;
+    // All seconds but the first, into which the cut falls.
+    expect(known.seconds).toBe(10 + SECONDS - 2);
+  });
+});
