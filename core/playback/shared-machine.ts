@@ -15,6 +15,7 @@ export class SharedMachine {
   private readonly busy: number[] = [];
   /** The station that ends first; -1 when none is busy. */
   private first = -1;
+  private endAt = Infinity;
 
   /**
    * @param capacity cores that can be had; 1 for a drive
@@ -64,11 +65,9 @@ export class SharedMachine {
     if (this.isBusy(station)) this.leave(station);
   }
 
-  /** When the next station ends, ms; Infinity when none is busy. */
+  /** When the next station ends, ms; Infinity when none is busy. It stays the same until a station begins or ends. */
   get nextEnd(): number {
-    return this.first < 0
-      ? Infinity
-      : this.clock + Math.max(0, this.ends[this.first]! - this.virtual) / this.pace;
+    return this.endAt;
   }
 
   /** Lets time pass; what ends meanwhile must have been taken by `finish` before. */
@@ -86,7 +85,7 @@ export class SharedMachine {
   /** Ends what ends first, at its time. @returns its station */
   finish(): number {
     const station = this.first;
-    this.advance(this.nextEnd);
+    this.advance(this.endAt);
     this.tookMs = this.clock - this.begun[station]!;
     this.leave(station);
     return station;
@@ -115,5 +114,7 @@ export class SharedMachine {
 
   private setPace(): void {
     this.pace = this.wanted > this.capacity ? this.capacity / this.wanted : 1;
+    this.endAt =
+      this.first < 0 ? Infinity : this.clock + Math.max(0, this.ends[this.first]! - this.virtual) / this.pace;
   }
 }

@@ -148,10 +148,14 @@ class Simulation {
     if (readAt === Infinity && cpuAt === Infinity && this.note()) return;
     if (at === Infinity) throw new RangeError('The simulation has come to a standstill.');
     floor.now = Math.max(floor.now, at);
-    cpu.advance(floor.now);
     for (const drive of drives) drive.advance(floor.now);
-    if (reader && readAt <= cpuAt && readAt <= this.wakeAt) streams.readEnded(reader.finish());
-    else if (cpuAt <= this.wakeAt) this.ended(cpu.finish(), cpu.tookMs);
+    const isRead = reader !== undefined && readAt <= cpuAt && readAt <= this.wakeAt;
+    if (!isRead && cpuAt <= this.wakeAt) {
+      this.ended(cpu.finish(), cpu.tookMs);
+      return;
+    }
+    cpu.advance(floor.now);
+    if (isRead) streams.readEnded(reader!.finish());
     else {
       this.wakeAt = Infinity;
       this.tick();
