@@ -1,11 +1,18 @@
 import { previewPixels, PREVIEW_SCALES } from '../levers/index.js';
 import { frameBudgetMs, isRealTime, STAGES, type Stage } from '../playback/index.js';
-import { predicted, scrubWait, type Prediction, type ScrubWait, type Situation } from '../rig/index.js';
+import {
+  expectedDrops,
+  predicted,
+  scrubWait,
+  type Prediction,
+  type ScrubWait,
+  type Situation,
+} from '../rig/index.js';
 import { toNumber } from '../time/index.js';
 import type { FrameSize } from '../timeline/index.js';
 import { merged, type Cause, type Span } from './cause.js';
 import { aimOf, moved, movesFor, widerCopies, type Aim, type Move } from './moves.js';
-import { droppedIn, passingMs } from './utilisation.js';
+import { passingMs } from './utilisation.js';
 
 /** A figure as it is and as it will be. */
 export interface Change {
@@ -166,8 +173,9 @@ const spansOr = (prediction: Prediction, spans: readonly Span[]): readonly Span[
 const framesIn = (prediction: Prediction, spans: readonly Span[]): number =>
   spansOr(prediction, spans).reduce((sum, { from, to }) => sum + to - from, 0);
 
+/** Frames that are expected to be dropped. */
 const dropsIn = (prediction: Prediction, spans: readonly Span[]): number =>
-  spansOr(prediction, spans).reduce((sum, { from, to }) => sum + droppedIn(prediction.log, from, to), 0);
+  spansOr(prediction, spans).reduce((sum, { from, to }) => sum + expectedDrops(prediction, from, to), 0);
 
 /** Load of a stage in some stretches, per cent of the frame budget. */
 const loadOf = (now: Prediction, stage: Stage, spans: readonly Span[] = []): number =>

@@ -25,9 +25,10 @@ const OF_RUN = 0.03;
 const MANY = 60;
 /**
  * What a mean may be off by whatever it is, ms: a stage that takes little says little of what it takes when it has much to
- * do, and one that should take little and did not was waiting for something.
+ * do. One that took more than it should was perhaps waiting for something.
  */
-const OFF_MS = 2;
+const OFF_MS = 1;
+const WAITING_MS = 2;
 /** What is forgotten from run to run. */
 const FORGOTTEN = 0.004;
 /** A stage below so much of a frame's budget says too little about its figures, ms. */
@@ -110,8 +111,8 @@ function drawn(
   const drifted = Math.min(BEFORE.variance, variance + FORGOTTEN);
   const [real, said] = [measured, predicted].map((each) => meanOf(each, stage, measured, counts));
   if (!real || !said) return { log, variance: drifted };
-  const uncertain =
-    OF_RUN * (1 + MANY / Math.min(real.count, said.count)) + (OFF_MS / Math.min(real.ms, said.ms)) ** 2;
+  const off = real.ms > said.ms ? WAITING_MS / said.ms : OFF_MS / real.ms;
+  const uncertain = OF_RUN * (1 + MANY / Math.min(real.count, said.count)) + off ** 2;
   const gain = drifted / (drifted + uncertain);
   const next = log + gain * Math.log(real.ms / said.ms);
   return { log: Math.max(-MOST_LOG, Math.min(MOST_LOG, next)), variance: (1 - gain) * drifted };

@@ -81,6 +81,8 @@ export interface Prediction {
   /** What the rig was not measured for; it counts as costing nothing. */
   readonly unmeasured: readonly string[];
   readonly log: FrameLog;
+  /** How likely each frame is dropped, 0 to 1. */
+  readonly drops: Float32Array;
   /** The log with each cost just as it is known: what a real run is compared with to learn from it. */
   readonly asKnown: FrameLog;
   readonly summary: PacingSummary;
@@ -121,9 +123,11 @@ export function predicted(situation: Situation, before?: Prediction): Prediction
   const sorted = probes
     .filter((each) => each !== undefined)
     .sort((a, b) => a.summary.shown - b.summary.shown);
-  const { run, summary } = isEasy ? own : expectedOf([own, ...sorted.filter((each) => each !== own)]);
+  const all = isEasy ? [own] : [own, ...sorted.filter((each) => each !== own)];
+  const drops = dropsOf(all);
+  const { run, summary } = expectedOf(all, drops);
   return {
-    ...{ work, unmeasured, probes, line: run.line, log: run.log, summary, coreUse: own.run.coreUse },
+    ...{ work, unmeasured, probes, line: run.line, log: run.log, summary, drops, coreUse: own.run.coreUse },
     asKnown: own.run.log,
     framesPerSecond: {
       low: sorted[0]!.summary.framesPerSecondShown,
@@ -132,23 +136,41 @@ export function predicted(situation: Situation, before?: Prediction): Prediction
   };
 }
 
+/** Share of several simulations in which each frame is dropped. */
+function dropsOf(all: readonly Played[]): Float32Array {
+  const { from, to } = all[0]!.run.line;
+  const drops = new Float32Array(to - from);
+  for (const { run } of all)
+    for (let frame = from; frame < to; frame++)
+      if (Number.isNaN(run.log.get(frame, 'shown'))) drops[frame - from]! += 1 / all.length;
+  return drops;
+}
+
+/** Frames of the timeline that are expected to be dropped in [from, to). */
+export function expectedDrops(
+  { drops, line }: { readonly drops: Float32Array; readonly line: Pick<PlaybackLine, 'from'> },
+  from: number,
+  to: number,
+): number {
+  return drops.subarray(from - line.from, to - line.from).reduce((sum, each) => sum + each, 0);
+}
+
 /**
- * What is expected of several simulations: the mean of what they show, and the one that comes nearest to it; of several,
+ * What is expected of several simulations: what they show at the mean, and the one that comes nearest to it; of several,
  * the first.
  */
-function expectedOf(all: readonly Played[]): Played {
-  const mean = (of: (summary: PacingSummary) => number): number =>
-    all.reduce((sum, { summary }) => sum + of(summary), 0) / all.length;
-  const shown = Math.round(mean((summary) => summary.shown));
+function expectedOf(all: readonly Played[], drops: Float32Array): Played {
   const { wanted } = all[0]!.summary;
-  const dropped = wanted - shown;
+  const dropped = Math.round(drops.reduce((sum, each) => sum + each, 0));
+  const shown = wanted - dropped;
   // Where it will probably not play, what is shown in detail is one that does not.
   const alike = all.filter(({ summary }) => isRealTime(summary) === isRealTime({ dropped, wanted }));
   const off = ({ summary }: Played): number => Math.abs(summary.shown - shown);
   const { run, summary } = (alike.length ? alike : all).reduce((best, each) =>
     off(each) < off(best) ? each : best,
   );
-  const framesPerSecondShown = mean((each) => each.framesPerSecondShown);
+  const framesPerSecondShown =
+    all.reduce((sum, each) => sum + each.summary.framesPerSecondShown, 0) / all.length;
   return { run, summary: { ...summary, shown, dropped, framesPerSecondShown } };
 }
 

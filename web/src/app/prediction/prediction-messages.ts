@@ -30,10 +30,12 @@ export interface Predicted {
   /** ms of each stage in each frame when nothing else holds it up. */
   readonly stageMs: Readonly<Record<Stage, Float32Array>>;
   readonly log: Float32Array;
+  /** How likely each frame is dropped. */
+  readonly drops: Float32Array;
   /** The log with each cost just as it is known, to learn from. */
   readonly asKnown: Float32Array;
   /** What each clip costs, for the sum behind a lane. */
-  readonly line: Pick<PlaybackLine, 'passages' | 'drives'>;
+  readonly line: Pick<PlaybackLine, 'from' | 'passages' | 'drives'>;
   readonly causes: readonly Cause[];
 }
 

@@ -41,14 +41,15 @@ function answer({ id, situation: asked, packets, measured, scrub, planned }: Pre
 }
 
 function figuresOf(prediction: Prediction, causes: Predicted['causes']): Predicted {
-  const { line, summary, framesPerSecond, coreUse, unmeasured, log, asKnown } = prediction;
+  const { line, summary, framesPerSecond, coreUse, unmeasured, log, drops, asKnown } = prediction;
   const stageMs = Object.fromEntries(STAGES.map((stage) => [stage, stageMsOf(line, stage)]));
   return {
     ...{ rate: line.rate, summary, framesPerSecond, coreUse, unmeasured, causes },
     stageMs: stageMs as Record<Stage, Float32Array>,
     log: log.values,
+    drops,
     asKnown: asKnown.values,
-    line: { passages: line.passages, drives: line.drives },
+    line: { from: line.from, passages: line.passages, drives: line.drives },
   };
 }
 

@@ -1,8 +1,9 @@
 import { computed, DestroyRef, effect, inject, Injectable, signal, untracked } from '@angular/core';
 import { Store } from '@ngrx/store';
-import { droppedIn, type Offer } from '@hone/core/findings';
+import type { Offer } from '@hone/core/findings';
 import { FrameLog, type PredictedFigures } from '@hone/core/playback';
 import {
+  expectedDrops,
   memoryShares,
   NOTHING_LEARNED,
   SIMULATED_RIGS,
@@ -116,11 +117,11 @@ export class Predictions {
 
   /** What was predicted for frames [from, to), if that was for this machine. */
   figuresFor(from: number, to: number): PredictedFigures | null {
-    const log = this.log();
     const predicted = this.found();
-    if (!log || !predicted || this.isWhatIf() || to <= from) return null;
-    const dropped = droppedIn(log, from, to);
-    return { framesPerSecond: (1 - dropped / (to - from)) * toNumber(predicted.rate), dropped };
+    if (!predicted || this.isWhatIf() || to <= from) return null;
+    const dropped = expectedDrops(predicted, from, to);
+    const framesPerSecond = (1 - dropped / (to - from)) * toNumber(predicted.rate);
+    return { framesPerSecond, dropped: Math.round(dropped) };
   }
 
   private ask(asked: Omit<PredictionRequest, 'id' | 'packets'>): void {

@@ -1,4 +1,4 @@
-import type { DecodeFigures, Figure, Rig } from '@hone/core/rig';
+import { unsteadinessOf, type Calibration, type DecodeFigures, type Figure, type Rig } from '@hone/core/rig';
 import { STAGE_NAMES } from './finding-words';
 import { bytes, framesPerSecond, milliseconds, perCent, pixels } from './quantities';
 
@@ -101,7 +101,13 @@ export function figureRows(rig: Rig): FigureRow[] {
 }
 
 /** The machine in a few lines. */
-export function machineLines({ machine, graphics, drives, browser }: Rig): (readonly [string, string])[] {
+export function machineLines({
+  machine,
+  graphics,
+  drives,
+  browser,
+  calibration,
+}: Rig): (readonly [string, string])[] {
   const heat = machine.temperatureC === null ? '' : `, ${Math.round(machine.temperatureC)} °C`;
   const clock = machine.clockMhz === null ? '' : `, ${(machine.clockMhz / 1000).toFixed(1)} GHz now`;
   const power = { mains: 'on mains', battery: 'on battery', unknown: 'the system does not tell' }[
@@ -135,5 +141,13 @@ export function machineLines({ machine, graphics, drives, browser }: Rig): (read
     ]);
   }
   if (browser && browser !== 'given') lines.push(['Browser', browser]);
+  if (calibration) lines.push(['Steadiness', steadiness(calibration)]);
   return lines;
+}
+
+/** How far costs differ, by what runs have shown. */
+function steadiness({ unsteadiness }: Calibration): string {
+  if (!unsteadiness) return 'not known yet: the runs so far were too short';
+  const within = perCent(unsteadinessOf(unsteadiness));
+  return `by the runs so far, a picture takes ${within} more or less from one second to another, and ${perCent(Math.sqrt(unsteadiness.ofRuns))} from one run to another`;
 }

@@ -1,6 +1,6 @@
 import { pictureFacts, readySource, sourceFacts } from '@hone/core/testing';
 import type { PictureStructure } from '@hone/core/media';
-import { SIMULATED_RIGS } from '@hone/core/rig';
+import { NOTHING_LEARNED, SIMULATED_RIGS, type Calibration, type Rig } from '@hone/core/rig';
 import { describe, expect, it } from 'vitest';
 import { figureRows, machineLines } from './rig-words';
 import { containerText, factGroups, lengthText, originText, rateText } from './source-words';
@@ -64,5 +64,17 @@ describe('words for rigs', () => {
     expect(machineLines(rig).find(([name]) => name === 'Processor')![1]).toContain(
       `${rig.machine.cores} cores`,
     );
+  });
+
+  it('say how steady runs have shown a machine to be, once something was learned', () => {
+    const [rig] = SIMULATED_RIGS;
+    const told = (calibration: Calibration | undefined): string | undefined =>
+      machineLines({ ...rig!, calibration } as Rig).find(([name]) => name === 'Steadiness')?.[1];
+    expect(told(undefined)).toBeUndefined();
+    expect(told(NOTHING_LEARNED)).toContain('not known yet');
+    const unsteadiness = { variance: 0.01, seconds: 60, ofRuns: 0.0025, runs: 9 };
+    const text = told({ ...NOTHING_LEARNED, unsteadiness })!;
+    // In means of a second a little of what a second differs by is lost: 10 % are 11.7 %.
+    expect(text).toMatch(/11\.7 % more or less from one second to another, and 5 % from one run to another/);
   });
 });
