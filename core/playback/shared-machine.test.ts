@@ -145,6 +145,26 @@ describe('a machine that is shared', () => {
     expect(Math.abs(mean(stays) / (serviceMs / (1 - load)) - 1)).toBeLessThan(0.02);
   });
 
+  it('gives every thread the same share, unless it wants less (max-min fairness)', () => {
+    // One thread that works all the time, and two that work four fifths of it, on two cores: two thirds of a core each.
+    const two = new SharedMachine(2, 2);
+    two.begin(0, 20, 1);
+    two.begin(1, 1000, 1.6);
+    two.finish();
+    expect(two.now).toBeCloseTo(30);
+    // The other one is slowed down to five sixths meanwhile, and not at all when it is alone.
+    two.finish();
+    expect(two.now).toBeCloseTo(30 + 1000 - 25);
+    // Who wants but a tenth of a core is not in anybody's way, nor anybody in its.
+    const full = new SharedMachine(1, 3);
+    full.begin(0, 10, 0.1);
+    full.begin(1, 9, 1);
+    full.begin(2, 90, 1);
+    expect([full.finish(), full.now]).toEqual([0, 10]);
+    full.finish();
+    expect(full.now).toBeCloseTo(10 + 2 * (9 - 4.5));
+  });
+
   it('counts the core time that is used, and no more than there is', () => {
     const machine = new SharedMachine(2, 3);
     for (let station = 0; station < 3; station++) machine.begin(station, 10, 1);
