@@ -1,6 +1,6 @@
 import { frameBudgetMs, isRealTime, STAGES, type FrameLog, type Stage } from '../playback/index.js';
 import { poseOf } from '../render/index.js';
-import { effectCosts, type Prediction, type Situation, type Work } from '../rig/index.js';
+import { effectCosts, expectedDrops, type Prediction, type Situation, type Work } from '../rig/index.js';
 import { toNumber } from '../time/index.js';
 import { isOversized, merged, nothing, type Cause, type CauseKind, type Scene } from './cause.js';
 import { besideIn, costliest, loadsIn } from './limiting-stage.js';
@@ -23,8 +23,9 @@ export function causesOf(scene: Scene): Cause[] {
 }
 
 /** Whether nothing holds it back: by the run where that went, and by the prediction elsewhere. */
-function plays({ measured, prediction: { summary, log, line } }: Scene): boolean {
-  if (!measured) return isRealTime(summary);
+function plays({ measured, prediction }: Scene): boolean {
+  if (!measured) return isRealTime(prediction.summary);
+  const { line } = prediction;
   const [from, to] = [measured.log.firstFrame, measured.log.firstFrame + measured.log.length];
   const elsewhere = [
     [line.from, Math.min(from, line.to)],
@@ -32,7 +33,7 @@ function plays({ measured, prediction: { summary, log, line } }: Scene): boolean
   ] as const;
   const sum = (of: (from: number, to: number) => number): number =>
     elsewhere.reduce((all, [start, end]) => all + (end > start ? of(start, end) : 0), 0);
-  const dropped = measured.summary.dropped + sum((start, end) => droppedIn(log, start, end));
+  const dropped = measured.summary.dropped + sum((start, end) => expectedDrops(prediction, start, end));
   const wanted = measured.summary.wanted + sum((start, end) => end - start);
   return isRealTime({ dropped, wanted });
 }

@@ -8,3 +8,7 @@ export function randomOf(seed: number): () => number {
     return ((mixed ^ (mixed >>> 14)) >>> 0) / 4_294_967_296;
   };
 }
+
+/** A number of the standard normal distribution, from two random ones (Box and Muller, 1958). */
+export const normalOf = (random: () => number): number =>
+  Math.sqrt(-2 * Math.log(1 - random())) * Math.cos(2 * Math.PI * random());

@@ -1,6 +1,6 @@
 import { FrameLog } from './frame-log.js';
 import type { PlaybackLine } from './line.js';
-import { randomOf } from './random.js';
+import { normalOf, randomOf } from './random.js';
 import { SharedMachine } from './shared-machine.js';
 import { frameBudgetMs } from './stage.js';
 import { Tempo } from './tempo.js';
@@ -93,8 +93,7 @@ export class SimulatedFloor {
     if (!spread || ms <= 0) return ms;
     // Log-normal, with the mean that it has without a spread.
     const variance = Math.log(1 + spread * spread);
-    const normal = Math.sqrt(-2 * Math.log(1 - this.random())) * Math.cos(2 * Math.PI * this.random());
-    return ms * Math.exp(Math.sqrt(variance) * normal - variance / 2);
+    return ms * Math.exp(Math.sqrt(variance) * normalOf(this.random) - variance / 2);
   }
 
   /** The same of work on the cores, which may be fast or slow at the moment. */

@@ -1,4 +1,4 @@
-import { randomOf } from './random.js';
+import { normalOf, randomOf } from './random.js';
 
 /** For so long a machine is equally fast, ms. */
 const STEP_MS = 100;
@@ -23,7 +23,7 @@ export class Tempo {
     seed: number,
   ) {
     this.random = randomOf(seed);
-    this.state = unsteadiness > 0 ? unsteadiness * this.normal() : 0;
+    this.state = unsteadiness > 0 ? unsteadiness * normalOf(this.random) : 0;
   }
 
   /** How many times as long as usual something takes. @param ms from the first frame on; before it, all is as usual */
@@ -32,12 +32,8 @@ export class Tempo {
     const step = Math.floor(ms / STEP_MS);
     while (this.times.length <= step) {
       this.times.push(Math.exp(this.state - this.unsteadiness ** 2 / 2));
-      this.state = KEPT * this.state + this.unsteadiness * Math.sqrt(1 - KEPT ** 2) * this.normal();
+      this.state = KEPT * this.state + this.unsteadiness * Math.sqrt(1 - KEPT ** 2) * normalOf(this.random);
     }
     return this.times[step]!;
-  }
-
-  private normal(): number {
-    return Math.sqrt(-2 * Math.log(1 - this.random())) * Math.cos(2 * Math.PI * this.random());
   }
 }

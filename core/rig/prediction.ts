@@ -142,7 +142,8 @@ function dropsOf(all: readonly Played[]): Float32Array {
   const drops = new Float32Array(to - from);
   for (const { run } of all)
     for (let frame = from; frame < to; frame++)
-      if (Number.isNaN(run.log.get(frame, 'shown'))) drops[frame - from]! += 1 / all.length;
+      if (run.log.get(frame, 'settled') > 0 && Number.isNaN(run.log.get(frame, 'shown')))
+        drops[frame - from]! += 1 / all.length;
   return drops;
 }
 

@@ -1,0 +1,36 @@
+/** A canvas in a corner of the page, where what is measured is really shown, and the words that say so. */
+export function seenCanvas(): { readonly canvas: HTMLCanvasElement; readonly figure: HTMLElement } {
+  const figure = document.createElement('figure');
+  figure.className = 'rig-canvas';
+  const canvas = document.createElement('canvas');
+  canvas.setAttribute('aria-hidden', 'true');
+  const caption = document.createElement('figcaption');
+  caption.textContent = 'Noise, to measure what showing pictures takes. It goes in a moment.';
+  figure.append(canvas, caption);
+  document.body.append(figure);
+  return { canvas, figure };
+}
+
+const DISPLAY_FRAMES = 40;
+
+/** How often the display asks for a picture, from the middle of the times between its calls; null when it is hidden. */
+export async function displayRate(): Promise<number | null> {
+  if (document.hidden) return null;
+  const stamps: number[] = [];
+  await new Promise<void>((resolve) => {
+    const giveUp = setTimeout(resolve, 2000);
+    const take = (at: number): void => {
+      stamps.push(at);
+      if (stamps.length < DISPLAY_FRAMES) requestAnimationFrame(take);
+      else {
+        clearTimeout(giveUp);
+        resolve();
+      }
+    };
+    requestAnimationFrame(take);
+  });
+  const steps = stamps.slice(1).map((at, index) => at - stamps[index]!);
+  steps.sort((a, b) => a - b);
+  const middle = steps[Math.floor(steps.length / 2)];
+  return middle ? Math.round(10_000 / middle) / 10 : null;
+}
