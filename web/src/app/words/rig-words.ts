@@ -149,5 +149,5 @@ export function machineLines({
 function steadiness({ unsteadiness }: Calibration): string {
   if (!unsteadiness) return 'not known yet: the runs so far were too short';
   const within = perCent(unsteadinessOf(unsteadiness));
-  return `by the runs so far, a picture takes ${within} more or less from one second to another, and ${perCent(Math.sqrt(unsteadiness.ofRuns))} from one run to another`;
+  return `a picture takes ${within} more or less from second to second and ${perCent(Math.sqrt(unsteadiness.ofRuns))} from run to run, as runs have shown`;
 }

@@ -75,6 +75,6 @@ describe('words for rigs', () => {
     const unsteadiness = { variance: 0.01, seconds: 60, ofRuns: 0.0025, runs: 9 };
     const text = told({ ...NOTHING_LEARNED, unsteadiness })!;
     // In means of a second a little of what a second differs by is lost: 10 % are 11.7 %.
-    expect(text).toMatch(/11\.7 % more or less from one second to another, and 5 % from one run to another/);
+    expect(text).toMatch(/11\.7 % more or less from second to second and 5 % from run to run/);
   });
 });
