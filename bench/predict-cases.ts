@@ -152,6 +152,23 @@ export function predictCases(idOf: IdOf): PredictCase[] {
       playScale: 4,
       lightCopies: true,
     },
+    {
+      name: 'two cameras laid over each other',
+      timeline: timelineOf([
+        row('low', twice([[mill, 1, 132]]), idOf),
+        row('high', twice([[drone, 0, 132, [effect('transform', { opacity: 50 })]]]), idOf),
+      ]),
+      playScale: 4,
+      lightCopies: false,
+    },
+    {
+      name: 'two effects at 1:1',
+      timeline: one([
+        [...([workshop, 0, 210] as const), [effect('exposure', { stops: 0.4 }), effect('sharpen')]],
+      ]),
+      playScale: 1,
+      lightCopies: false,
+    },
     { name: 'screen recording', timeline: one([[table, 0, 168]]), playScale: 4, lightCopies: false },
     {
       name: 'full drive on USB',

@@ -34,13 +34,19 @@ const KEPT_MS = 3_600_000;
 
 /** How often a case is played. A machine with noisy neighbours does not play the same twice; what is foretold is its mean. */
 const PLAYS = 3;
-/** How often at the most, since plays that others disturb do not count as long as there are enough that they do not. */
-const MOST_PLAYS = 5;
+/**
+ * How often at the most: plays that others disturb do not count as long as there are enough that they do not, and where
+ * plays differ much, more of them are needed for a mean.
+ */
+const MOST_PLAYS = 6;
+const UNLIKE_PLAYS = 5;
+/** Plays that are further apart than this share of the frames wanted differ much. */
+const UNLIKE = 0.1;
 
 interface Compared {
-  /** Of the prediction from the middle play. */
+  /** Of the prediction, which is of a mean, from the mean of the plays. */
   readonly error: number;
-  /** Of the prediction from each play by itself, and of each play from the middle one. */
+  /** Of the prediction from each play by itself, and of each play from their mean. */
   readonly errorsOfPlays: readonly number[];
   readonly apart: readonly number[];
   readonly isRightCause: boolean;
@@ -176,7 +182,14 @@ async function compare(
   const prediction = predicted(situation);
   const { passages } = prediction.line;
   const all: Play[] = [];
-  for (let play = 0; play < MOST_PLAYS && all.filter(isCalm).length < PLAYS; play++) {
+  const rate = timeline.rate.num / timeline.rate.den;
+  const shown = (play: Play): number => play.summary.framesPerSecondShown;
+  const isEnough = (): boolean => {
+    const calm = all.filter(isCalm).map(shown);
+    const isUnlike = Math.max(...calm) - Math.min(...calm) > UNLIKE * rate;
+    return calm.length >= (isUnlike ? UNLIKE_PLAYS : PLAYS);
+  };
+  while (all.length < MOST_PLAYS && !isEnough()) {
     await startSampling(page);
     const { log, facts } = await playTimeline(page, projectId, timeline, tuning);
     const othersShare = await server.services.sampler.othersShare();
@@ -184,12 +197,11 @@ async function compare(
     all.push({ log, summary: pacingSummary(log, timeline.rate), served, othersShare });
   }
   const plays = all.some(isCalm) ? all.filter(isCalm) : all;
-  const rate = timeline.rate.num / timeline.rate.den;
   const said = prediction.summary.framesPerSecondShown;
-  const shown = (play: Play): number => play.summary.framesPerSecondShown;
-  const { log, summary, served } = plays.toSorted((a, b) => shown(a) - shown(b))[plays.length >> 1]!;
-  const was = summary.framesPerSecondShown;
+  const was = plays.reduce((sum, play) => sum + shown(play), 0) / plays.length;
   const error = Math.abs(said - was) / rate;
+  const usual = plays.toSorted((a, b) => Math.abs(shown(a) - was) - Math.abs(shown(b) - was));
+  const { summary, served } = usual[0]!;
   const [top] = causesOf({
     situation,
     prediction,
@@ -199,7 +211,9 @@ async function compare(
     planned: null,
   });
   const beside = besideIn(prediction.work.preview.graph, prediction.line.decodeWorkers);
-  const seen = limitingStage(log, summary, timeline.rate, beside)?.stage ?? null;
+  const seen = mostOften(
+    usual.map((play) => limitingStage(play.log, play.summary, timeline.rate, beside)?.stage ?? null),
+  );
   const stage = top?.kind === 'plays' ? null : (top?.stage ?? null);
   console.log(
     `${name}: predicted ${said.toFixed(1)} (${top?.kind}, cores ${(100 * prediction.coreUse).toFixed(0)} %), measured ${was.toFixed(1)} (${seen ?? 'plays'}) of ${rate.toFixed(1)}, error ${error.toFixed(3)}, plays ${all.map((play) => `${shown(play).toFixed(1)}${isCalm(play) ? '' : ' (disturbed)'}`).join(' ')}${served ? ', decoded by the server' : ''}`,
@@ -218,6 +232,12 @@ async function compare(
         calibration,
       ),
   };
+}
+
+/** What most of a list are; of several that are so equally often, the first. */
+function mostOften<T>(list: readonly T[]): T {
+  const often = (value: T): number => list.filter((each) => each === value).length;
+  return list.reduce((best, each) => (often(each) > often(best) ? each : best));
 }
 
 function stagesOf(predicted: PacingSummary, measured: PacingSummary): string {

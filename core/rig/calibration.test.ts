@@ -15,6 +15,18 @@ function logOf(decodeMs: (frame: number) => number, showMs = 3): FrameLog {
   return log;
 }
 
+/** Ten seconds in which a picture takes so long. */
+function longLogOf(decodeMs: number): FrameLog {
+  const log = FrameLog.empty(0, 240);
+  for (let frame = 0; frame < 240; frame++) {
+    log.set(frame, 'settled', 1);
+    log.set(frame, 'due', (1000 * frame) / 24);
+    log.set(frame, 'decode', decodeMs);
+    log.set(frame, 'decoded', 1);
+  }
+  return log;
+}
+
 describe('what runs teach', () => {
   it('comes near the truth in a few runs, and stays there', () => {
     const random = randomOf(3);
@@ -85,6 +97,34 @@ describe('what runs teach', () => {
     );
     expect(decodeFactorOf(after, 'long')).toBe(decodeFactorOf(calibration, 'long'));
     expect(decodeFactorOf(after, 'third')).toBeGreaterThan(2);
+  });
+
+  it('does not take for a picture what a decoder needs to begin, or to reach the place of a cut', () => {
+    const passages = [0, 24, 48, 72].map((from) => ({ from, to: from + 24, coding: 'long' }));
+    const after = learned(
+      NOTHING_LEARNED,
+      logOf((frame) => (frame % 24 ? 20 : 400)),
+      logOf((frame) => (frame % 24 ? 20 : 100)),
+      passages,
+    );
+    expect(decodeFactorOf(after, 'long')).toBeCloseTo(1, 6);
+  });
+
+  it('tells how far something else is foretold from what is played after something else, not once more', () => {
+    const play = (names: readonly string[]): number => {
+      let calibration = NOTHING_LEARNED;
+      for (const name of names) {
+        const long = name === 'a' ? 220 : 230;
+        const said = longLogOf(20 * decodeFactorOf(calibration, 'long'));
+        const passages = [{ from: 0, to: long, coding: 'long' }];
+        calibration = learned(calibration, longLogOf(24), said, passages);
+      }
+      return calibration.unsteadiness!.runs;
+    };
+    const before = play(['a']);
+    expect(play(['a', 'b', 'a', 'b', 'a', 'b'])).toBeGreaterThan(before + 2);
+    // Until the coding is known no run counts, and then only the first after another one does.
+    expect(play(['a', 'a', 'a', 'a', 'a', 'a', 'b', 'b'])).toBe(before + 1);
   });
 
   it('takes a kind that was never played for something like its family', () => {

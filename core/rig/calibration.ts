@@ -10,6 +10,8 @@ export type Calibration = Readonly<Record<Stage, Learned>> & {
   /** Of decoding one kind of coding; what was learned of decoding as a whole counts for kinds that are not here. */
   readonly codings?: (Learned & { readonly coding: string })[] | undefined;
   readonly unsteadiness?: Unsteadiness | undefined;
+  /** What the last run that was learned from went through. */
+  readonly lastPlayed?: string | undefined;
 };
 
 export interface Learned {
@@ -38,6 +40,8 @@ const FEWEST = 12;
 const MOST_LOG = Math.log(4);
 /** A coefficient that is less uncertain was learned from runs. */
 const KNOWN_VARIANCE = 0.03;
+/** Letters by which a run is known again. */
+const MOST_NAME = 400;
 /** Kinds of coding that are remembered, those that were played last. */
 const MOST_CODINGS = 60;
 
@@ -92,12 +96,26 @@ export function learned(
   const isKnown = played.every((coding) =>
     known.some((each) => each.coding === coding && each.variance < KNOWN_VARIANCE),
   );
-  const unsteadiness = steadied(calibration.unsteadiness, measured, predicted, passages, isKnown);
+  // The same once more shows how the machine is today, and nothing of how well something else is foretold.
+  const lastPlayed = nameOf(passages, measured);
+  const isNew = lastPlayed !== calibration.lastPlayed;
+  const unsteadiness = steadied(calibration.unsteadiness, measured, predicted, passages, isKnown && isNew);
   return {
     ...stages,
     codings: [...unplayed, ...codings].slice(-MOST_CODINGS),
     ...(unsteadiness ? { unsteadiness } : {}),
+    lastPlayed,
   };
+}
+
+/** Says which clips a run went through. */
+function nameOf(
+  passages: readonly Pick<LinePassage, 'from' | 'to' | 'coding'>[],
+  { firstFrame, length }: FrameLog,
+): string {
+  const played = passages.filter(({ from, to }) => from < firstFrame + length && firstFrame < to);
+  const text = played.map(({ from, to, coding }) => `${from}-${to} ${coding}`).join('; ');
+  return text.slice(0, MOST_NAME);
 }
 
 /** One coefficient after a run. */
@@ -118,14 +136,17 @@ function drawn(
   return { log: Math.max(-MOST_LOG, Math.min(MOST_LOG, next)), variance: (1 - gain) * drifted };
 }
 
-/** Whether a frame is made of pictures of one kind only. */
+/**
+ * Whether a frame is made of pictures of one kind only, and is not the first of its clip: what a decoder takes to begin,
+ * or to reach the place of a cut, is not what it takes for a picture.
+ */
 function aloneIn(
   passages: readonly Pick<LinePassage, 'from' | 'to' | 'coding'>[],
   wanted: string,
 ): (frame: number) => boolean {
   return (frame) => {
     const here = passages.filter(({ from, to }) => from <= frame && frame < to);
-    return here.length > 0 && here.every(({ coding }) => coding === wanted);
+    return here.length > 0 && here.every(({ coding, from }) => coding === wanted && from < frame);
   };
 }
 

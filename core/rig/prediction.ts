@@ -19,6 +19,7 @@ import { corrected, lineOf, type Work } from './line-of.js';
 import { playedMedium, type PlayableCopy, type PlayableSource, type PlayedMedium } from './medium.js';
 import type { MemoryShares } from './memory.js';
 import type { Rig } from './rig.js';
+import { assumedUnsteadiness } from './unsteadiness.js';
 
 export interface KnownSource extends PlayableSource {
   readonly id: string;
@@ -107,8 +108,10 @@ export function predicted(situation: Situation, before?: Prediction): Prediction
   const work = workOf(situation);
   const middle = PROBES.indexOf(0);
   const { unmeasured, ...plain } = lineOf(work, situation.rig);
+  const unsteadiness = assumedUnsteadiness(situation.calibration.unsteadiness, situation.rig);
+  const calibration = { ...situation.calibration, ...(unsteadiness ? { unsteadiness } : {}) };
   const played = (probe: number): Played => {
-    const costed = corrected(plain, shifted(situation.calibration, PROBES[probe]!));
+    const costed = corrected(plain, shifted(calibration, PROBES[probe]!));
     const line = probe === middle ? { ...costed, unsteadiness: 0 } : costed;
     const run = simulate(line, { seed: probe + 1 }, before?.probes[probe]?.run);
     return { run, summary: pacingSummary(run.log, line.rate) };

@@ -158,6 +158,8 @@ const calibrationSchema = object({
     .noUnknown()
     .optional()
     .default(undefined),
+  /** What the last run that was learned from went through. */
+  lastPlayed: text(400).optional(),
 }).noUnknown();
 
 export const rigSchema = object({

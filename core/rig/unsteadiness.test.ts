@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { FrameLog, Tempo } from '../playback/index.js';
-import { steadied, unsteadinessOf, type Unsteadiness } from './index.js';
+import { assumedUnsteadiness, steadied, unsteadinessOf, type Unsteadiness } from './index.js';
 
 const RATE = 24;
 const SECONDS = 20;
@@ -31,8 +31,14 @@ function taught(unsteadiness: number, runs: number): Unsteadiness | undefined {
 }
 
 describe('how unsteady a machine is', () => {
-  it('is not known before a run', () => {
+  it('is not known before a run, and reckoned with then where a machine was measured', () => {
     expect(unsteadinessOf(undefined)).toBe(0);
+    expect(assumedUnsteadiness(undefined, { thoroughness: 'given' })).toBeUndefined();
+    const known = { variance: 0.2, seconds: 60, ofRuns: 0.1, runs: 5 };
+    for (const thoroughness of ['quick', 'thorough'] as const) {
+      expect(unsteadinessOf(assumedUnsteadiness(undefined, { thoroughness }))).toBeGreaterThan(0.05);
+      expect(assumedUnsteadiness(known, { thoroughness })).toBe(known);
+    }
   });
 
   it.each([0.1, 0.25])('is found out from runs of a machine of %s', (truth) => {

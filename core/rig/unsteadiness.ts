@@ -1,4 +1,5 @@
 import { TEMPO_MS, type FrameLog, type LinePassage } from '../playback/index.js';
+import type { Rig } from './rig.js';
 
 /** How much faster and slower a machine is from one second to the next, as runs have shown it. */
 export interface Unsteadiness {
@@ -35,17 +36,26 @@ export const unsteadinessOf = (known: Unsteadiness | undefined): number =>
   known ? Math.sqrt(known.variance / OF_MEANS) : 0;
 
 /**
+ * How unsteady a machine must be taken to be: as runs have shown it; before any, one that was measured as such machines
+ * are, and one whose figures are given as steady as they are.
+ */
+export const assumedUnsteadiness = (
+  known: Unsteadiness | undefined,
+  { thoroughness }: Pick<Rig, 'thoroughness'>,
+): Unsteadiness | undefined => known ?? (thoroughness === 'given' ? undefined : BEFORE);
+
+/**
  * Takes in a run: in each second, how much longer than predicted its pictures took to decode, against the run's mean.
  * Seconds that are not in the midst of one clip do not count: what a cut takes is not what the cores are to blame for.
  * @param predicted of a steady machine
- * @param isKnown whether runs have taught before what its kinds of coding cost: only then it shows what a run is off by
+ * @param tells whether it shows what runs are off by: where others have taught what its kinds of coding cost, and it is not the same run once more
  */
 export function steadied(
   before: Unsteadiness | undefined,
   measured: FrameLog,
   predicted: FrameLog,
   passages: readonly Pick<LinePassage, 'from' | 'to'>[],
-  isKnown: boolean,
+  tells: boolean,
 ): Unsteadiness | undefined {
   const { firstFrame, length } = measured;
   const span = measured.get(firstFrame + length - 1, 'due') - measured.get(firstFrame, 'due');
@@ -72,7 +82,7 @@ export function steadied(
   return {
     variance: (seconds * variance + squares) / all,
     seconds: Math.min(MOST_SECONDS, all),
-    ...(isKnown
+    ...(tells
       ? { ofRuns: (runs * ofRuns + mean ** 2) / (runs + 1), runs: Math.min(MOST_RUNS, runs + 1) }
       : { ofRuns, runs }),
   };

@@ -1,4 +1,11 @@
-import { unsteadinessOf, type Calibration, type DecodeFigures, type Figure, type Rig } from '@hone/core/rig';
+import {
+  assumedUnsteadiness,
+  unsteadinessOf,
+  type Calibration,
+  type DecodeFigures,
+  type Figure,
+  type Rig,
+} from '@hone/core/rig';
 import { STAGE_NAMES } from './finding-words';
 import { bytes, framesPerSecond, milliseconds, perCent, pixels } from './quantities';
 
@@ -101,13 +108,8 @@ export function figureRows(rig: Rig): FigureRow[] {
 }
 
 /** The machine in a few lines. */
-export function machineLines({
-  machine,
-  graphics,
-  drives,
-  browser,
-  calibration,
-}: Rig): (readonly [string, string])[] {
+export function machineLines(rig: Rig): (readonly [string, string])[] {
+  const { machine, graphics, drives, browser, calibration } = rig;
   const heat = machine.temperatureC === null ? '' : `, ${Math.round(machine.temperatureC)} °C`;
   const clock = machine.clockMhz === null ? '' : `, ${(machine.clockMhz / 1000).toFixed(1)} GHz now`;
   const power = { mains: 'on mains', battery: 'on battery', unknown: 'the system does not tell' }[
@@ -141,13 +143,17 @@ export function machineLines({
     ]);
   }
   if (browser && browser !== 'given') lines.push(['Browser', browser]);
-  if (calibration) lines.push(['Steadiness', steadiness(calibration)]);
+  if (calibration) lines.push(['Steadiness', steadiness(calibration, rig)]);
   return lines;
 }
 
-/** How far costs differ, by what runs have shown. */
-function steadiness({ unsteadiness }: Calibration): string {
-  if (!unsteadiness) return 'not known yet: the runs so far were too short';
-  const within = perCent(unsteadinessOf(unsteadiness));
-  return `a picture takes ${within} more or less from second to second and ${perCent(Math.sqrt(unsteadiness.ofRuns))} from run to run, as runs have shown`;
+/** How far costs differ, by what runs have shown, or by what is reckoned with before. */
+function steadiness({ unsteadiness: shown }: Calibration, rig: Rig): string {
+  const known = assumedUnsteadiness(shown, rig);
+  if (!known) return 'not known yet: the runs so far were too short';
+  const seconds = `${perCent(unsteadinessOf(known))} more or less from second to second`;
+  const runs = `${perCent(Math.sqrt(known.ofRuns))} from run to run`;
+  return shown
+    ? `a picture takes ${seconds} and ${runs}, as runs have shown`
+    : `not known yet: until longer runs show it, ${seconds} and ${runs} are reckoned with`;
 }

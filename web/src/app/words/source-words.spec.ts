@@ -72,6 +72,10 @@ describe('words for rigs', () => {
       machineLines({ ...rig!, calibration } as Rig).find(([name]) => name === 'Steadiness')?.[1];
     expect(told(undefined)).toBeUndefined();
     expect(told(NOTHING_LEARNED)).toContain('not known yet');
+    const measured = { ...rig!, thoroughness: 'quick', calibration: NOTHING_LEARNED } as Rig;
+    expect(machineLines(measured).find(([name]) => name === 'Steadiness')![1]).toMatch(
+      /not known yet: until longer runs show it, 9.* % more or less from second to second and 8 % from run to run are reckoned with/,
+    );
     const unsteadiness = { variance: 0.01, seconds: 60, ofRuns: 0.0025, runs: 9 };
     const text = told({ ...NOTHING_LEARNED, unsteadiness })!;
     // In means of a second a little of what a second differs by is lost: 10 % are 11.7 %.
