@@ -20,6 +20,8 @@ const indexOf = Object.fromEntries(LOG_COLUMNS.map((name, index) => [name, index
   number
 >;
 
+const [DECODE, DECODED, SCALE, EFFECTS] = [indexOf.decode, indexOf.decoded, indexOf.scale, indexOf.effects];
+
 /** A view of a frame log; `firstFrame` is the timeline frame of its first row. */
 export class FrameLog {
   /** Frames that it has rows for. */
@@ -65,6 +67,16 @@ export class FrameLog {
 
   add(frame: number, column: LogColumn, value: number): void {
     if (this.has(frame)) this.values[(frame - this.firstFrame) * WIDTH + indexOf[column]]! += value;
+  }
+
+  /** What decoding and making a frame's pictures took, all at once: a simulation does this for each of them. */
+  addPicture(frame: number, decodeMs: number, decoded: number, scaleMs: number, effectsMs: number): void {
+    if (!this.has(frame)) return;
+    const row = (frame - this.firstFrame) * WIDTH;
+    this.values[row + DECODE]! += decodeMs;
+    this.values[row + DECODED]! += decoded;
+    this.values[row + SCALE]! += scaleMs;
+    this.values[row + EFFECTS]! += effectsMs;
   }
 
   /** The rows up to the last frame whose fate is known, as a copy. */

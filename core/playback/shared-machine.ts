@@ -14,9 +14,8 @@ export class SharedMachine {
   private readonly ends: Float64Array;
   private readonly begun: Float64Array;
   private readonly widths: Float64Array;
+  /** Stations that do something, the one that ends first behind the others. */
   private readonly busy: number[] = [];
-  /** The station that ends first; -1 when none is busy. */
-  private first = -1;
 
   /**
    * @param capacity cores that can be had; 1 for a drive
@@ -54,21 +53,24 @@ export class SharedMachine {
   begin(station: number, ms: number, width: number): void {
     this.begun[station] = this.clock;
     this.widths[station] = width;
-    this.busy.push(station);
     this.wanted += width;
     this.ends[station] = this.clock + Math.max(0, ms) / paceOf(width, this.share);
-    if (this.first < 0 || this.ends[station] < this.ends[this.first]!) this.first = station;
+    this.busy.push(station);
+    this.moveUp(this.busy.length - 1);
     this.shareOut();
   }
 
   /** Leaves what a station does undone. */
   drop(station: number): void {
-    if (this.isBusy(station)) this.leave(station);
+    if (!this.isBusy(station)) return;
+    this.busy.splice(this.busy.indexOf(station), 1);
+    this.leave(station);
   }
 
   /** When the next station ends, ms; Infinity when none is busy. It stays the same until a station begins or ends. */
   get nextEnd(): number {
-    return this.first < 0 ? Infinity : this.ends[this.first]!;
+    const { busy } = this;
+    return busy.length ? this.ends[busy[busy.length - 1]!]! : Infinity;
   }
 
   /** Lets time pass; what ends meanwhile must have been taken by `finish` before. */
@@ -84,7 +86,7 @@ export class SharedMachine {
 
   /** Ends what ends first, at its time. @returns its station */
   finish(): number {
-    const station = this.first;
+    const station = this.busy.pop()!;
     this.advance(this.ends[station]!);
     this.tookMs = this.clock - this.begun[station]!;
     this.leave(station);
@@ -92,27 +94,25 @@ export class SharedMachine {
   }
 
   private leave(station: number): void {
-    const { busy } = this;
-    this.wanted -= this.widths[station]!;
+    this.wanted = this.busy.length ? this.wanted - this.widths[station]! : 0;
     this.widths[station] = 0;
-    busy[busy.indexOf(station)] = busy.at(-1)!;
-    busy.pop();
-    if (busy.length === 0) this.wanted = 0;
-    if (station === this.first) this.findFirst();
     this.shareOut();
   }
 
-  private findFirst(): void {
-    const { ends } = this;
-    this.first = -1;
-    // Of two that end at once, the lower station is first, so that a result never hangs on the order of beginning.
-    for (const each of this.busy)
-      if (
-        this.first < 0 ||
-        ends[each]! < ends[this.first]! ||
-        (ends[each]! === ends[this.first]! && each < this.first)
-      )
-        this.first = each;
+  /** Brings a station to its place among those before it in the list, which are in order. */
+  private moveUp(at: number): void {
+    const { busy } = this;
+    const station = busy[at]!;
+    let place = at;
+    for (; place > 0 && this.endsBefore(busy[place - 1]!, station); place--) busy[place] = busy[place - 1]!;
+    busy[place] = station;
+  }
+
+  // Of two that end at once, the lower station is first, so that a result never hangs on the order of beginning.
+  private endsBefore(one: number, other: number): boolean {
+    const end = this.ends[one]!;
+    const otherEnd = this.ends[other]!;
+    return end < otherEnd || (end === otherEnd && one < other);
   }
 
   /** What is under way goes on at the pace that everybody has from now on. */
@@ -125,7 +125,7 @@ export class SharedMachine {
       this.ends[each] = this.clock + (left * paceOf(width, this.share)) / paceOf(width, share);
     }
     this.share = share;
-    this.findFirst();
+    for (let at = 1; at < this.busy.length; at++) this.moveUp(at);
   }
 
   /** Who wants less than its share leaves the rest to the others, until nobody does. */

@@ -37,6 +37,8 @@ export class SimulatedFloor {
   now = 0;
   /** When the first frame was due; NaN before. */
   startedAt = NaN;
+  /** The frame that is due, and what of its time has passed. */
+  playhead: number;
   /** Room for pictures that nobody has. */
   free: number;
   /** The first frame whose pictures are still held. */
@@ -74,6 +76,7 @@ export class SimulatedFloor {
     this.drives = drives.map(() => new SharedMachine(1, passages.length));
     this.free = line.slots;
     this.released = from;
+    this.playhead = from;
     this.random = randomOf(options.seed ?? 1);
     this.tempo = new Tempo(line.unsteadiness ?? 0, options.seed ?? 1);
   }
@@ -82,9 +85,15 @@ export class SimulatedFloor {
     return !Number.isNaN(this.startedAt);
   }
 
-  get playhead(): number {
-    const { from } = this.line;
-    return Number.isNaN(this.startedAt) ? from : from + (this.now - this.startedAt) / this.budgetMs;
+  /** Lets time pass on the floor; who stands on it goes on by itself. */
+  goTo(now: number): void {
+    this.now = now;
+    if (this.isPlaying) this.playhead = this.line.from + (now - this.startedAt) / this.budgetMs;
+  }
+
+  /** The first frame is due now. */
+  start(): void {
+    this.startedAt = this.now;
   }
 
   /** How long something takes this time, ms. */
@@ -134,8 +143,8 @@ export class SimulatedFloor {
   /** Goes on from what was noted, with the log of a run that was the same until then. */
   restore(state: FloorState, log: FrameLog): void {
     const { from } = this.line;
-    this.now = state.now;
     this.startedAt = state.startedAt;
+    this.goTo(state.now);
     this.usedBase = state.usedMs;
     this.free = state.free;
     this.released = state.released;

@@ -195,6 +195,7 @@ export class SimulatedStreams {
     const readers = this.streams.reduce((sum, each) => sum + Number(each.limitMs > 0), 0);
     const seeks = readers > 1 ? (seekMs * passage.bytesPerPicture) / TURN_BYTES : 0;
     const wait = Math.max(0, stream.openAt - this.floor.now);
+    drive.advance(this.floor.now);
     drive.begin(station, this.floor.service(limitMs + seeks) + wait, 1);
   }
 
@@ -311,7 +312,7 @@ export class SimulatedStreams {
   }
 
   private skipTo(stream: Stream, frame: number): void {
-    this.charge(stream, stream.next);
+    this.charge(stream);
     stream.goOn(frame);
   }
 
@@ -337,10 +338,7 @@ export class SimulatedStreams {
       this.pump();
       return;
     }
-    const { log } = this.floor;
-    if (effects > 0) log.add(stream.next, 'effects', effects);
-    log.add(stream.next, 'scale', tookMs - effects);
-    this.charge(stream, stream.next);
+    this.charge(stream, tookMs - effects, effects);
     this.store(stream);
     if (stream.inside > 0) this.take(stream);
     else this.deliver(stream);
@@ -357,11 +355,10 @@ export class SimulatedStreams {
     this.pump();
   }
 
-  private charge(stream: Stream, frame: number): void {
+  private charge(stream: Stream, scaleMs = 0, effectsMs = 0): void {
     const { log } = this.floor;
-    log.add(frame, 'decode', stream.decodeMs);
-    if (stream.readMs > 0) log.add(frame, 'read', stream.readMs);
-    log.add(frame, 'decoded', stream.decoded);
+    log.addPicture(stream.next, stream.decodeMs, stream.decoded, scaleMs, effectsMs);
+    if (stream.readMs > 0) log.add(stream.next, 'read', stream.readMs);
     stream.decodeMs = 0;
     stream.readMs = 0;
     stream.decoded = 0;

@@ -135,11 +135,11 @@ class Simulation {
     const { cpu, drives } = floor;
     let reader: SharedMachine | undefined;
     let readAt = Infinity;
-    for (const drive of drives) {
-      const at = drive.nextEnd;
+    for (let each = 0; each < drives.length; each++) {
+      const at = drives[each]!.nextEnd;
       if (at < readAt) {
         readAt = at;
-        reader = drive;
+        reader = drives[each];
       }
     }
     const cpuAt = cpu.nextEnd;
@@ -147,8 +147,8 @@ class Simulation {
     // Everybody waits for the next frame to be due.
     if (readAt === Infinity && cpuAt === Infinity && this.note()) return;
     if (at === Infinity) throw new RangeError('The simulation has come to a standstill.');
-    floor.now = Math.max(floor.now, at);
-    for (const drive of drives) drive.advance(floor.now);
+    floor.goTo(Math.max(floor.now, at));
+    if (reader) for (const drive of drives) drive.advance(floor.now);
     const isRead = reader !== undefined && readAt <= cpuAt && readAt <= this.wakeAt;
     if (!isRead && cpuAt <= this.wakeAt) {
       this.ended(cpu.finish(), cpu.tookMs);
@@ -177,7 +177,7 @@ class Simulation {
         this.wakeAt = Math.min(this.wakeAt, this.floor.now + 10);
         return;
       }
-      this.floor.startedAt = this.floor.now;
+      this.floor.start();
     }
     const { playhead } = this.floor;
     const frame = frameAtPlayhead(playhead);
