@@ -1,6 +1,5 @@
 import { frameBudgetMs, isRealTime, STAGES, type FrameLog, type Stage } from '../playback/index.js';
-import { poseOf } from '../render/index.js';
-import { effectCosts, expectedDrops, type Prediction, type Situation, type Work } from '../rig/index.js';
+import { effectSums, expectedDrops, type Prediction, type Situation, type Work } from '../rig/index.js';
 import { toNumber } from '../time/index.js';
 import { isOversized, merged, nothing, type Cause, type CauseKind, type Scene } from './cause.js';
 import { besideIn, costliest, loadsIn } from './limiting-stage.js';
@@ -185,29 +184,9 @@ function namesOf(
   return (guilty.length ? guilty : busiest).map(({ name }) => name);
 }
 
-/** Steps of effects that take a fair part of all of them in some stretches, the heaviest first. */
-function heaviestEffects(
-  windows: readonly Window[],
-  rig: Situation['rig'],
-  { preview, media }: Work,
-): string[] {
-  const sums = new Map<string, number>();
-  for (const { from, to, layers } of preview.graph.stretches) {
-    const frames = windows.reduce(
-      (sum, window) => sum + Math.max(0, Math.min(to, window.to) - Math.max(from, window.from)),
-      0,
-    );
-    for (const { sourceId, effects, framing } of frames ? layers : []) {
-      const medium = media.get(sourceId);
-      if (!medium) continue;
-      const { raster } = poseOf(effects, medium.shownSize, preview.playSize, framing);
-      for (const { step, ms } of effectCosts(rig, effects, raster))
-        sums.set(step, (sums.get(step) ?? 0) + ms * frames);
-    }
-  }
-  const whole = [...sums.values()].reduce((sum, each) => sum + each, 0);
-  return [...sums]
-    .filter(([, ms]) => ms > FAIR_PART * whole)
-    .sort(([, a], [, b]) => b - a)
-    .map(([step]) => step);
+/** Kinds of effects that take a fair part of all of them in some stretches, the heaviest first. */
+function heaviestEffects(windows: readonly Window[], rig: Situation['rig'], work: Work): string[] {
+  const sums = effectSums(rig, work, windows);
+  const whole = sums.reduce((sum, { ms }) => sum + ms, 0);
+  return sums.filter(({ ms }) => ms > FAIR_PART * whole).map(({ kind }) => kind);
 }

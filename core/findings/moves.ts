@@ -1,13 +1,21 @@
-import { previewPixels, PREVIEW_SCALES, type PreviewScale, type Tuning } from '../levers/index.js';
+import {
+  previewPixels,
+  PREVIEW_SCALES,
+  type Bypassable,
+  type PreviewScale,
+  type Tuning,
+} from '../levers/index.js';
 import { copySize, fittingDivisor, shownSize, type CopyDivisor } from '../media/index.js';
 import { largestRaster } from '../render/index.js';
-import type { KnownCopy, Prediction, Situation } from '../rig/index.js';
+import { effectSums, type KnownCopy, type Prediction, type Situation } from '../rig/index.js';
 import type { Cause, Span } from './cause.js';
 
 /** A lever that can be moved now, and where to. */
 export type Move =
   | { readonly lever: 'preview scale'; readonly playScale: PreviewScale }
   | { readonly lever: 'scale at rest'; readonly restScale: PreviewScale }
+  /** Kinds of effects that are left out while it plays, the heaviest first: those that are already, and more. */
+  | { readonly lever: 'effect bypass'; readonly bypass: readonly Bypassable[] }
   | { readonly lever: 'play from copies' }
   | { readonly lever: 'play from originals' }
   | { readonly lever: 'make copies'; readonly copies: readonly WantedCopy[] };
@@ -41,6 +49,7 @@ export function movesFor(aim: Aim, cause: Cause, situation: Situation, now: Pred
   if (aim === 'scrubbing') {
     if (calmer) moves.push({ lever: 'scale at rest', restScale: calmer });
   } else if (lower) moves.push({ lever: 'preview scale', playScale: lower });
+  if (aim === 'playing') moves.push(...bypassMoves(cause, situation, now).slice(0, 1));
   const isReady = situation.copies.some(
     ({ state, sourceId }) => state === 'ready' && now.work.media.has(sourceId),
   );
@@ -48,6 +57,16 @@ export function movesFor(aim: Aim, cause: Cause, situation: Situation, now: Pred
   const copies = wantedCopies(situation, now, cause.spans);
   if (copies.length) moves.push({ lever: 'make copies', copies });
   return moves;
+}
+
+/** Effects bypassed, one kind more with each, the heaviest of the stretches of a cause first. */
+export function bypassMoves({ spans }: Cause, { rig, tuning }: Situation, { work }: Prediction): Move[] {
+  const bypassed = tuning.bypass ?? [];
+  const kinds = effectSums(rig, work, spans).map(({ kind }) => kind);
+  return kinds.map((_, at): Move => ({
+    lever: 'effect bypass',
+    bypass: [...bypassed, ...kinds.slice(0, at + 1)],
+  }));
 }
 
 function sharperMoves({ tuning }: Situation, { work }: Prediction): Move[] {
@@ -70,6 +89,8 @@ export function moved(situation: Situation, move: Move): Situation {
       return with_({ playScale: move.playScale });
     case 'scale at rest':
       return with_({ restScale: move.restScale });
+    case 'effect bypass':
+      return with_({ bypass: [...move.bypass] });
     case 'play from originals':
       return with_({ lightCopies: false });
     case 'play from copies':

@@ -1,6 +1,6 @@
 import { rational } from '../time/index.js';
 import { describe, expect, it } from 'vitest';
-import { predicted, scrubWait } from '../rig/index.js';
+import { predicted, scrubWait, type Rig } from '../rig/index.js';
 import { type Effect } from '../timeline/index.js';
 import { causesOf, offersOf } from './index.js';
 import {
@@ -35,6 +35,39 @@ describe('what levers are predicted to bring', () => {
     expect(cause).toMatchObject({ kind: 'effects', names: ['blur'] });
     const [found] = offersFor(heavy, 'effects');
     expect(found![0]).toMatchObject({ move: { lever: 'preview scale', playScale: 2 }, helps: true });
+  });
+
+  it('7: heavy effects are bypassed while it plays, the heaviest first and as many as it takes', () => {
+    const effects: Effect[] = [
+      { id: 'g', kind: 'grain', enabled: true, values: {} },
+      { id: 'b', kind: 'blur', enabled: true, values: { radius: 2 } },
+    ];
+    const times = (name: string, factor: number) => (kernel: Rig['kernels'][number]) =>
+      kernel.kernel === name
+        ? {
+            ...kernel,
+            msPerMegapixel: { ...kernel.msPerMegapixel, value: factor * kernel.msPerMegapixel.value },
+          }
+        : kernel;
+    const base = strongRig();
+    const rig = { ...base, kernels: base.kernels.map(times('blur', 30)).map(times('grain', 300)) };
+    const heavy = situationOf(alone('a', { effects }), [source('a')], rig, { playScale: 2 });
+    const bids = (situation: typeof heavy) =>
+      offersFor(situation, 'effects')[0]!.filter(({ move }) => move.lever === 'effect bypass');
+    const [one, both] = bids(heavy).sort((a, b) => Number(a.isRealTime) - Number(b.isRealTime));
+    expect(one).toMatchObject({ move: { bypass: ['blur'] }, helps: true, isRealTime: false });
+    expect(both).toMatchObject({ move: { bypass: ['blur', 'grain'] }, helps: true, isRealTime: true });
+    expect(both!.loadPercent).toMatchObject({ stage: 'effects', after: 0 });
+    // What is bypassed already is not offered again, nor named as what takes so long.
+    const lighter = situationOf(alone('a', { effects }), [source('a')], rig, {
+      playScale: 2,
+      bypass: ['blur'],
+    });
+    expect(causesOf(sceneOf(lighter))[0]).toMatchObject({ kind: 'effects', names: ['grain'] });
+    expect(bids(lighter)).toMatchObject([{ move: { bypass: ['blur', 'grain'] }, isRealTime: true }]);
+    // A picture at rest has all of them, so that scrubbing waits as long as before.
+    const waits = [heavy, lighter].map((each) => scrubWait(each, predicted(each).work));
+    expect(waits[0]).toEqual(waits[1]);
   });
 
   it('levers are offered for the cause that they answer, with what they bring to its stretches', () => {

@@ -11,7 +11,7 @@ import {
 import { toNumber } from '../time/index.js';
 import type { FrameSize } from '../timeline/index.js';
 import { merged, type Cause, type Span } from './cause.js';
-import { aimOf, moved, movesFor, widerCopies, type Aim, type Move } from './moves.js';
+import { aimOf, bypassMoves, moved, movesFor, widerCopies, type Aim, type Move } from './moves.js';
 import { passingMs } from './utilisation.js';
 
 /** A figure as it is and as it will be. */
@@ -61,8 +61,12 @@ export function offersOf(situation: Situation, now: Prediction, causes: readonly
       const more = helps && !isRealTime ? widerCopies(move, situation, now) : null;
       return more ? [offer(more)].filter((each) => each.isRealTime) : [];
     });
-    return [...offers, ...wider, ...lowerStill(offers, offer)].sort(
-      (a, b) => Number(b.helps) - Number(a.helps) || gainOf(b) - gainOf(a),
+    const more = [...lowerStill(offers, offer), ...moreBypassed(offers, offer, cause, situation, now)];
+    return [...offers, ...wider, ...more].sort(
+      (a, b) =>
+        Number(b.helps) - Number(a.helps) ||
+        Number(takesAway(a)) - Number(takesAway(b)) ||
+        gainOf(b) - gainOf(a),
     );
   });
 }
@@ -76,6 +80,26 @@ function lowerStill(offers: readonly Offer[], offer: (move: Move) => Offer): Off
   for (const scale of PREVIEW_SCALES.filter((each) => each > playScale)) {
     const lower = offer({ lever: 'preview scale', playScale: scale });
     if (lower.isRealTime) return [lower];
+  }
+  return [];
+}
+
+/** Whether a lever takes away from what is seen, and not only from how sharp it is: it comes after those that do not. */
+const takesAway = ({ move }: Offer): boolean => move.lever === 'effect bypass';
+
+/** Where bypassing the heaviest effects helps and is not enough, as many kinds more as it takes. */
+function moreBypassed(
+  offers: readonly Offer[],
+  offer: (move: Move) => Offer,
+  cause: Cause,
+  situation: Situation,
+  now: Prediction,
+): Offer[] {
+  const first = offers.find(({ move }) => move.lever === 'effect bypass');
+  if (!first?.helps || first.isRealTime) return [];
+  for (const move of bypassMoves(cause, situation, now).slice(1)) {
+    const more = offer(move);
+    if (more.isRealTime) return [more];
   }
   return [];
 }

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { FIRST_TUNING, previewPixels, tuningSchema, workingSize } from './index.js';
+import { BYPASSABLE, FIRST_TUNING, previewPixels, tuningSchema, workingSize } from './index.js';
 
 const UHD = { width: 3840, height: 2160 };
 
@@ -41,5 +41,14 @@ describe('A working size', () => {
     expect(isTuning({ ...FIRST_TUNING, workingLines: 1080 })).toBe(true);
     expect(isTuning({ ...FIRST_TUNING, workingLines: 0 })).toBe(false);
     expect(isTuning({ ...FIRST_TUNING, workingLines: '1080' })).toBe(false);
+  });
+});
+
+describe('Effect bypass', () => {
+  it('is checked as input, may be absent, and names what is done to pixels alone', () => {
+    const isTuning = (bypass: unknown): boolean =>
+      tuningSchema.isValidSync({ ...FIRST_TUNING, bypass }, { strict: true });
+    for (const fine of [undefined, [], ['blur'], [...BYPASSABLE]]) expect(isTuning(fine)).toBe(true);
+    for (const wrong of ['blur', ['transform'], ['mask'], [1], [null]]) expect(isTuning(wrong)).toBe(false);
   });
 });

@@ -1,10 +1,15 @@
-import { boolean, number, object, type ObjectSchema } from 'yup';
+import { array, boolean, number, object, string, type ObjectSchema } from 'yup';
 import type { FrameSize } from '../timeline/index.js';
 
 /** The divisor between working size and preview pixels. */
 export type PreviewScale = 1 | 2 | 4 | 8 | 16;
 
 export const PREVIEW_SCALES: readonly PreviewScale[] = [1, 2, 4, 8, 16];
+
+/** Kinds of effects that can be bypassed: what is done to pixels. Where a picture stands, and how much of it, cannot. */
+export const BYPASSABLE = ['colour', 'blur', 'sharpen', 'vignette', 'grain', 'title'] as const;
+
+export type Bypassable = (typeof BYPASSABLE)[number];
 
 /** Lever positions. Moving one never touches the timeline or the delivery. */
 export interface Tuning {
@@ -16,6 +21,8 @@ export interface Tuning {
   readonly lightCopies: boolean;
   /** Lines of the working size; those of the timeline when absent. */
   readonly workingLines?: number | undefined;
+  /** Effects that are left out while it plays; the picture at rest has all of them. */
+  readonly bypass?: Bypassable[] | undefined;
 }
 
 /** Working sizes that people drop to, in lines; the width follows the shape of the timeline. */
@@ -33,6 +40,7 @@ export const tuningSchema: ObjectSchema<Tuning> = object({
   restScale: scale(),
   lightCopies: boolean().strict().required(),
   workingLines: number().strict().integer().min(120).max(16_384).optional(),
+  bypass: array(string<Bypassable>().strict().oneOf(BYPASSABLE).required()).strict().max(6).optional(),
 }).noUnknown();
 
 const even = (value: number): number => Math.max(2, 2 * Math.round(value / 2));

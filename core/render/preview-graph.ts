@@ -1,7 +1,8 @@
-import type { Tuning } from '../levers/index.js';
+import type { Bypassable, Tuning } from '../levers/index.js';
 import { previewPixels } from '../levers/index.js';
 import type { FrameSize, Timeline } from '../timeline/index.js';
 import type { Rational } from '../time/index.js';
+import { stepKindOf, type KnownEffect } from './effects/index.js';
 import { renderGraph, sourcesOf, type FactsOf, type Posed, type RenderGraph } from './graph.js';
 
 /** What a source is played from. */
@@ -14,6 +15,21 @@ export interface PreviewGraph {
   readonly playSize: FrameSize;
   readonly restSize: FrameSize;
   readonly media: Readonly<Record<string, MediaChoice>>;
+  /** Kinds of effects that are left out while it plays. */
+  readonly bypass: readonly Bypassable[];
+}
+
+/** The effects of a layer that are done while a preview plays. */
+export const playedEffects = (
+  { bypass }: Pick<PreviewGraph, 'bypass'>,
+  effects: readonly KnownEffect[],
+): readonly KnownEffect[] =>
+  bypass.length ? effects.filter(({ kind }) => !isBypassed(bypass, kind)) : effects;
+
+/** Whether a kind of effect is among those that are left out. */
+export function isBypassed(bypass: readonly Bypassable[], kind: KnownEffect['kind']): boolean {
+  const step = stepKindOf(kind);
+  return step !== null && bypass.includes(step);
 }
 
 /**
@@ -37,6 +53,7 @@ export function previewGraph(
     playSize: previewPixels(timeline.size, tuning, 'playing'),
     restSize: previewPixels(timeline.size, tuning, 'at rest'),
     media,
+    bypass: tuning.bypass ?? [],
   };
 }
 

@@ -1,9 +1,9 @@
 import { describe, expect, it } from 'vitest';
 import type { SourceFacts } from '../media/index.js';
-import { PLAINEST } from '../levers/index.js';
+import { BYPASSABLE, PLAINEST, type Bypassable } from '../levers/index.js';
 import { sourceFacts } from '../testing/index.js';
 import { rational, ZERO } from '../time/index.js';
-import type { Clip, Timeline, Track } from '../timeline/index.js';
+import type { Clip, Effect, Timeline, Track } from '../timeline/index.js';
 import {
   bytesByRate,
   conformFilters,
@@ -16,6 +16,7 @@ import {
   exportCommand,
   exportGraph,
   passagesOf,
+  playedEffects,
   poseOf,
   previewGraph,
   proofFrames,
@@ -135,6 +136,25 @@ describe('the render graph', () => {
     });
     expect(previewGraph(line, PLAINEST, factsOf, copyOf).media['wide']).toEqual({ kind: 'original' });
     expect(engaged.graph).toEqual(exportGraph(line, defaultDelivery(UHD), factsOf).graph);
+  });
+
+  it('keeps effects that are bypassed while it plays, so that a picture at rest has them, and where it stands', () => {
+    const effects = ['exposure', 'transform', 'blur', 'mask', 'contrast'].map((kind, at): Effect => ({
+      ...{ id: `e${at}`, kind, enabled: true },
+      values: {},
+    }));
+    const line = timeline([{ ...clip('a', 'wide', 0, 24), effects }]);
+    const bypassing = (bypass: Bypassable[]) =>
+      previewGraph(line, { ...PLAINEST, bypass }, factsOf, () => undefined);
+    const kinds = (bypass: Bypassable[]): string[] => {
+      const preview = bypassing(bypass);
+      const layer = preview.graph.stretches[0]!.layers[0]!;
+      return playedEffects(preview, layer.effects).map(({ kind }) => kind);
+    };
+    expect(kinds([])).toEqual(['exposure', 'transform', 'blur', 'mask', 'contrast']);
+    expect(kinds(['colour'])).toEqual(['transform', 'blur', 'mask']);
+    expect(kinds([...BYPASSABLE])).toEqual(['transform', 'mask']);
+    expect(bypassing([...BYPASSABLE]).graph).toEqual(exportGraph(line, defaultDelivery(UHD), factsOf).graph);
   });
 });
 

@@ -14,6 +14,7 @@ export * from './token-bucket.js';
 export * from './medium.js';
 export * from './calibration.js';
 export * from './unsteadiness.js';
+export * from './effect-sums.js';
 export * from './line-of.js';
 export * from './prediction.js';
 export * from './scrubbing.js';

@@ -7,7 +7,7 @@ import {
   type LinePassage,
   type PlaybackLine,
 } from '../playback/index.js';
-import { passagesOf, poseOf, type PreviewGraph } from '../render/index.js';
+import { passagesOf, playedEffects, poseOf, type PreviewGraph } from '../render/index.js';
 import { toNumber } from '../time/index.js';
 import type { FrameSize } from '../timeline/index.js';
 import { decodeFactorOf, factorOf, NOTHING_LEARNED, type Calibration } from './calibration.js';
@@ -52,7 +52,8 @@ export function lineOf(
   const passages = passagesOf(graph).flatMap((passage): LinePassage[] => {
     const medium = media.get(passage.sourceId);
     if (!medium) return [];
-    const costs = pictureCosts(rig, medium, passage, playSize, unmeasured);
+    const posed = { framing: passage.framing, effects: playedEffects(preview, passage.effects) };
+    const costs = pictureCosts(rig, medium, posed, playSize, unmeasured);
     if (driveAt(medium.drive) < 0) unmeasured.add('reading');
     return [
       {

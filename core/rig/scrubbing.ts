@@ -15,7 +15,11 @@ const PLACES = 60;
  */
 export function scrubWait({ rig, calibration }: Situation, work: Work): ScrubWait | null {
   const { preview } = work;
-  const line = lineOf({ ...work, preview: { ...preview, playSize: preview.restSize } }, rig, calibration);
+  const line = lineOf(
+    { ...work, preview: { ...preview, playSize: preview.restSize, bypass: [] } },
+    rig,
+    calibration,
+  );
   const frames = line.to - line.from;
   if (frames === 0) return null;
   const places = Math.min(PLACES, frames);

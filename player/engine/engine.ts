@@ -1,5 +1,5 @@
 import { frameAtPlayhead, OPEN_AHEAD_SECONDS, PREROLL_FRAMES, PREROLL_LIMIT_MS } from '@hone/core/playback';
-import type { Passage } from '@hone/core/render';
+import { playedEffects, type Passage } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { PreviewPlan } from '../plan.js';
 import type { Control } from '../shared/control.js';
@@ -244,10 +244,12 @@ export class Engine {
     this.tick();
   }
 
-  private openPassage(passage: Passage, from: number, live: boolean, ahead?: number): void {
-    const file = this.plan!.fileOf(passage);
+  private openPassage(clip: Passage, from: number, live: boolean, ahead?: number): void {
+    const file = this.plan!.fileOf(clip);
     if (!file) return;
     const frameSize = this.size();
+    const { preview } = this.plan!.plan;
+    const passage = this.isResting ? clip : { ...clip, effects: playedEffects(preview, clip.effects) };
     // At rest, with every pixel there is, the picture is made as the export makes it.
     const isFull = this.mode === 'rest' && frameSize.width === this.plan!.plan.preview.graph.size.width;
     const scaling = isFull ? ('exact' as const) : ('quick' as const);
@@ -257,9 +259,14 @@ export class Engine {
     this.streams.open(passage, file, ahead === undefined ? options : { ...options, ahead });
   }
 
+  /** Whether pictures are made as they are seen at rest. */
+  private get isResting(): boolean {
+    return this.mode === 'rest' && this.state !== 'shuttling';
+  }
+
   private size(): FrameSize {
     const { playSize, restSize } = this.plan!.plan.preview;
-    return this.mode === 'rest' && this.state !== 'shuttling' ? restSize : playSize;
+    return this.isResting ? restSize : playSize;
   }
 
   private tick(): void {

@@ -1,8 +1,10 @@
-import { isTemporal, type Layer } from '@hone/core/render';
+import { isTemporal, stepKindOf, type Layer } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { PictureOrigin, ShownPixels } from '../shared/messages.js';
 import type { PlanView } from './plan-view.js';
 import type { ReadyPicture } from './stream-set.js';
+
+type Kind = Layer['effects'][number]['kind'];
 
 /** What the picture of some layers is made of, each origin once. */
 export function shownPixels(
@@ -17,6 +19,11 @@ export function shownPixels(
   }));
   const isFirst = (origin: PictureOrigin, at: number): boolean =>
     at === origins.findIndex(({ choice, decoder }) => choice === origin.choice && decoder === origin.decoder);
-  const temporal = layers.flatMap(({ effects }) => effects.filter(isTemporal).map(({ kind }) => kind));
-  return { size, from: origins.filter(isFirst), leftOut: [...new Set(temporal)] };
+  const leftOut = layers.flatMap(({ clipId, effects }) => {
+    const done = ready?.get(clipId)?.effects ?? effects;
+    const isBypassed = (kind: Kind): boolean =>
+      stepKindOf(kind) !== null && !done.some((each) => each.kind === kind);
+    return effects.filter((each) => isTemporal(each) || isBypassed(each.kind)).map(({ kind }) => kind);
+  });
+  return { size, from: origins.filter(isFirst), leftOut: [...new Set(leftOut)] };
 }

@@ -10,6 +10,8 @@ import type { ColourCoding } from '../shared/picture.js';
 export interface ReadyPicture {
   readonly address: number;
   readonly pose: Pose;
+  /** What was done to it; none of it to a slate. */
+  readonly effects: Passage['effects'];
   readonly coding: ColourCoding;
   readonly decoder: Decoder;
 }
@@ -227,7 +229,8 @@ export class StreamSet {
     stream.stale.delete(address);
     stream.next = frame + 1;
     const pictures = this.ready.get(frame) ?? new Map<string, ReadyPicture>();
-    pictures.set(stream.passage.clipId, { address, pose: stream.pose, coding, decoder });
+    const { effects, clipId } = stream.passage;
+    pictures.set(clipId, { address, pose: stream.pose, effects, coding, decoder });
     this.ready.set(frame, pictures);
     this.holders.set(address, (this.holders.get(address) ?? 0) + 1);
   }

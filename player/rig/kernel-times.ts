@@ -132,6 +132,7 @@ export class KernelBench {
     const picture: ReadyPicture = {
       address: this.target,
       pose: { raster: size, natural: size, placement: { x: 0, y: 0, ...size } },
+      effects: [],
       coding: VIDEO_BT709,
       decoder: 'browser',
     };

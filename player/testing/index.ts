@@ -64,7 +64,7 @@ export class PreviewFrame {
       effects.setRoom(take(bytes), bytes);
       effects.apply(layer.effects, layer.at, address, pose.raster);
       return {
-        picture: { address, pose, coding: VIDEO_BT709, decoder: 'browser' },
+        picture: { address, pose, effects: layer.effects, coding: VIDEO_BT709, decoder: 'browser' },
         mix: layer.mix ? { mix: layer.mix, share: mixShare(layer.mix, frame) } : undefined,
         clipId: String(index),
         effects: layer.effects,

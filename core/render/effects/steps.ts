@@ -12,7 +12,15 @@ export type PixelStep =
   | { readonly kind: 'grain'; readonly deviation: number; readonly cell: number }
   | { readonly kind: 'title'; readonly effect: KnownEffect };
 
+const STEP_KINDS = ['blur', 'sharpen', 'vignette', 'grain', 'title'] as const;
+
 const COLOUR_KINDS: readonly EffectKind[] = ['exposure', 'contrast', 'saturation', 'whiteBalance', 'table'];
+
+/** The kind of step that an effect is a part of; null for one that is no step. */
+export function stepKindOf(kind: EffectKind): PixelStep['kind'] | null {
+  if (COLOUR_KINDS.includes(kind)) return 'colour';
+  return STEP_KINDS.find((each) => each === kind) ?? null;
+}
 
 /** A blur of fewer pixels changes nothing that 8 bits could hold. */
 const LEAST_DEVIATION = 0.12;

@@ -1,6 +1,6 @@
 import type { Cause, Offer } from '@hone/core/findings';
 import type { PacingSummary, PlaybackLine, RunFacts, ScrubFacts, Stage } from '@hone/core/playback';
-import type { Situation } from '@hone/core/rig';
+import type { EffectSum, Situation } from '@hone/core/rig';
 import type { Rational } from '@hone/core/time';
 
 /** A question to the worker that predicts; a newer one makes an older one void. */
@@ -37,6 +37,8 @@ export interface Predicted {
   /** What each clip costs, for the sum behind a lane. */
   readonly line: Pick<PlaybackLine, 'from' | 'passages' | 'drives'>;
   readonly causes: readonly Cause[];
+  /** What each kind of effects takes that can be bypassed, whether it is or not; the heaviest first. */
+  readonly effects: readonly EffectSum[];
 }
 
 /** Offers come after the causes that they answer: one list for each. */

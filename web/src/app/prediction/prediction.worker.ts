@@ -1,7 +1,7 @@
 import { causesOf, offersOf, type Measured } from '@hone/core/findings';
 import { PacketIndex } from '@hone/core/media';
 import { FrameLog, stageMsOf, STAGES, type Stage } from '@hone/core/playback';
-import { predicted, scrubWait, type Prediction, type Situation } from '@hone/core/rig';
+import { effectSums, predicted, scrubWait, type Prediction, type Situation } from '@hone/core/rig';
 import type { Predicted, PredictionReply, PredictionRequest } from './prediction-messages';
 
 /** Where predictions are made, so that neither the page nor playback waits for them. */
@@ -31,7 +31,7 @@ function answer({ id, situation: asked, packets, measured, scrub, planned }: Pre
     };
     const wait = scrub ? null : scrubWait(situation, prediction.work);
     const causes = causesOf({ situation, prediction, measured: run, scrub, scrubWait: wait, planned });
-    tell({ id, kind: 'predicted', predicted: figuresOf(prediction, causes) });
+    tell({ id, kind: 'predicted', predicted: figuresOf(situation, prediction, causes) });
     setTimeout(() => {
       if (id === latest) tell({ id, kind: 'offers', offers: offersOf(situation, prediction, causes) });
     });
@@ -40,7 +40,9 @@ function answer({ id, situation: asked, packets, measured, scrub, planned }: Pre
   }
 }
 
-function figuresOf(prediction: Prediction, causes: Predicted['causes']): Predicted {
+function figuresOf({ rig }: Situation, prediction: Prediction, causes: Predicted['causes']): Predicted {
+  const { work } = prediction;
+  const whole = { ...work, preview: { ...work.preview, bypass: [] } };
   const { line, summary, framesPerSecond, coreUse, unmeasured, log, drops, asKnown } = prediction;
   const stageMs = Object.fromEntries(STAGES.map((stage) => [stage, stageMsOf(line, stage)]));
   return {
@@ -49,6 +51,7 @@ function figuresOf(prediction: Prediction, causes: Predicted['causes']): Predict
     log: log.values,
     drops,
     asKnown: asKnown.values,
+    effects: effectSums(rig, whole, []),
     line: { from: line.from, passages: line.passages, drives: line.drives },
   };
 }

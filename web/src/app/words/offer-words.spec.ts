@@ -1,6 +1,6 @@
 import type { Offer } from '@hone/core/findings';
 import { describe, expect, it } from 'vitest';
-import { offerRefusal, offerText } from './offer-words';
+import { offerRefusal, offerText, withoutText } from './offer-words';
 
 const copies: Offer = {
   move: { lever: 'make copies', copies: [{ sourceId: 'a', divisor: 4 }] },
@@ -19,6 +19,18 @@ describe('the words of offers', () => {
     expect(offerText({ ...scale, isRealTime: false }, '480 × 270')).toBe(
       'Lower the preview scale to 1:8 · 480 × 270 · 9 → 24 frames/s',
     );
+  });
+
+  it('name the effects that are bypassed, and what a run was played without', () => {
+    const bypass: Offer = { ...copies, move: { lever: 'effect bypass', bypass: ['blur', 'colour'] } };
+    expect(offerText(bypass, 'at rest they are seen')).toBe(
+      'Bypass blur and colour changes while playing · at rest they are seen · 9 → 24 frames/s, and all of it plays',
+    );
+    expect(offerRefusal({ ...bypass, loadPercent: { stage: 'decode', before: 146, after: 146 } })).toBe(
+      'Bypassing blur and colour changes would not help: decode takes 146 % of the frame budget with or without it.',
+    );
+    expect(withoutText({ bypass: ['grain'] })).toBe(', without grain');
+    expect(withoutText({})).toBe('');
   });
 
   it('say by how much a wait is shorter', () => {

@@ -1,6 +1,15 @@
 import type { Offer } from '@hone/core/findings';
+import type { Bypassable, Tuning } from '@hone/core/levers';
 import { STAGE_NAMES } from './finding-words';
 import { count, framesPerSecond, milliseconds, percentOf, rounded } from './quantities';
+
+/** Kinds of effects within a sentence. */
+export const bypassText = (kinds: readonly Bypassable[]): string =>
+  kinds.map((kind) => (kind === 'colour' ? 'colour changes' : kind)).join(' and ');
+
+/** What was left out of a run, after what it was played from; nothing where nothing was. */
+export const withoutText = ({ bypass = [] }: Pick<Tuning, 'bypass'>): string =>
+  bypass.length ? `, without ${bypassText(bypass)}` : '';
 
 /** What a lever would bring, for its button. */
 export function offerText(offer: Offer, price: string | null): string {
@@ -36,6 +45,8 @@ function actOf({ move, aim }: Offer): string {
       return `${aim === 'sharpness' ? 'Raise' : 'Lower'} the preview scale to 1:${move.playScale}`;
     case 'scale at rest':
       return `Lower the scale at rest to 1:${move.restScale}`;
+    case 'effect bypass':
+      return `Bypass ${bypassText(move.bypass)} while playing`;
     case 'play from originals':
       return 'Play from the originals';
     case 'play from copies':
@@ -51,6 +62,8 @@ function conditionOf({ move }: Offer): string {
       return `A preview scale of 1:${move.playScale}`;
     case 'scale at rest':
       return `A scale at rest of 1:${move.restScale}`;
+    case 'effect bypass':
+      return `Bypassing ${bypassText(move.bypass)}`;
     case 'play from originals':
       return 'Playing from the originals';
     case 'play from copies':

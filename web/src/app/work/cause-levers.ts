@@ -62,6 +62,8 @@ export class CauseLevers {
         return lever({ playScale: move.playScale });
       case 'scale at rest':
         return lever({ restScale: move.restScale });
+      case 'effect bypass':
+        return lever({ bypass: [...move.bypass] });
       case 'play from originals':
         return lever({ lightCopies: false });
       case 'play from copies':
@@ -75,6 +77,7 @@ export class CauseLevers {
 
   // What copies take is measured on a sample of each clip; until it was for all of them, nothing is said of it.
   private priceOf({ move, pixels: { width, height } }: Offer): string | null {
+    if (move.lever === 'effect bypass') return 'at rest they are seen';
     if (move.lever !== 'make copies')
       return move.lever === 'play from copies' ? null : `${width}\u00a0×\u00a0${height}`;
     const found = move.copies.map((wanted) =>

@@ -8,17 +8,28 @@ import {
   PREVIEW_SCALES,
   WORKING_LINES,
   workingSize,
+  type Bypassable,
   type PreviewScale,
   type Tuning,
 } from '@hone/core/levers';
 import { CopyActions, ProjectActions } from '../state/actions';
 import { selectCopyRows, selectTimeline, selectTuning, type CopyRow } from '../state/selectors';
-import { bytes, pixels, wait } from '../words/quantities';
+import { Predictions } from '../prediction/predictions';
+import { bytes, milliseconds, pixels, wait } from '../words/quantities';
 
 const SCALE_LEVERS = [
   { key: 'playScale', name: 'Preview scale, playing', testId: 'play-scale', when: 'playing' },
   { key: 'restScale', name: 'Preview scale, at rest', testId: 'rest-scale', when: 'at rest' },
 ] as const;
+
+const BYPASS_NAMES: Readonly<Record<Bypassable, string>> = {
+  colour: 'Colour',
+  blur: 'Blur',
+  sharpen: 'Sharpen',
+  vignette: 'Vignette',
+  grain: 'Grain',
+  title: 'Title',
+};
 
 /** All levers together. None of them touches the timeline or the export. */
 @Component({
@@ -30,6 +41,7 @@ const SCALE_LEVERS = [
 export class LeverBoard {
   private readonly store = inject(Store);
   private readonly timeline = this.store.selectSignal(selectTimeline);
+  private readonly predictions = inject(Predictions);
   readonly tuning = this.store.selectSignal(selectTuning);
   readonly rows = this.store.selectSignal(selectCopyRows);
   readonly open = signal(true);
@@ -51,6 +63,22 @@ export class LeverBoard {
   readonly workingPixels = computed(() => {
     const size = this.working();
     return size ? pixels(size) : '';
+  });
+  /** Kinds of effects on the timeline, the heaviest first. */
+  readonly effects = computed(() =>
+    (this.predictions.predicted()?.effects ?? []).map(({ kind, ms, pictures }) => {
+      const name = BYPASS_NAMES[kind];
+      return { kind, name, label: `${name}, ${milliseconds(ms / pictures)} a picture` };
+    }),
+  );
+  readonly bypassNote = computed(() => {
+    const bypassed = this.tuning()?.bypass ?? [];
+    const sums = this.predictions.predicted()?.effects ?? [];
+    if (!sums.length) return 'no effects on the timeline';
+    const { kind, ms, pictures } = sums[0]!;
+    return bypassed.length
+      ? 'at rest they are seen'
+      : `heaviest: ${BYPASS_NAMES[kind].toLowerCase()}, ${milliseconds(ms / pictures)} a picture`;
   });
   readonly readyCount = computed(() => this.rows().filter(({ copy }) => copy?.state === 'ready').length);
 

@@ -4,6 +4,7 @@ import { pacingSummary, type PacingSummary } from '@hone/core/playback';
 import { Store } from '@ngrx/store';
 import { RunLogs } from '../playback/run-logs';
 import { selectBefore, selectRun, selectTimeline } from '../state/selectors';
+import { withoutText } from '../words/offer-words';
 import { framesPerSecond, milliseconds, perCent, scaleText } from '../words/quantities';
 
 /** The figures of the last run, with those of the one before beside them. */
@@ -58,7 +59,7 @@ export class RunFigures {
     if (!right) return [];
     const how = (run: RunRecord | null): string =>
       run
-        ? `${scaleText(run.facts.tuning.playScale, run.facts.tuning)}, ${run.facts.copiedSources.length ? 'light copies' : 'originals'}`
+        ? `${scaleText(run.facts.tuning.playScale, run.facts.tuning)}, ${run.facts.copiedSources.length ? 'light copies' : 'originals'}${withoutText(run.facts.tuning)}`
         : '–';
     const played = { name: 'Played', before: how(left), now: live ? 'now' : how(last) };
     const figures = FIGURES.map(([name, of]) => ({

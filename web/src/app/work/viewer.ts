@@ -46,7 +46,9 @@ export class Viewer {
   readonly leftOut = computed(() => {
     const kinds = this.plate()?.leftOut ?? [];
     const names = kinds.map((kind) => definitionOf(kind).name).join(' and ');
-    return names && `Not in this preview: ${names}. It is in the export.`;
+    return (
+      names && `Not in this preview: ${names}. ${kinds.length > 1 ? 'They are' : 'It is'} in the export.`
+    );
   });
   readonly label = computed(() => `Picture of the timeline: ${this.plateText()}`);
 

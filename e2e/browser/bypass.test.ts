@@ -1,0 +1,124 @@
+import { execFileSync } from 'node:child_process';
+import type { Project, RunRecord } from '@hone/core/api';
+import { SIMULATED_RIGS, type Rig } from '@hone/core/rig';
+import { rational } from '@hone/core/time';
+import type { Effect } from '@hone/core/timeline';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { accessibilityFaults } from '../fixtures/accessible.js';
+import { TestBrowser } from '../fixtures/browser.js';
+import { makeCutProject, type CutProject } from '../fixtures/cut-project.js';
+import { TestServer } from '../fixtures/server.js';
+
+/** Brightens the picture, so that it can be seen whether effects were done. */
+const BRIGHT: Effect = { id: 'bright', kind: 'exposure', enabled: true, values: { stops: 1.5 } };
+const BLUR: Effect = { id: 'soft', kind: 'blur', enabled: true, values: { radius: 1 } };
+
+/** A machine of given figures, for which blurring alone is too much. */
+function blurredRig(): Rig {
+  const [base] = SIMULATED_RIGS;
+  const kernels = base!.kernels.map((each) => {
+    const { msPerMegapixel: figure } = each;
+    const [low, value, high] = [figure.low, figure.value, figure.high].map((ms) => 1e4 * ms);
+    return each.kernel === 'blur' ? { ...each, msPerMegapixel: { ...figure, low, value, high } } : each;
+  });
+  return { ...base!, kernels, id: 'own', name: 'This machine', simulated: false } as Rig;
+}
+
+/** Effects that are left out while it plays: offered, seen to be left out, and nowhere else. */
+describe('effect bypass', () => {
+  let server: TestServer;
+  let browser: TestBrowser;
+  let made: CutProject;
+  const project = (): Promise<Project> => server.get(`projects/${made.project.id}`);
+  const toggle = (name: string) =>
+    browser.page.getByTestId('bypass').getByRole('button', { name: new RegExp(`^${name}, `) });
+  const plate = (): Promise<string[]> => browser.page.getByTestId('left-out').allTextContents();
+
+  /** Mean of the viewer's pixels, 0 to 255. */
+  const brightness = (): Promise<number> =>
+    browser.page.evaluate(() => {
+      const viewer = document.querySelector<HTMLCanvasElement>('hone-viewer canvas')!;
+      const copy = new OffscreenCanvas(viewer.width, viewer.height).getContext('2d')!;
+      copy.drawImage(viewer, 0, 0);
+      const { data } = copy.getImageData(0, 0, viewer.width, viewer.height);
+      return data.reduce((sum, value, at) => sum + (at % 4 === 3 ? 0 : value), 0) / ((3 * data.length) / 4);
+    });
+
+  /** The frames of an export, by what FFmpeg says of each (`-f framemd5`). */
+  async function exported(): Promise<string> {
+    const { id } = await server.export(made.project.id);
+    const file = `${server.folder}/data/exports/${id}.mp4`;
+    return execFileSync('ffmpeg', ['-v', 'error', '-i', file, '-f', 'framemd5', '-'], { encoding: 'utf8' });
+  }
+
+  beforeAll(async () => {
+    server = await TestServer.start();
+    made = await makeCutProject(server, 'Bypass', [['long24', rational(1), 48]]);
+    const tracks = made.timeline.tracks.map((track) =>
+      track.kind === 'picture'
+        ? { ...track, clips: track.clips.map((clip) => ({ ...clip, effects: [BRIGHT, BLUR] })) }
+        : track,
+    );
+    await server.setTimeline(made.project.id, { ...made.timeline, tracks });
+    await server.settle(made.project.id);
+    await server.call('PUT', 'rigs/own', blurredRig());
+    browser = await TestBrowser.open(server.url);
+    await browser.waitForPicture();
+  });
+
+  afterAll(async () => {
+    await browser.close();
+    await server.stop();
+  });
+
+  it('is offered where effects hold playback back, with what it brings and takes, and then it should play', async () => {
+    const { page } = browser;
+    const cause = page.locator('hone-cause-list details[data-cause="effects"]');
+    await cause.waitFor();
+    expect(await cause.textContent()).toContain('most of all blur');
+    if (!(await cause.evaluate((details: HTMLDetailsElement) => details.open)))
+      await cause.locator('summary').click();
+    const offer = cause.getByRole('button', { name: /^Bypass blur while playing/ });
+    expect(await offer.textContent()).toMatch(/at rest they are seen · [\d.]+ → 24 frames\/s/);
+    await offer.click();
+    await page.getByRole('heading', { name: 'It should play' }).waitFor();
+    expect((await project()).tuning.bypass).toEqual(['blur']);
+    expect(await accessibilityFaults(page)).toEqual([]);
+  });
+
+  it('leaves effects out while it plays, says so, and shows them at rest', async () => {
+    const { page } = browser;
+    await page.keyboard.press('Home');
+    const bright = await brightness();
+    expect(await plate()).toEqual([]);
+    await toggle('Colour').click();
+    await expect.poll(async () => (await project()).tuning.bypass?.toSorted()).toEqual(['blur', 'colour']);
+    await expect.poll(brightness).toBeGreaterThan(bright - 5);
+    await page.getByTestId('play').click();
+    await expect.poll(brightness, { interval: 60 }).toBeLessThan(bright - 15);
+    expect(await plate()).toEqual(['Not in this preview: Exposure and Gaussian blur. They are in the export.']);
+    await page.getByRole('button', { name: 'Play', exact: true }).waitFor();
+    await expect.poll(brightness).toBeGreaterThan(bright - 5);
+    await expect.poll(plate).toEqual([]);
+    const [run] = await server.get<RunRecord[]>(`projects/${made.project.id}/runs`);
+    expect(run!.summary.stageMs.effects).toBe(0);
+    expect(run!.summary.shown).toBeGreaterThan(0);
+  });
+
+  it('is taken back, and never reaches the export', async () => {
+    const { page } = browser;
+    const bypassed = await exported();
+    await toggle('Blur').click();
+    await toggle('Colour').click();
+    await expect.poll(async () => (await project()).tuning.bypass).toBeUndefined();
+    expect(await exported()).toBe(bypassed);
+    await page.keyboard.press('Home');
+    await browser.playThrough();
+    await expect
+      .poll(async () => {
+        const [run] = await server.get<RunRecord[]>(`projects/${made.project.id}/runs`);
+        return run!.summary.stageMs.effects;
+      })
+      .toBeGreaterThan(0);
+  });
+});
