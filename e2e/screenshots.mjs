@@ -100,6 +100,12 @@ await page.waitForTimeout(1500);
 await shot('effects');
 await page.getByTestId('effects').click();
 await page.keyboard.press('Escape');
+// The levers, with an effect bypassed.
+await page.getByTestId('bypass').getByRole('button').first().click();
+await page.locator('hone-lever-board').evaluate((element) => element.scrollIntoView());
+await page.waitForTimeout(2500);
+await shot('levers');
+await page.getByTestId('bypass').getByRole('button').first().click();
 const time = (value) => ({ OTIO_SCHEMA: 'RationalTime.1', value, rate: 24 });
 const clip = (name, frames, effects = []) => ({
   ...{ OTIO_SCHEMA: 'Clip.2', name, effects },

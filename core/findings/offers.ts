@@ -87,7 +87,10 @@ function lowerStill(offers: readonly Offer[], offer: (move: Move) => Offer): Off
 /** Whether a lever takes away from what is seen, and not only from how sharp it is: it comes after those that do not. */
 const takesAway = ({ move }: Offer): boolean => move.lever === 'effect bypass';
 
-/** Where bypassing the heaviest effects helps and is not enough, as many kinds more as it takes. */
+/**
+ * Where bypassing the heaviest effects helps and is not enough, as many kinds more as it takes; all of them where that is
+ * not enough either, and yet better.
+ */
 function moreBypassed(
   offers: readonly Offer[],
   offer: (move: Move) => Offer,
@@ -97,11 +100,13 @@ function moreBypassed(
 ): Offer[] {
   const first = offers.find(({ move }) => move.lever === 'effect bypass');
   if (!first?.helps || first.isRealTime) return [];
+  let more = first;
   for (const move of bypassMoves(cause, situation, now).slice(1)) {
-    const more = offer(move);
+    more = offer(move);
     if (more.isRealTime) return [more];
   }
-  return [];
+  const gained = more.framesPerSecond.after - first.framesPerSecond.after;
+  return gained > WORTH * toNumber(now.line.rate) ? [more] : [];
 }
 
 const gainOf = ({ waitMs, framesPerSecond }: Offer): number =>

@@ -96,7 +96,9 @@ describe('effect bypass', () => {
     await expect.poll(brightness).toBeGreaterThan(bright - 5);
     await page.getByTestId('play').click();
     await expect.poll(brightness, { interval: 60 }).toBeLessThan(bright - 15);
-    expect(await plate()).toEqual(['Not in this preview: Exposure and Gaussian blur. They are in the export.']);
+    expect(await plate()).toEqual([
+      'Not in this preview: Exposure and Gaussian blur. They are in the export.',
+    ]);
     await page.getByRole('button', { name: 'Play', exact: true }).waitFor();
     await expect.poll(brightness).toBeGreaterThan(bright - 5);
     await expect.poll(plate).toEqual([]);

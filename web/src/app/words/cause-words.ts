@@ -11,7 +11,7 @@ const FAIR_PART = 0.15;
 
 type Numbers = Readonly<Record<string, number>>;
 
-const list = (names: readonly string[]): string =>
+export const list = (names: readonly string[]): string =>
   names.length < 2 ? (names[0] ?? '') : `${names.slice(0, -1).join(', ')} and ${names.at(-1)}`;
 
 const rate = (bytesPerSecond: number | undefined): string => `${bytes(Math.round(bytesPerSecond ?? 0))}/s`;
@@ -91,7 +91,7 @@ const WORDS: Readonly<Record<CauseKind, (numbers: Numbers, names: readonly strin
 };
 
 /** How a step of effects reads within a sentence. */
-const effectWord = (step: string): string => (step === 'colour' ? 'colour changes' : step);
+export const effectWord = (step: string): string => (step === 'colour' ? 'colour changes' : step);
 
 /** A cause as a sentence with the numbers that it comes from. */
 export const causeSentence = ({ kind, numbers, names }: Cause): string => WORDS[kind](numbers, names);

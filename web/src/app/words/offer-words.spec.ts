@@ -1,6 +1,6 @@
 import type { Offer } from '@hone/core/findings';
 import { describe, expect, it } from 'vitest';
-import { offerRefusal, offerText, withoutText } from './offer-words';
+import { bypassText, offerRefusal, offerText, withoutText } from './offer-words';
 
 const copies: Offer = {
   move: { lever: 'make copies', copies: [{ sourceId: 'a', divisor: 4 }] },
@@ -23,6 +23,7 @@ describe('the words of offers', () => {
 
   it('name the effects that are bypassed, and what a run was played without', () => {
     const bypass: Offer = { ...copies, move: { lever: 'effect bypass', bypass: ['blur', 'colour'] } };
+    expect(bypassText(['blur', 'colour', 'grain'])).toBe('blur, colour changes and grain');
     expect(offerText(bypass, 'at rest they are seen')).toBe(
       'Bypass blur and colour changes while playing · at rest they are seen · 9 → 24 frames/s, and all of it plays',
     );

@@ -1,11 +1,11 @@
 import type { Offer } from '@hone/core/findings';
 import type { Bypassable, Tuning } from '@hone/core/levers';
+import { effectWord, list } from './cause-words';
 import { STAGE_NAMES } from './finding-words';
 import { count, framesPerSecond, milliseconds, percentOf, rounded } from './quantities';
 
 /** Kinds of effects within a sentence. */
-export const bypassText = (kinds: readonly Bypassable[]): string =>
-  kinds.map((kind) => (kind === 'colour' ? 'colour changes' : kind)).join(' and ');
+export const bypassText = (kinds: readonly Bypassable[]): string => list(kinds.map(effectWord));
 
 /** What was left out of a run, after what it was played from; nothing where nothing was. */
 export const withoutText = ({ bypass = [] }: Pick<Tuning, 'bypass'>): string =>
