@@ -25,6 +25,12 @@ describe('the frame log', () => {
     log.set(11, 'decode', 12.5);
     log.add(11, 'decode', 1);
     log.set(99, 'decode', 7);
+    log.addPicture(12, 30, 2, 3, 4);
+    log.addPicture(12, 10, 1, 0, 0);
+    log.addPicture(99, 1, 1, 1, 1);
+    expect((['decode', 'decoded', 'scale', 'effects'] as const).map((name) => log.get(12, name))).toEqual([
+      40, 3, 3, 4,
+    ]);
     expect(log.get(11, 'decode')).toBe(13.5);
     expect(log.get(10, 'shown')).toBeNaN();
     expect(log.has(13)).toBe(false);

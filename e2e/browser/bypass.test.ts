@@ -1,4 +1,3 @@
-import { execFileSync } from 'node:child_process';
 import type { Project, RunRecord } from '@hone/core/api';
 import { SIMULATED_RIGS, type Rig } from '@hone/core/rig';
 import { rational } from '@hone/core/time';
@@ -7,6 +6,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { accessibilityFaults } from '../fixtures/accessible.js';
 import { TestBrowser } from '../fixtures/browser.js';
 import { makeCutProject, type CutProject } from '../fixtures/cut-project.js';
+import { frameSums } from '../fixtures/likeness.js';
 import { TestServer } from '../fixtures/server.js';
 
 /** Brightens the picture, so that it can be seen whether effects were done. */
@@ -34,21 +34,11 @@ describe('effect bypass', () => {
     browser.page.getByTestId('bypass').getByRole('button', { name: new RegExp(`^${name}, `) });
   const plate = (): Promise<string[]> => browser.page.getByTestId('left-out').allTextContents();
 
-  /** Mean of the viewer's pixels, 0 to 255. */
-  const brightness = (): Promise<number> =>
-    browser.page.evaluate(() => {
-      const viewer = document.querySelector<HTMLCanvasElement>('hone-viewer canvas')!;
-      const copy = new OffscreenCanvas(viewer.width, viewer.height).getContext('2d')!;
-      copy.drawImage(viewer, 0, 0);
-      const { data } = copy.getImageData(0, 0, viewer.width, viewer.height);
-      return data.reduce((sum, value, at) => sum + (at % 4 === 3 ? 0 : value), 0) / ((3 * data.length) / 4);
-    });
+  const brightness = (): Promise<number> => browser.brightness();
 
-  /** The frames of an export, by what FFmpeg says of each (`-f framemd5`). */
   async function exported(): Promise<string> {
     const { id } = await server.export(made.project.id);
-    const file = `${server.folder}/data/exports/${id}.mp4`;
-    return execFileSync('ffmpeg', ['-v', 'error', '-i', file, '-f', 'framemd5', '-'], { encoding: 'utf8' });
+    return frameSums(`${server.folder}/data/exports/${id}.mp4`);
   }
 
   beforeAll(async () => {

@@ -19,15 +19,7 @@ describe('effects', () => {
   const effects = async (index = 0): Promise<readonly Effect[]> => (await clips())[index]!.effects ?? [];
   const kinds = async (): Promise<string[]> => (await effects()).map(({ kind }) => kind);
 
-  /** Mean of the viewer's pixels, 0 to 255. */
-  const brightness = (): Promise<number> =>
-    browser.page.evaluate(() => {
-      const viewer = document.querySelector<HTMLCanvasElement>('hone-viewer canvas')!;
-      const copy = new OffscreenCanvas(viewer.width, viewer.height).getContext('2d')!;
-      copy.drawImage(viewer, 0, 0);
-      const { data } = copy.getImageData(0, 0, viewer.width, viewer.height);
-      return data.reduce((sum, value, at) => sum + (at % 4 === 3 ? 0 : value), 0) / ((3 * data.length) / 4);
-    });
+  const brightness = (): Promise<number> => browser.brightness();
 
   async function press(frame: number): Promise<void> {
     const box = (await browser.page.getByTestId('timeline').boundingBox())!;

@@ -1,5 +1,5 @@
 import { frameAtPlayhead, OPEN_AHEAD_SECONDS, PREROLL_FRAMES, PREROLL_LIMIT_MS } from '@hone/core/playback';
-import { playedEffects, type Passage } from '@hone/core/render';
+import type { Passage } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { PreviewPlan } from '../plan.js';
 import type { Control } from '../shared/control.js';
@@ -182,20 +182,14 @@ export class Engine {
   }
 
   private finishRun(): void {
-    if (!this.run) return;
-    const part = this.run.log.settledPart();
-    const clock = this.clock?.kind ?? 'system';
-    const { leversMoved, pressedAt } = this.run;
     const sound = {
       mixMs: this.control.get('soundMicros') / 1000,
       gapSamples: this.control.get('soundGaps'),
     };
     const serverDecoded = [...this.display.serverDecoded];
+    const finished = this.run?.finished({ clock: this.clock?.kind ?? 'system', sound, serverDecoded });
     this.run = undefined;
-    if (part.length === 0) return;
-    const log = part.values.slice();
-    const facts = { leversMoved, clock, sound, serverDecoded, pressedAt: performance.timeOrigin + pressedAt };
-    this.send({ kind: 'run', firstFrame: part.firstFrame, log, facts }, [log.buffer]);
+    if (finished) this.send(finished, [finished.log.buffer]);
   }
 
   private async still(frame: number): Promise<void> {
@@ -245,17 +239,15 @@ export class Engine {
   }
 
   private openPassage(clip: Passage, from: number, live: boolean, ahead?: number): void {
-    const file = this.plan!.fileOf(clip);
+    const plan = this.plan!;
+    const file = plan.fileOf(clip);
     if (!file) return;
+    const passage = this.isResting ? clip : plan.played(clip);
     const frameSize = this.size();
-    const { preview } = this.plan!.plan;
-    const passage = this.isResting ? clip : { ...clip, effects: playedEffects(preview, clip.effects) };
     // At rest, with every pixel there is, the picture is made as the export makes it.
-    const isFull = this.mode === 'rest' && frameSize.width === this.plan!.plan.preview.graph.size.width;
+    const isFull = this.mode === 'rest' && frameSize.width === plan.plan.preview.graph.size.width;
     const scaling = isFull ? ('exact' as const) : ('quick' as const);
-    // What is worked on, or laid over something else, must have one coding.
-    const recoded = passage.effects.length > 0 || this.plan!.hasLayers;
-    const options = { from, frameSize, rate: this.plan!.rate, live, scaling, recoded };
+    const options = { from, frameSize, rate: plan.rate, live, scaling, recoded: plan.recodes(passage) };
     this.streams.open(passage, file, ahead === undefined ? options : { ...options, ahead });
   }
 
@@ -265,8 +257,7 @@ export class Engine {
   }
 
   private size(): FrameSize {
-    const { playSize, restSize } = this.plan!.plan.preview;
-    return this.isResting ? restSize : playSize;
+    return this.plan!.plan.preview[this.isResting ? 'restSize' : 'playSize'];
   }
 
   private tick(): void {

@@ -1,4 +1,4 @@
-import { passagesOf, type Layer, type Passage } from '@hone/core/render';
+import { passagesOf, playedEffects, type Layer, type Passage } from '@hone/core/render';
 import { toNumber, type Rational } from '@hone/core/time';
 import type { MediaFile, PreviewPlan } from '../plan.js';
 
@@ -33,6 +33,16 @@ export class PlanView {
 
   fileOf({ sourceId }: { readonly sourceId: string }): MediaFile | undefined {
     return this.plan.pictures[sourceId];
+  }
+
+  /** A passage as it is made while it plays: without the effects that are bypassed. */
+  played(passage: Passage): Passage {
+    return { ...passage, effects: playedEffects(this.plan.preview, passage.effects) };
+  }
+
+  /** Whether its pictures must have one coding, since they are worked on or laid over something else. */
+  recodes({ effects }: Passage): boolean {
+    return effects.length > 0 || this.hasLayers;
   }
 
   /** What is seen in a frame, the lowest first. */

@@ -1,4 +1,4 @@
-import { pacingSummary } from '@hone/core/playback';
+import { FrameLog, pacingSummary } from '@hone/core/playback';
 import { describe, expect, it } from 'vitest';
 import { Run } from './run.js';
 
@@ -19,5 +19,20 @@ describe('a run', () => {
     expect([10, 11, 13, 14].map((frame) => log.get(frame, 'waiting'))).toEqual([7, 2, 2, 0]);
     expect(log.get(12, 'due')).toBeCloseTo(180, 1);
     expect(pacingSummary(log, { num: 25, den: 1 })).toMatchObject({ wanted: 5, shown: 2, dropped: 3 });
+  });
+
+  it('tells what became of its frames when it ends, in numbers of its own, and nothing where there are none', () => {
+    const facts = { clock: 'sound' as const, sound: { mixMs: 3, gapSamples: 0 }, serverDecoded: ['a'] };
+    const run = new Run(10, 20, { num: 25, den: 1 }, 250, 300);
+    expect(run.finished(facts)).toBeUndefined();
+    run.leversMoved = true;
+    run.shown(10, 0, 4, 7);
+    run.passed(12, 0);
+    const { kind, firstFrame, log, facts: told } = run.finished(facts)!;
+    expect({ kind, firstFrame }).toEqual({ kind: 'run', firstFrame: 10 });
+    expect(new FrameLog(firstFrame, log).length).toBe(2);
+    // The page takes it over; what the run itself writes to is shared.
+    expect(log.buffer).toBeInstanceOf(ArrayBuffer);
+    expect(told).toEqual({ ...facts, leversMoved: true, pressedAt: performance.timeOrigin + 250 });
   });
 });

@@ -1,6 +1,8 @@
 import { FrameLog, frameBudgetMs } from '@hone/core/playback';
 import type { Rational } from '@hone/core/time';
-import type { PictureCost } from '../shared/messages.js';
+import type { EngineReply, MeasuredFacts, PictureCost } from '../shared/messages.js';
+
+type FinishedRun = Extract<EngineReply, { kind: 'run' }>;
 
 /** Most frames that a run keeps: an hour at 60 a second. */
 const MOST_FRAMES = 216_000;
@@ -53,6 +55,15 @@ export class Run {
   /** Frames before `frame` that were not shown are dropped. */
   passed(frame: number, waiting: number): void {
     for (; this.settledUntil < frame; this.settledUntil++) this.settle(this.settledUntil, waiting);
+  }
+
+  /** What is known of it when it ends; undefined before the fate of a frame is known. */
+  finished(facts: Omit<MeasuredFacts, 'leversMoved' | 'pressedAt'>): FinishedRun | undefined {
+    const { firstFrame, length, values } = this.log.settledPart();
+    if (length === 0) return undefined;
+    const pressedAt = performance.timeOrigin + this.pressedAt;
+    const { leversMoved } = this;
+    return { kind: 'run', firstFrame, log: values.slice(), facts: { leversMoved, pressedAt, ...facts } };
   }
 
   private settle(frame: number, waiting: number): void {
