@@ -5,6 +5,7 @@ import { sourceFacts } from '../testing/index.js';
 import { rational, ZERO } from '../time/index.js';
 import type { Clip, Effect, Timeline, Track } from '../timeline/index.js';
 import {
+  bypassableIn,
   bytesByRate,
   conformFilters,
   cutsOf,
@@ -154,6 +155,10 @@ describe('the render graph', () => {
     expect(kinds([])).toEqual(['exposure', 'transform', 'blur', 'mask', 'contrast']);
     expect(kinds(['colour'])).toEqual(['transform', 'blur', 'mask']);
     expect(kinds([...BYPASSABLE])).toEqual(['transform', 'mask']);
+    expect(bypassableIn(line)).toEqual(['colour', 'blur']);
+    expect(bypassableIn(timeline([clip('a', 'wide', 0, 24)]))).toEqual([]);
+    const off = effects.map((each) => ({ ...each, enabled: each.kind === 'contrast' }));
+    expect(bypassableIn(timeline([{ ...clip('a', 'wide', 0, 24), effects: off }]))).toEqual(['colour']);
     expect(bypassing([...BYPASSABLE]).graph).toEqual(exportGraph(line, defaultDelivery(UHD), factsOf).graph);
   });
 });

@@ -51,7 +51,6 @@ describe('effect bypass', () => {
     );
     await server.setTimeline(made.project.id, { ...made.timeline, tracks });
     await server.settle(made.project.id);
-    await server.call('PUT', 'rigs/own', blurredRig());
     browser = await TestBrowser.open(server.url);
     await browser.waitForPicture();
   });
@@ -59,6 +58,16 @@ describe('effect bypass', () => {
   afterAll(async () => {
     await browser.close();
     await server.stop();
+  });
+
+  it('can be had before the machine is measured', async () => {
+    const names = browser.page.getByTestId('bypass').getByRole('button');
+    await expect.poll(() => names.allTextContents()).toEqual(['Colour', 'Blur']);
+    expect(await browser.page.locator('hone-lever-board').textContent()).not.toContain('no effects');
+    await server.call('PUT', 'rigs/own', blurredRig());
+    await browser.reload();
+    // Then the heaviest is first.
+    await expect.poll(() => names.allTextContents()).toEqual(['Blur', 'Colour']);
   });
 
   it('is offered where effects hold playback back, with what it brings and takes, and then it should play', async () => {

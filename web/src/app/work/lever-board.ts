@@ -12,6 +12,7 @@ import {
   type PreviewScale,
   type Tuning,
 } from '@hone/core/levers';
+import { bypassableIn } from '@hone/core/render';
 import { CopyActions, ProjectActions } from '../state/actions';
 import { selectCopyRows, selectTimeline, selectTuning, type CopyRow } from '../state/selectors';
 import { Predictions } from '../prediction/predictions';
@@ -64,21 +65,24 @@ export class LeverBoard {
     const size = this.working();
     return size ? pixels(size) : '';
   });
-  /** Kinds of effects on the timeline, the heaviest first. */
-  readonly effects = computed(() =>
-    (this.predictions.predicted()?.effects ?? []).map(({ kind, ms, pictures }) => {
-      const name = BYPASS_NAMES[kind];
-      return { kind, name, label: `${name}, ${milliseconds(ms / pictures)} a picture` };
-    }),
-  );
-  readonly bypassNote = computed(() => {
-    const bypassed = this.tuning()?.bypass ?? [];
+  /** Kinds of effects on the timeline, the heaviest first where it is known what they take. */
+  readonly effects = computed(() => {
+    const timeline = this.timeline();
     const sums = this.predictions.predicted()?.effects ?? [];
-    if (!sums.length) return 'no effects on the timeline';
-    const { kind, ms, pictures } = sums[0]!;
-    return bypassed.length
-      ? 'at rest they are seen'
-      : `heaviest: ${BYPASS_NAMES[kind].toLowerCase()}, ${milliseconds(ms / pictures)} a picture`;
+    const kinds = timeline ? bypassableIn(timeline) : [];
+    const each = kinds.map((kind) => {
+      const sum = sums.find((known) => known.kind === kind);
+      const takes = sum ? `${milliseconds(sum.ms / sum.pictures)} a picture` : null;
+      const name = BYPASS_NAMES[kind];
+      return { kind, name, ms: sum?.ms ?? 0, takes, label: takes ? `${name}, ${takes}` : name };
+    });
+    return each.sort((a, b) => b.ms - a.ms);
+  });
+  readonly bypassNote = computed(() => {
+    const [heaviest] = this.effects();
+    if (!heaviest) return 'no effects on the timeline';
+    if (this.tuning()?.bypass?.length) return 'at rest they are seen';
+    return heaviest.takes ? `heaviest: ${heaviest.name.toLowerCase()}, ${heaviest.takes}` : '';
   });
   readonly readyCount = computed(() => this.rows().filter(({ copy }) => copy?.state === 'ready').length);
 
