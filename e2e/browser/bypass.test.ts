@@ -104,6 +104,12 @@ describe('effect bypass', () => {
     const [run] = await server.get<RunRecord[]>(`projects/${made.project.id}/runs`);
     expect(run!.summary.stageMs.effects).toBe(0);
     expect(run!.summary.shown).toBeGreaterThan(0);
+    // The run says what it was played without, opened and in its row.
+    await page.getByRole('link', { name: 'Runs', exact: true }).click();
+    const without = page.getByText(/originals, without (blur and colour changes|colour changes and blur)/);
+    await expect.poll(() => without.count()).toBe(2);
+    await page.getByRole('link', { name: 'Work', exact: true }).click();
+    await browser.waitForPicture();
   });
 
   it('is taken back, and never reaches the export', async () => {

@@ -10,6 +10,7 @@ import { drawRuler } from '../drawing/track-drawing';
 import { RunLogs } from '../playback/run-logs';
 import { selectProject } from '../state/selectors';
 import { STAGE_NAMES } from '../words/finding-words';
+import { withoutText } from '../words/offer-words';
 import { milliseconds, perCent, scaleText } from '../words/quantities';
 
 const LABELS = 150;
@@ -46,7 +47,7 @@ export class RunComparison {
   readonly height = RULER + 2 + 2 * (LATE + 2) + 10 + STAGES.length * (2 * LANE + 8);
   readonly sentence = computed(() => {
     const about = ({ facts, summary, startedAt }: RunRecord): string =>
-      `${new Date(startedAt).toLocaleTimeString('en-GB')}, ${scaleText(facts.tuning.playScale, facts.tuning)}, ${facts.copiedSources.length ? 'light copies' : 'originals'}: ${perCent(summary.dropped / Math.max(1, summary.wanted))} dropped, longest freeze ${milliseconds(summary.longestFreezeMs)}`;
+      `${new Date(startedAt).toLocaleTimeString('en-GB')}, ${scaleText(facts.tuning.playScale, facts.tuning)}, ${facts.copiedSources.length ? 'light copies' : 'originals'}${withoutText(facts.tuning)}: ${perCent(summary.dropped / Math.max(1, summary.wanted))} dropped, longest freeze ${milliseconds(summary.longestFreezeMs)}`;
     return `A is the run of ${about(this.before())}. B is the run of ${about(this.run())}.`;
   });
 

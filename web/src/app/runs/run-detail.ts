@@ -21,6 +21,7 @@ import { RunLogs } from '../playback/run-logs';
 import { PlayerActions } from '../state/actions';
 import { selectProject } from '../state/selectors';
 import { findingSentence, STAGE_NAMES } from '../words/finding-words';
+import { withoutText } from '../words/offer-words';
 import { bytes, count, framesPerSecond, milliseconds, percentOf, scaleText } from '../words/quantities';
 
 const LABELS = 150;
@@ -71,9 +72,9 @@ export class RunDetail {
     return [
       facts.predicted ? `${framesPerSecond(facts.predicted.framesPerSecond)} were predicted` : '',
       `preview ${scaleText(facts.tuning.playScale, facts.tuning)}`,
-      facts.copiedSources.length
+      (facts.copiedSources.length
         ? `light copies of ${count(facts.copiedSources.length, 'source', 'sources')}`
-        : 'originals',
+        : 'originals') + withoutText(facts.tuning),
       facts.serverDecoded.length
         ? `${count(facts.serverDecoded.length, 'source', 'sources')} decoded by the server`
         : '',
