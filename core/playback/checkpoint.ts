@@ -10,17 +10,13 @@ export interface Checkpoint {
   readonly firstReadyAt: number;
   readonly floor: FloorState;
   readonly streams: StreamsState;
-  /** Everything that what follows hangs on, but for the line. */
-  readonly signature: string;
 }
 
-/** Says what will happen after a moment at which nothing is under way: two that are alike go on alike. */
-export function signatureOf(
-  frame: number,
-  settled: number,
-  floor: FloorState,
-  streams: StreamsState,
-): string {
+/** Whether two moments at which nothing is under way are alike in everything that what follows hangs on, but for the line. */
+export const goOnAlike = (one: Checkpoint, other: Checkpoint): boolean =>
+  one.frame === other.frame && signatureOf(one) === signatureOf(other);
+
+function signatureOf({ frame, settled, floor, streams }: Checkpoint): string {
   const { free, released, readyUntil } = floor;
   const { nextPassage, nextWorker } = streams;
   const each = streams.streams

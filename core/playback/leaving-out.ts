@@ -36,7 +36,11 @@ export class LeavingOut {
 
   /** The same, for another simulation that goes on from here. */
   copy(): LeavingOut {
-    return Object.assign(new LeavingOut(), this);
+    const copy = new LeavingOut();
+    copy.frames = this.frames;
+    copy.sizes = this.sizes;
+    copy.pace = this.pace;
+    return copy;
   }
 
   /** Says what of the past counts. */

@@ -14,19 +14,19 @@ export interface LinePassage {
    */
   readonly decodes: Uint16Array;
   /** 1 for each frame that shows the picture before again; where it is absent, those for which nothing is decoded. */
-  readonly repeats?: Uint8Array;
+  readonly repeats?: Uint8Array | undefined;
   /** Pictures that are decoded for each of its frames when it is the first. */
   readonly coldDecodes: Uint16Array;
   /**
    * Bits of the pictures that are decoded for each of its frames when it goes on, and when it is the first, in those of
    * its medium's mean picture; absent where all are taken to be alike.
    */
-  readonly bits?: Float32Array;
-  readonly coldBits?: Float32Array;
+  readonly bits?: Float32Array | undefined;
+  readonly coldBits?: Float32Array | undefined;
   /** 1 for each frame whose own picture no other refers to: it is left out when it would come too late. */
-  readonly unreferenced?: Uint8Array;
+  readonly unreferenced?: Uint8Array | undefined;
   /** Bits of each frame's own picture, in those of the mean one. */
-  readonly ownBits?: Float32Array;
+  readonly ownBits?: Float32Array | undefined;
   /** Frames at which decoding can begin anew, with one picture, ascending. */
   readonly entries: Int32Array;
   /** Its kind of coding: pictures of one kind cost more or less than they are taken to together. */

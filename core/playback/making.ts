@@ -34,7 +34,11 @@ export class Making {
 
   /** The same, for another simulation that goes on from here. */
   copy(): Making {
-    return Object.assign(new Making(), this);
+    const copy = new Making();
+    copy.last = this.last;
+    copy.before = this.before;
+    copy.doubt = this.doubt;
+    return copy;
   }
 
   /** Says what of the past counts. */

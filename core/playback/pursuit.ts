@@ -94,7 +94,16 @@ export class Pursuit {
 
   /** The same, for another simulation that goes on from here. */
   copy(): Pursuit {
-    return Object.assign(new Pursuit(this.framesPerSecond), this);
+    const copy = new Pursuit(this.framesPerSecond);
+    copy.lateFrom = this.lateFrom;
+    copy.lateAt = this.lateAt;
+    copy.taken = this.taken;
+    copy.pace = this.pace;
+    copy.pictures = this.pictures;
+    copy.judgedAt = this.judgedAt;
+    copy.leftAt = this.leftAt;
+    copy.landing = this.landing;
+    return copy;
   }
 
   /** Says what of the past still counts at a playhead. */

@@ -1,3 +1,4 @@
+import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { randomOf, SharedMachine } from './index.js';
 
@@ -12,7 +13,7 @@ function tandem(serviceMs: readonly number[], jobs: number): number {
   const begin = (station: number): void => {
     if (station >= serviceMs.length || machine.isBusy(station) || waiting[station] === 0) return;
     waiting[station]!--;
-    machine.begin(station, serviceMs[station]!, 1);
+    machine.begin(station, serviceMs[station]!);
   };
   begin(0);
   let done = 0;
@@ -24,6 +25,51 @@ function tandem(serviceMs: readonly number[], jobs: number): number {
     begin(station + 1);
   }
   return jobs / machine.now;
+}
+
+/** What of its own pace each of several stations has, by looking for the share of a core that uses all there is. */
+function paces(widths: readonly number[], capacity: number): number[] {
+  const used = (share: number): number =>
+    widths.reduce((sum, width) => sum + Math.min(width, Math.ceil(width) * share), 0);
+  let [low, high] = [0, 1];
+  for (let step = 0; step < 60; step++) {
+    const middle = (low + high) / 2;
+    if (used(middle) > capacity) high = middle;
+    else low = middle;
+  }
+  return widths.map((width) => Math.min(1, (high * Math.ceil(width)) / width));
+}
+
+/** The same as a shared machine, with what is left of everything reckoned anew at every step. */
+class PlainMachine {
+  now = 0;
+  private readonly left = new Map<number, { ms: number; width: number }>();
+
+  constructor(private readonly capacity: number) {}
+
+  has = (station: number): boolean => this.left.has(station);
+  begin = (station: number, ms: number, width: number): unknown => this.left.set(station, { ms, width });
+  drop = (station: number): unknown => this.left.delete(station);
+
+  private ends(): { station: number; inMs: number }[] {
+    const pace = paces(
+      [...this.left.values()].map(({ width }) => width),
+      this.capacity,
+    );
+    const ends = [...this.left].map(([station, { ms }], at) => ({ station, inMs: ms / pace[at]! }));
+    return ends.sort((a, b) => a.inMs - b.inMs);
+  }
+
+  /** What ends first, and when. */
+  get next(): { station: number; at: number } | undefined {
+    const [first] = this.ends();
+    return first && { station: first.station, at: this.now + first.inMs };
+  }
+
+  advance(ms: number): void {
+    for (const { station, inMs } of this.ends()) this.left.get(station)!.ms *= 1 - ms / inMs;
+    this.now += ms;
+  }
 }
 
 interface Visit {
@@ -70,7 +116,7 @@ function oneServer(
     if (!machine.isBusy(0) && queue.length) {
       servedSince = queue.shift()!;
       servedFrom = machine.now;
-      machine.begin(0, serviceMs, 1);
+      machine.begin(0, serviceMs);
     }
   }
   return { visits, meanThere: area / last, arrivalsPerMs: arrived / last };
@@ -113,9 +159,9 @@ describe('a machine that is shared', () => {
     const workMs = 1000;
     const parts = 24;
     const machine = new SharedMachine(cores, parts);
-    machine.begin(0, (1 - parallel) * workMs, 1);
+    machine.begin(0, (1 - parallel) * workMs);
     machine.finish();
-    for (let part = 0; part < parts; part++) machine.begin(part, (parallel * workMs) / parts, 1);
+    for (let part = 0; part < parts; part++) machine.begin(part, (parallel * workMs) / parts);
     while (machine.nextEnd < Infinity) machine.finish();
     const wanted = 1 / (1 - parallel + parallel / cores);
     expect(Math.abs(workMs / machine.now / wanted - 1)).toBeLessThan(0.02);
@@ -136,7 +182,7 @@ describe('a machine that is shared', () => {
           free.push(station);
         } else {
           machine.advance(next);
-          machine.begin(free.pop()!, serviceMs, 1);
+          machine.begin(free.pop()!, serviceMs);
           next += (-Math.log(1 - random()) * serviceMs) / load;
         }
       }
@@ -148,8 +194,9 @@ describe('a machine that is shared', () => {
   it('gives every thread the same share, unless it wants less (max-min fairness)', () => {
     // One thread that works all the time, and two that work four fifths of it, on two cores: two thirds of a core each.
     const two = new SharedMachine(2, 2);
-    two.begin(0, 20, 1);
-    two.begin(1, 1000, 1.6);
+    two.begin(0, 20);
+    two.setWidth(1, 1.6);
+    two.begin(1, 1000);
     two.finish();
     expect(two.now).toBeCloseTo(30);
     // The other one is slowed down to five sixths meanwhile, and not at all when it is alone.
@@ -157,17 +204,56 @@ describe('a machine that is shared', () => {
     expect(two.now).toBeCloseTo(30 + 1000 - 25);
     // Who wants but a tenth of a core is not in anybody's way, nor anybody in its.
     const full = new SharedMachine(1, 3);
-    full.begin(0, 10, 0.1);
-    full.begin(1, 9, 1);
-    full.begin(2, 90, 1);
+    full.setWidth(0, 0.1);
+    full.begin(0, 10);
+    full.begin(1, 9);
+    full.begin(2, 90);
     expect([full.finish(), full.now]).toEqual([0, 10]);
     full.finish();
     expect(full.now).toBeCloseTo(10 + 2 * (9 - 4.5));
   });
 
+  it('goes on as one does that reckons what is left of everything anew at every step', () => {
+    const WIDTHS = [1, 0.15, 1.6, 2, 3.4, 0.7, 2.2, 1.9];
+    const act = fc.record({
+      station: fc.nat(WIDTHS.length - 1),
+      ms: fc.double({ min: 0.5, max: 40, noNaN: true }),
+      kind: fc.constantFrom('begin', 'begin', 'finish', 'wait', 'drop'),
+    });
+    fc.assert(
+      fc.property(fc.array(act, { maxLength: 60 }), fc.constantFrom(1, 2, 5, 8), (acts, capacity) => {
+        const machine = new SharedMachine(capacity, WIDTHS.length);
+        WIDTHS.forEach((width, station) => machine.setWidth(station, width));
+        const plain = new PlainMachine(capacity);
+        for (const { station, ms, kind } of acts) {
+          const next = plain.next;
+          expect(machine.nextEnd).toBeCloseTo(next?.at ?? Infinity, 6);
+          if (kind === 'begin' && !plain.has(station)) {
+            machine.begin(station, ms);
+            plain.begin(station, ms, WIDTHS[station]!);
+          } else if (kind === 'drop') {
+            machine.drop(station);
+            plain.drop(station);
+          } else if (kind === 'wait') {
+            const waited = next ? Math.min(ms, 0.9 * (next.at - plain.now)) : ms;
+            machine.advance(machine.now + waited);
+            plain.advance(waited);
+          } else if (kind === 'finish' && next) {
+            plain.advance(next.at - plain.now);
+            const ended = machine.finish();
+            // Of those that end at once, either may be the first.
+            if (ended !== next.station) expect(plain.next!.at).toBeCloseTo(machine.now, 6);
+            plain.drop(ended);
+          }
+          expect(machine.now).toBeCloseTo(plain.now, 6);
+        }
+      }),
+    );
+  });
+
   it('counts the core time that is used, and no more than there is', () => {
     const machine = new SharedMachine(2, 3);
-    for (let station = 0; station < 3; station++) machine.begin(station, 10, 1);
+    for (let station = 0; station < 3; station++) machine.begin(station, 10);
     while (machine.nextEnd < Infinity) machine.finish();
     expect(machine.now).toBeCloseTo(15);
     expect(machine.usedMs).toBeCloseTo(30);
@@ -175,8 +261,8 @@ describe('a machine that is shared', () => {
 
   it('drops what is left undone, and refuses to be nothing', () => {
     const machine = new SharedMachine(1, 2);
-    machine.begin(0, 10, 1);
-    machine.begin(1, 10, 1);
+    machine.begin(0, 10);
+    machine.begin(1, 10);
     machine.advance(10);
     machine.drop(0);
     expect(machine.isBusy(0)).toBe(false);

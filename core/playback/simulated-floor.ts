@@ -55,6 +55,8 @@ export class SimulatedFloor {
   private readonly held: Uint8Array;
   private readyUntil = 0;
   private usedBase = 0;
+  /** Whether the same always takes as long. */
+  private readonly isSteady: boolean;
   private readonly random: () => number;
   private readonly tempo: Tempo;
 
@@ -77,6 +79,7 @@ export class SimulatedFloor {
     this.free = line.slots;
     this.released = from;
     this.playhead = from;
+    this.isSteady = !options.spread && !line.unsteadiness;
     this.random = randomOf(options.seed ?? 1);
     this.tempo = new Tempo(line.unsteadiness ?? 0, options.seed ?? 1);
   }
@@ -85,10 +88,10 @@ export class SimulatedFloor {
     return !Number.isNaN(this.startedAt);
   }
 
-  /** Lets time pass on the floor; who stands on it goes on by itself. */
-  goTo(now: number): void {
-    this.now = now;
-    if (this.isPlaying) this.playhead = this.line.from + (now - this.startedAt) / this.budgetMs;
+  /** It is as late as the cores have come. */
+  follow(): void {
+    this.now = this.cpu.now;
+    if (this.isPlaying) this.playhead = this.line.from + (this.now - this.startedAt) / this.budgetMs;
   }
 
   /** The first frame is due now. */
@@ -107,7 +110,7 @@ export class SimulatedFloor {
 
   /** The same of work on the cores, which may be fast or slow at the moment. */
   work(ms: number): number {
-    return this.service(ms) * this.tempo.at(this.now - this.startedAt);
+    return this.isSteady ? ms : this.service(ms) * this.tempo.at(this.now - this.startedAt);
   }
 
   isReady(frame: number): boolean {
@@ -144,7 +147,6 @@ export class SimulatedFloor {
   restore(state: FloorState, log: FrameLog): void {
     const { from } = this.line;
     this.startedAt = state.startedAt;
-    this.goTo(state.now);
     this.usedBase = state.usedMs;
     this.free = state.free;
     this.released = state.released;
@@ -154,6 +156,7 @@ export class SimulatedFloor {
     this.log.rows(from, state.released).set(log.rows(from, state.released));
     this.log.rows(state.released, state.released + state.ready.length).set(state.rows);
     this.cpu.advance(state.now);
+    this.follow();
     for (const drive of this.drives) drive.advance(state.now);
   }
 

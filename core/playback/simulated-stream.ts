@@ -36,7 +36,8 @@ export class Stream {
   delayMs: number;
   openAt: number;
   pictures = new Making();
-  private leaving = new LeavingOut();
+  /** Undefined where every picture is decoded. */
+  private leaving: LeavingOut | undefined;
   /** What pictures that were given to the decoder and not yet taken out take, in mean pictures. */
   private works: readonly number[] = [];
   /** Frames whose own pictures were not decoded, ascending. */
@@ -68,6 +69,7 @@ export class Stream {
     readonly pursuit: Pursuit,
   ) {
     this.end = passage.to;
+    this.leaving = passage.unreferenced && new LeavingOut();
     this.next = from;
     this.needed = passage.coldDecodes[from - passage.from] ?? 0;
     this.openAt = now + waitMs;
@@ -114,14 +116,13 @@ export class Stream {
   /** Says what of the past counts at a playhead. */
   memory(playhead: number): string {
     const memories = [this.pursuit.memory(playhead), this.pictures.memory()];
-    if (this.passage.unreferenced)
-      memories.push(this.leaving.memory(), this.leftOut.join(), this.works.join());
+    if (this.leaving) memories.push(this.leaving.memory(), this.leftOut.join(), this.works.join());
     return memories.join();
   }
 
   /** A picture was taken out of the decoder. @param frames that it worked for it */
   took(frames: number): void {
-    if (!this.passage.unreferenced) return;
+    if (!this.leaving) return;
     this.leaving.took(frames, this.works[0] ?? 1);
     this.works = this.works.slice(1);
   }
@@ -154,6 +155,7 @@ export class Stream {
   private leavesOut(playhead: number): boolean {
     const { unreferenced, from } = this.passage;
     return (
+      this.leaving !== undefined &&
       unreferenced?.[this.fedFrame - from] === 1 &&
       this.leaving.isLate(this.fedFrame, playhead, this.ownWork, this.pictures.expected)
     );
@@ -170,7 +172,7 @@ export class Stream {
     const { at, station, worker, limitMs } = this;
     const copy = new Stream(passage, at, station, worker, limitMs, this.next, 0, 0, this.pursuit.copy());
     copy.pictures = this.pictures.copy();
-    copy.leaving = this.leaving.copy();
+    copy.leaving = this.leaving?.copy();
     copy.leftOut = this.leftOut;
     copy.works = this.works;
     copy.needed = this.needed;
@@ -222,8 +224,9 @@ function isWaitedFor(
   readMs: number,
 ): boolean {
   // Without what the first one needs, which may be a whole group.
-  const later = decodes.subarray(1);
-  const each = Math.max(1, later.reduce((sum, pictures) => sum + pictures, 0) / Math.max(1, later.length));
+  let later = 0;
+  for (let at = 1; at < decodes.length; at++) later += decodes[at]!;
+  const each = Math.max(1, later / Math.max(1, decodes.length - 1));
   return (readMs * each * mostWanted) / budgetMs > QUICK_READ || readMs > decodeMs / 2;
 }
 

@@ -27,6 +27,8 @@ export class SimulatedStreams {
   private firstEnd = Infinity;
   private nextPassage = 0;
   private nextWorker = 0;
+  /** Streams whose reading is followed. */
+  private readers = 0;
 
   /** @param changed a picture became ready */
   constructor(
@@ -49,6 +51,11 @@ export class SimulatedStreams {
       this.stations === this.streams.length &&
       this.streams.every(({ making, inside }) => !making && inside === 0)
     );
+  }
+
+  /** Whether anybody's reading is followed. */
+  get areReading(): boolean {
+    return this.readers > 0;
   }
 
   /** Behind the last frame that there is a picture or a cost of. */
@@ -74,13 +81,13 @@ export class SimulatedStreams {
   }
 
   /** A station on the cores has ended: a worker or a decoder. */
-  ended(station: number, tookMs: number): void {
+  ended(station: number): void {
     if (station < this.firstDecoder) {
-      this.hasMade(station - FIRST_WORKER, tookMs);
+      this.hasMade(station - FIRST_WORKER);
       return;
     }
     const stream = this.byStation[station - this.firstDecoder];
-    if (stream) this.hasDecoded(stream, tookMs);
+    if (stream) this.hasDecoded(stream);
   }
 
   /** A drive has read the next picture of a decoder. */
@@ -134,7 +141,9 @@ export class SimulatedStreams {
     this.streams.push(stream);
     this.ofWorker[stream.worker]!.push(stream);
     this.byStation[stream.station] = stream;
+    this.floor.cpu.setWidth(this.firstDecoder + stream.station, stream.passage.decodeCores);
     this.stations++;
+    if (stream.limitMs > 0) this.readers++;
     this.firstEnd = Math.min(this.firstEnd, stream.end);
   }
 
@@ -150,10 +159,19 @@ export class SimulatedStreams {
     this.streams.splice(this.streams.indexOf(stream), 1);
     const beside = this.ofWorker[stream.worker]!;
     beside.splice(beside.indexOf(stream), 1);
-    this.floor.cpu.drop(this.firstDecoder + stream.station);
-    for (const drive of this.floor.drives) drive.drop(stream.station);
+    if (stream.limitMs > 0) this.readers--;
+    this.stop(stream);
     // A reduction under way still writes to its slot.
     if (!stream.making) this.leave(stream);
+  }
+
+  // Its decoder and its reader leave what they are at.
+  private stop(stream: Stream): void {
+    this.floor.cpu.drop(this.firstDecoder + stream.station);
+    const drive = this.floor.drives[stream.passage.drive];
+    if (stream.limitMs === 0 || !drive) return;
+    drive.advance(this.floor.now);
+    drive.drop(stream.station);
   }
 
   private leave(stream: Stream): void {
@@ -192,11 +210,10 @@ export class SimulatedStreams {
     );
     if (stream.read >= most) return;
     const { seekMs } = this.floor.line.drives[passage.drive]!;
-    const readers = this.streams.reduce((sum, each) => sum + Number(each.limitMs > 0), 0);
-    const seeks = readers > 1 ? (seekMs * passage.bytesPerPicture) / TURN_BYTES : 0;
+    const seeks = this.readers > 1 ? (seekMs * passage.bytesPerPicture) / TURN_BYTES : 0;
     const wait = Math.max(0, stream.openAt - this.floor.now);
     drive.advance(this.floor.now);
-    drive.begin(station, this.floor.service(limitMs + seeks) + wait, 1);
+    drive.begin(station, this.floor.service(limitMs + seeks) + wait);
   }
 
   private hasRead(stream: Stream): void {
@@ -230,12 +247,12 @@ export class SimulatedStreams {
     const work = stream.takeWork(this.floor.isPlaying ? this.floor.playhead : undefined);
     const ms = passage.decodeMs * work + stream.delayMs;
     stream.delayMs = 0;
-    this.floor.cpu.begin(station, this.floor.work(ms) + wait, passage.decodeCores);
+    this.floor.cpu.begin(station, this.floor.work(ms) + wait);
   }
 
-  private hasDecoded(stream: Stream, tookMs: number): void {
+  private hasDecoded(stream: Stream): void {
     stream.inside++;
-    stream.insideMs += Math.max(0, tookMs - stream.waitMs);
+    stream.insideMs += Math.max(0, this.floor.cpu.tookMs - stream.waitMs);
     this.insideOf[stream.worker]!++;
     this.feed(stream);
     if (!this.floor.cpu.isBusy(FIRST_WORKER + stream.worker)) this.take(stream);
@@ -304,8 +321,7 @@ export class SimulatedStreams {
     stream.read = 0;
     stream.resting = false;
     stream.delayMs = stream.passage.restartMs;
-    this.floor.cpu.drop(this.firstDecoder + stream.station);
-    for (const drive of this.floor.drives) drive.drop(stream.station);
+    this.stop(stream);
     this.fill(stream);
     this.feed(stream);
     return true;
@@ -318,10 +334,11 @@ export class SimulatedStreams {
 
   private make(stream: Stream): void {
     const { scaleMs, effectsMs } = stream.passage;
-    this.floor.cpu.begin(FIRST_WORKER + stream.worker, this.floor.work(scaleMs + effectsMs), 1);
+    this.floor.cpu.begin(FIRST_WORKER + stream.worker, this.floor.work(scaleMs + effectsMs));
   }
 
-  private hasMade(worker: number, tookMs: number): void {
+  private hasMade(worker: number): void {
+    const { tookMs } = this.floor.cpu;
     const queue = this.queues[worker]!;
     const stream = queue.shift()!;
     stream.making = false;

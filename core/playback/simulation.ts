@@ -1,4 +1,4 @@
-import { changeOf, signatureOf, type Change, type Checkpoint } from './checkpoint.js';
+import { changeOf, goOnAlike, type Change, type Checkpoint } from './checkpoint.js';
 import type { FrameLog } from './frame-log.js';
 import type { PlaybackLine } from './line.js';
 import { frameAtPlayhead, PREROLL_FRAMES, PREROLL_LIMIT_MS } from './pacing.js';
@@ -132,40 +132,39 @@ class Simulation {
   // One thing happens: something is read, something on the cores ends, or the engine wakes.
   private step(): void {
     const { floor, streams } = this;
-    const { cpu, drives } = floor;
-    let reader: SharedMachine | undefined;
-    let readAt = Infinity;
-    for (let each = 0; each < drives.length; each++) {
-      const at = drives[each]!.nextEnd;
-      if (at < readAt) {
-        readAt = at;
-        reader = drives[each];
-      }
-    }
+    const { cpu } = floor;
+    const reader = streams.areReading ? this.nextReader() : undefined;
+    const readAt = reader ? reader.nextEnd : Infinity;
     const cpuAt = cpu.nextEnd;
-    const at = Math.min(readAt, cpuAt, this.wakeAt);
-    // Everybody waits for the next frame to be due.
-    if (readAt === Infinity && cpuAt === Infinity && this.note()) return;
-    if (at === Infinity) throw new RangeError('The simulation has come to a standstill.');
-    floor.goTo(Math.max(floor.now, at));
-    if (reader) for (const drive of drives) drive.advance(floor.now);
-    const isRead = reader !== undefined && readAt <= cpuAt && readAt <= this.wakeAt;
-    if (!isRead && cpuAt <= this.wakeAt) {
-      this.ended(cpu.finish(), cpu.tookMs);
+    if (cpuAt <= this.wakeAt && cpuAt < readAt) {
+      const station = cpu.finish();
+      floor.follow();
+      this.ended(station);
       return;
     }
-    cpu.advance(floor.now);
-    if (isRead) streams.readEnded(reader!.finish());
+    // Everybody waits for the next frame to be due.
+    if (cpuAt === Infinity && !reader && this.note()) return;
+    if (this.wakeAt === Infinity && !reader) throw new RangeError('The simulation has come to a standstill.');
+    cpu.advance(Math.min(readAt, this.wakeAt));
+    floor.follow();
+    if (reader && readAt <= this.wakeAt) streams.readEnded(reader.finish());
     else {
       this.wakeAt = Infinity;
       this.tick();
     }
   }
 
-  private ended(station: number, tookMs: number): void {
-    if (station === ENGINE) this.hasDrawn(tookMs);
+  /** The drive on which somebody has read first. */
+  private nextReader(): SharedMachine | undefined {
+    let first: SharedMachine | undefined;
+    for (const drive of this.floor.drives) if (drive.nextEnd < (first?.nextEnd ?? Infinity)) first = drive;
+    return first;
+  }
+
+  private ended(station: number): void {
+    if (station === ENGINE) this.hasDrawn();
     else if (station === PRESENTER) this.hasPresented();
-    else this.streams.ended(station, tookMs);
+    else this.streams.ended(station);
   }
 
   private tick(): void {
@@ -191,7 +190,7 @@ class Simulation {
       this.drawing = frame;
       this.shownFrame = frame;
       const ms = this.floor.work(this.line.composeMs[frame - this.line.from]! + this.line.showMs);
-      this.floor.cpu.begin(ENGINE, ms, 1);
+      this.floor.cpu.begin(ENGINE, ms);
       return;
     }
     this.streams.passed(this.shownFrame === frame ? frame + 1 : frame);
@@ -210,15 +209,12 @@ class Simulation {
     const isTime = (frame - this.line.from) % CHECKPOINT_FRAMES === 0 && settled === frame + 1;
     if (isNoted || !isTime || !streams.isIdle) return false;
     const stood = floor.snapshot(streams.reach);
-    const open = streams.snapshot();
-    const signature = signatureOf(frame, settled, stood, open);
+    const moment = { frame, settled, firstReadyAt, floor: stood, streams: streams.snapshot() };
     if (before && frame >= before.from) {
-      this.joined = before.run.checkpoints.find(
-        (each) => each.frame === frame && each.signature === signature,
-      );
+      this.joined = before.run.checkpoints.find((each) => goOnAlike(each, moment));
       if (this.joined) return true;
     }
-    this.checkpoints.push({ frame, settled, firstReadyAt, floor: stood, streams: open, signature });
+    this.checkpoints.push(moment);
     return false;
   }
 
@@ -231,7 +227,8 @@ class Simulation {
     return until >= end || this.floor.now - this.firstReadyAt > PREROLL_LIMIT_MS;
   }
 
-  private hasDrawn(tookMs: number): void {
+  private hasDrawn(): void {
+    const { tookMs } = this.floor.cpu;
     const frame = this.drawing;
     this.drawing = -1;
     const compose = this.line.composeMs[frame - this.line.from]!;
@@ -252,13 +249,13 @@ class Simulation {
   private present(): void {
     if (this.line.presentMs <= 0) return;
     if (this.floor.cpu.isBusy(PRESENTER)) this.presentDebt = 1;
-    else this.floor.cpu.begin(PRESENTER, this.floor.work(this.line.presentMs), 1);
+    else this.floor.cpu.begin(PRESENTER, this.floor.work(this.line.presentMs));
   }
 
   private hasPresented(): void {
     if (this.presentDebt === 0) return;
     this.presentDebt = 0;
-    this.floor.cpu.begin(PRESENTER, this.floor.work(this.line.presentMs), 1);
+    this.floor.cpu.begin(PRESENTER, this.floor.work(this.line.presentMs));
   }
 
   private settleUntil(frame: number): void {

@@ -84,7 +84,10 @@ export function passagesOf(graph: RenderGraph): Passage[] {
     for (const layer of stretch.layers) {
       const before = open.get(layer.clipId);
       open.delete(layer.clipId);
-      still.set(layer.clipId, { ...layer, from: before?.from ?? stretch.from, to: stretch.to });
+      const { clipId, sourceId, clipStart, sourceIn, speed, effects, framing } = layer;
+      const from = before?.from ?? stretch.from;
+      const to = stretch.to;
+      still.set(clipId, { clipId, sourceId, from, to, clipStart, sourceIn, speed, effects, framing });
     }
     done.push(...open.values());
     open = still;

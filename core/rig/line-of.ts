@@ -7,13 +7,13 @@ import {
   type LinePassage,
   type PlaybackLine,
 } from '../playback/index.js';
-import { passagesOf, playedEffects, poseOf, type PreviewGraph } from '../render/index.js';
+import { passagesOf, playedEffects, type PreviewGraph } from '../render/index.js';
 import { toNumber } from '../time/index.js';
 import type { FrameSize } from '../timeline/index.js';
 import { decodeFactorOf, factorOf, NOTHING_LEARNED, type Calibration } from './calibration.js';
 import { unsteadinessOf } from './unsteadiness.js';
 import { presentMs, showMs } from './cost-model.js';
-import { codingOf, type PlayedMedium } from './medium.js';
+import type { PlayedMedium } from './medium.js';
 import type { MemoryShares } from './memory.js';
 import { picturesFor } from './passage-pictures.js';
 import { composeMsOf, missing, pictureCosts } from './picture-costs.js';
@@ -49,30 +49,44 @@ export function lineOf(
     const at = drive ? 0 : drives.findIndex((each) => each.name === name);
     return at < 0 ? (drives.length ? 0 : -1) : at;
   };
+  const costsOf = pictureCosts(rig, playSize, unmeasured);
+  const rasters: FrameSize[] = [playSize];
   const passages = passagesOf(graph).flatMap((passage): LinePassage[] => {
-    const medium = media.get(passage.sourceId);
+    const { clipId, sourceId, from, to, framing } = passage;
+    const medium = media.get(sourceId);
     if (!medium) return [];
-    const posed = { framing: passage.framing, effects: playedEffects(preview, passage.effects) };
-    const costs = pictureCosts(rig, medium, posed, playSize, unmeasured);
-    if (driveAt(medium.drive) < 0) unmeasured.add('reading');
+    const effects = playedEffects(preview, passage.effects);
+    const { decoding, scaleMs, effectsMs, raster } = costsOf(medium, { framing, effects });
+    const pictures = picturesFor(passage, medium, fps);
+    rasters.push(raster);
+    const at = driveAt(medium.drive);
+    if (at < 0) unmeasured.add('reading');
+    // One by one, so that all have the same shape, which a simulation is faster with.
     return [
       {
-        clipId: passage.clipId,
-        sourceId: passage.sourceId,
-        from: passage.from,
-        to: passage.to,
-        ...picturesFor(passage, medium, fps),
-        coding: codingOf(medium),
-        decodeMs: costs.decodeMs,
-        decodeCores: costs.decodeCores,
-        bitShare: costs.bitShare,
-        firstMs: costs.firstMs,
-        restartMs: costs.restartMs,
+        clipId,
+        sourceId,
+        from,
+        to,
+        decodes: pictures.decodes,
+        coldDecodes: pictures.coldDecodes,
+        repeats: pictures.repeats,
+        entries: pictures.entries,
+        bits: pictures.bits,
+        coldBits: pictures.coldBits,
+        unreferenced: pictures.unreferenced,
+        ownBits: pictures.ownBits,
+        coding: decoding.coding,
+        decodeMs: decoding.decodeMs,
+        decodeCores: decoding.decodeCores,
+        bitShare: decoding.bitShare,
+        firstMs: decoding.firstMs,
+        restartMs: decoding.restartMs,
+        openMs: decoding.openMs,
         bytesPerPicture: medium.bitsPerFrame / 8,
-        drive: driveAt(medium.drive),
-        scaleMs: costs.scaleMs,
-        effectsMs: costs.effectsMs,
-        openMs: costs.openMs,
+        drive: at,
+        scaleMs,
+        effectsMs,
       },
     ];
   });
@@ -93,7 +107,7 @@ export function lineOf(
     // What others took while a rig was measured is in its figures; in figures that are given it is not.
     coresOfOthers: rig.thoroughness === 'given' ? rig.machine.loadByOthers * rig.machine.cores : 0,
     decodeWorkers: shares.decodeWorkers,
-    slots: slotsOf(preview, media, shares.framePoolBytes),
+    slots: slotsOf(preview, rasters, shares.framePoolBytes),
     drives,
     readAheadBytes: shares.readAheadBytes,
     startMs: START_MS,
@@ -138,19 +152,10 @@ function driveOf({
   return { name: drive, bytesPerSecond: alone, latencyMs: randomReadMs?.value ?? 0, seekMs };
 }
 
-function slotsOf(
-  { graph, playSize }: PreviewGraph,
-  media: ReadonlyMap<string, PlayedMedium>,
-  poolBytes: number,
-): number {
+/** @param rasters in which pictures are made, and the frame's own */
+function slotsOf({ graph }: PreviewGraph, rasters: readonly FrameSize[], poolBytes: number): number {
   const bytes = ({ width, height }: FrameSize): number => width * height * 1.5;
-  const layers = Math.max(1, ...graph.stretches.map((stretch) => stretch.layers.length));
-  const rasters = graph.stretches.flatMap((stretch) =>
-    stretch.layers.flatMap(({ sourceId, effects, framing }) => {
-      const medium = media.get(sourceId);
-      return medium ? [bytes(poseOf(effects, medium.shownSize, playSize, framing).raster)] : [];
-    }),
-  );
-  const largest = rasters.reduce((most, each) => Math.max(most, each), bytes(playSize));
-  return layers * waitingPictures(largest, bytes(playSize), layers, poolBytes);
+  const layers = graph.stretches.reduce((most, stretch) => Math.max(most, stretch.layers.length), 1);
+  const largest = rasters.reduce((most, each) => Math.max(most, bytes(each)), 0);
+  return layers * waitingPictures(largest, bytes(rasters[0]!), layers, poolBytes);
 }

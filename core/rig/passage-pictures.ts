@@ -62,18 +62,21 @@ function picturesOf(passage: Passage, medium: PlayedMedium, fps: number): Pictur
     before = index;
   }
   if (pace < 0) backwards(decodes, coldDecodes);
-  const pictures = {
-    ...{ decodes, coldDecodes, repeats },
-    ...(loads.areWeighed ? { bits, coldBits } : {}),
-    ...(unreferenced.includes(1) ? { unreferenced, ownBits } : {}),
-  };
+  const isFree = unreferenced.includes(1);
+  const picturesWith = (entries: Int32Array): Pictures => ({
+    ...{ decodes, coldDecodes, repeats, entries },
+    bits: loads.areWeighed ? bits : undefined,
+    coldBits: loads.areWeighed ? coldBits : undefined,
+    unreferenced: isFree ? unreferenced : undefined,
+    ownBits: isFree ? ownBits : undefined,
+  });
   if (pace < 0 || decoder === 'server')
-    return { ...pictures, entries: Int32Array.from({ length: count }, (_, at) => from + at) };
+    return picturesWith(Int32Array.from({ length: count }, (_, at) => from + at));
   const entries = groups
     .entries(frameAt(from), frameAt(to - 1) + 1)
     .map((index) => clipStart + Math.ceil(((index / framesPerSecond - into) * fps) / pace - 1e-6))
     .filter((frame, at, all) => frame >= from && frame < to && frame !== all[at - 1]);
-  return { ...pictures, entries: Int32Array.from(entries) };
+  return picturesWith(Int32Array.from(entries));
 }
 
 /** What must be decoded of a medium to show its frames. */

@@ -13,7 +13,7 @@ import type { FrameSize } from '../timeline/index.js';
 import { USUAL_BIT_SHARE } from './decode-samples.js';
 import { decodeMs, kernelMs, RESAMPLE, resampleMs, scaleKernel } from './cost-model.js';
 import { stepKernel, type EffectKernel } from './effect-kernels.js';
-import type { PlayedMedium } from './medium.js';
+import { codingOf, type PlayedMedium } from './medium.js';
 import type { DecodeFigures, Figure, Rig } from './rig.js';
 
 /** Cores that one decoder in software takes where it was not measured: most of its work waits for the picture before. */
@@ -30,8 +30,9 @@ const USUAL_SERVER_OPEN_MS = 180;
 const USUAL_FIRST = 4;
 const USUAL_INTRA_FIRST = 1;
 
-/** ms of decoding a picture on a rig, of scaling it, and so on: what the figures of a rig say of a medium. */
-export interface PictureCosts {
+/** ms of decoding a picture of a medium on a rig, however it is shown. */
+interface DecodingCosts {
+  readonly coding: string;
   readonly decodeMs: number;
   readonly decodeCores: number;
   /** Share of it that goes with a picture's bits. */
@@ -40,10 +41,17 @@ export interface PictureCosts {
   readonly firstMs: number;
   /** The same when it was busy, and goes on elsewhere. */
   readonly restartMs: number;
-  readonly scaleMs: number;
-  readonly effectsMs: number;
   /** From the request for it until its decoder can be fed. */
   readonly openMs: number;
+}
+
+/** ms that the figures of a rig say of a picture that is made for a place in the frame. */
+export interface PictureCosts {
+  readonly decoding: DecodingCosts;
+  readonly scaleMs: number;
+  readonly effectsMs: number;
+  /** The size in which it is made. */
+  readonly raster: FrameSize;
 }
 
 /** Notes that a rig was not measured for something, which counts as nothing. */
@@ -52,37 +60,54 @@ export function missing(unmeasured: Set<string>, what: string): number {
   return 0;
 }
 
-/** What one picture of a medium costs, when it is made for a place in the frame. */
+/**
+ * What one picture of a medium costs, when it is made for a place in a frame. What was reckoned for one clip is kept for
+ * those that are like it.
+ */
 export function pictureCosts(
   rig: Rig,
-  medium: PlayedMedium,
-  posed: Posed,
   frame: FrameSize,
   unmeasured = new Set<string>(),
-): PictureCosts {
-  const { raster } = poseOf(posed.effects, medium.shownSize, frame, posed.framing);
+): (medium: PlayedMedium, posed: Posed) => PictureCosts {
+  const known = new Map<PlayedMedium, { decoding: DecodingCosts; scales: Map<number, number> }>();
+  return (medium, posed) => {
+    const { raster } = poseOf(posed.effects, medium.shownSize, frame, posed.framing);
+    const of = known.get(medium) ?? {
+      decoding: decodingCosts(rig, medium, unmeasured),
+      scales: new Map<number, number>(),
+    };
+    known.set(medium, of);
+    const size = raster.width * 0x10000 + raster.height;
+    const scaleMs = of.scales.get(size) ?? scaleCost(rig, medium, raster, unmeasured);
+    of.scales.set(size, scaleMs);
+    const steps = effectCosts(rig, posed.effects, raster, unmeasured);
+    const effectsMs = steps.reduce((sum, { ms }) => sum + ms, 0);
+    return { decoding: of.decoding, scaleMs, effectsMs, raster };
+  };
+}
+
+function decodingCosts(rig: Rig, medium: PlayedMedium, unmeasured: Set<string>): DecodingCosts {
   const load = { ...medium, megapixels: megapixels(medium.size), megabits: medium.bitsPerFrame / 1e6 };
   const name = `decoding ${medium.codec}${medium.bitDepth > 8 ? ` of ${medium.bitDepth} bits` : ''}`;
   const decode = decodeMs(rig, load) ?? missing(unmeasured, name);
-  const kernel = scalingOf(medium, raster);
-  // The server hands over pictures of the size that is wanted.
-  const scaledPixels = medium.decoder === 'server' ? megapixels(raster) : load.megapixels;
-  const scale =
-    (kernel === RESAMPLE
-      ? resampleMs(rig, scaledPixels, megapixels(raster))
-      : kernelMs(rig, kernel, scaledPixels)) ?? missing(unmeasured, 'scaling');
-  const turning = medium.turned ? (kernelMs(rig, 'copy', megapixels(raster)) ?? 0) : 0;
-  const steps = effectCosts(rig, posed.effects, raster, unmeasured);
-  const effects = steps.reduce((sum, { ms }) => sum + ms, 0);
   return {
+    coding: codingOf(medium),
     decodeMs: decode,
     decodeCores: decodeCores(rig, medium),
     bitShare: likeBy(rig, medium, ({ bitShare }) => bitShare !== undefined)?.bitShare ?? USUAL_BIT_SHARE,
     ...delays(rig, medium, decode),
-    scaleMs: scale + turning,
-    effectsMs: effects,
     openMs: openMs(rig, medium),
   };
+}
+
+function scaleCost(rig: Rig, medium: PlayedMedium, raster: FrameSize, unmeasured: Set<string>): number {
+  const kernel = scalingOf(medium, raster);
+  // The server hands over pictures of the size that is wanted.
+  const pixels = medium.decoder === 'server' ? megapixels(raster) : megapixels(medium.size);
+  const scale =
+    (kernel === RESAMPLE ? resampleMs(rig, pixels, megapixels(raster)) : kernelMs(rig, kernel, pixels)) ??
+    missing(unmeasured, 'scaling');
+  return scale + (medium.turned ? (kernelMs(rig, 'copy', megapixels(raster)) ?? 0) : 0);
 }
 
 /** What each step of a picture's effects costs, ms, in their order. */
@@ -129,7 +154,7 @@ function delays(
   rig: Rig,
   medium: PlayedMedium,
   decodeMs: number,
-): Pick<PictureCosts, 'firstMs' | 'restartMs'> {
+): Pick<DecodingCosts, 'firstMs' | 'restartMs'> {
   if (medium.decoder === 'server') return { firstMs: 0, restartMs: 0 };
   const isIntra = medium.groups.distance(1) === 1;
   const usual = isIntra ? USUAL_INTRA_FIRST : USUAL_FIRST;
