@@ -43,6 +43,11 @@ export class Pursuit {
     this.leftAt = NaN;
   }
 
+  /** Whether frames came too late, and none has come in time since. */
+  get isLate(): boolean {
+    return !Number.isNaN(this.lateAt);
+  }
+
   /** A picture came in time to be used. */
   caughtUp(): void {
     this.lateAt = NaN;

@@ -19,7 +19,7 @@ export class SharedMachine {
   /** Of a core, that every thread may have; 1 while there is enough for all. */
   private share = 1;
   /** Stations that do something. */
-  private count = 0;
+  private doingCount = 0;
   /** Of each station: whether it does something, its cores, its threads, and its group. */
   private readonly doing: Uint8Array;
   private readonly widths: Float64Array;
@@ -89,7 +89,7 @@ export class SharedMachine {
     const group = this.groupOf[station]!;
     const width = this.widths[station]!;
     this.doing[station] = 1;
-    this.count++;
+    this.doingCount++;
     this.wanted += width;
     this.groupWidths[group]! += width;
     this.groupThreads[group]! += this.threads[station]!;
@@ -122,6 +122,11 @@ export class SharedMachine {
     this.clock = to;
   }
 
+  /** Counts work that is done without it. @param coreMs core-ms */
+  count(coreMs: number): void {
+    this.used += coreMs;
+  }
+
   /** How long that took which ended last, ms. */
   tookMs = 0;
 
@@ -139,12 +144,12 @@ export class SharedMachine {
   private leave(station: number, group: number): void {
     const width = this.widths[station]!;
     this.doing[station] = 0;
-    this.count--;
+    this.doingCount--;
     this.wanted -= width;
     this.groupWidths[group]! -= width;
     this.groupThreads[group]! -= this.threads[station]!;
     // What rounding has left goes.
-    if (this.count === 0) this.wanted = 0;
+    if (this.doingCount === 0) this.wanted = 0;
     if (this.busy[group]!.length === 0) this.groupWidths[group] = 0;
     this.isSharedOut = false;
   }

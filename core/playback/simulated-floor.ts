@@ -90,7 +90,11 @@ export class SimulatedFloor {
 
   /** It is as late as the cores have come. */
   follow(): void {
-    this.now = this.cpu.now;
+    this.goTo(this.cpu.now);
+  }
+
+  goTo(now: number): void {
+    this.now = now;
     if (this.isPlaying) this.playhead = this.line.from + (this.now - this.startedAt) / this.budgetMs;
   }
 
@@ -111,6 +115,16 @@ export class SimulatedFloor {
   /** The same of work on the cores, which may be fast or slow at the moment. */
   work(ms: number): number {
     return this.isSteady ? ms : this.service(ms) * this.tempo.at(this.now - this.startedAt);
+  }
+
+  /** How many times as long as usual something takes at most that is begun in a while, which is not over once it is late. */
+  slowest(from: number, to: number): number {
+    return this.tempo.slowest(from - this.startedAt, to - this.startedAt);
+  }
+
+  /** Whether each service takes another time. */
+  get isSpread(): boolean {
+    return Boolean(this.options.spread);
   }
 
   isReady(frame: number): boolean {

@@ -1,7 +1,9 @@
 import { LeavingOut } from './leaving-out.js';
 import { Making } from './making.js';
 import { Pursuit, type Landing } from './pursuit.js';
-import { decodeWork, readMsOf, type LinePassage } from './line.js';
+import type { FrameLog } from './frame-log.js';
+import { decodeWork, isMade, readMsOf, TURN_BYTES, type LinePassage, type PlaybackLine } from './line.js';
+import { IN_FLIGHT, REFILL_AT } from './pacing.js';
 import type { SimulatedFloor } from './simulated-floor.js';
 
 /** A drive that is asked for less than this share of its time is not followed picture by picture. */
@@ -42,6 +44,9 @@ export class Stream {
   private works: readonly number[] = [];
   /** Frames whose own pictures were not decoded, ascending. */
   private leftOut: readonly number[] = [];
+  /** When the picture comes that is decoded without the machine, and how long that took, ms; NaN when none is. */
+  decodedAt = NaN;
+  decodingMs = 0;
   /** When the picture that is being made could be begun, ms. */
   madeFrom = 0;
   /** When the decoder began to wait for the drive; NaN while it does not. */
@@ -84,6 +89,11 @@ export class Stream {
   enterAt(frame: number): void {
     this.leftOut = [];
     this.works = [];
+    this.out = 0;
+    this.outMs = 0;
+    this.read = 0;
+    this.resting = false;
+    this.delayMs = this.passage.restartMs;
     this.needed = 1;
     this.fedFrame = frame;
     this.fedLeft = 1;
@@ -120,16 +130,52 @@ export class Stream {
     return memories.join();
   }
 
-  /** A picture was taken out of the decoder. @param frames that it worked for it */
-  took(frames: number): void {
+  /** Whether its decoder is given no more until what came out of it is used. */
+  rests(): boolean {
+    const inFlight = this.out + this.inside;
+    if (inFlight >= IN_FLIGHT) this.resting = true;
+    return this.resting && inFlight > REFILL_AT;
+  }
+
+  /** Takes a picture out of the decoder. */
+  takeOut({ playhead, budgetMs }: SimulatedFloor): void {
+    const ms = this.outMs / this.out;
+    this.outMs -= ms;
+    this.decodeMs += ms;
+    this.out--;
+    this.needed--;
+    this.decoded++;
+    this.pursuit.took(playhead + this.pictures.expected);
     if (!this.leaving) return;
-    this.leaving.took(frames, this.works[0] ?? 1);
+    this.leaving.took(ms / budgetMs, this.works[0] ?? 1);
     this.works = this.works.slice(1);
+  }
+
+  /** Whether it may have to go on elsewhere, at a playhead. */
+  isLate(playhead: number): boolean {
+    return this.pursuit.isLate || playhead + this.pictures.expected - this.next >= 1;
+  }
+
+  /** Notes what its next frame has cost. */
+  charge(log: FrameLog, scaleMs: number, effectsMs: number): void {
+    log.addPicture(this.next, this.decodeMs, this.decoded, scaleMs, effectsMs);
+    if (this.readMs > 0) log.add(this.next, 'read', this.readMs);
+    this.decodeMs = 0;
+    this.readMs = 0;
+    this.decoded = 0;
   }
 
   /** Whether a frame's own picture was not decoded. */
   isLeftOut(frame: number): boolean {
     return this.leftOut.length > 0 && this.leftOut.includes(frame);
+  }
+
+  /** The frame after one for which a picture of its own is made. */
+  following(frame: number): number {
+    const { passage, end } = this;
+    let next = frame + 1;
+    while (next < end && !isMade(passage, next - passage.from)) next++;
+    return next;
   }
 
   /** The next frame that it delivers. */
@@ -217,6 +263,14 @@ export function openStream(
   const waitMs = passage.openMs + (line.drives[passage.drive]?.latencyMs ?? 0);
   return new Stream(passage, at, station, worker, limitMs, from, now, waitMs, new Pursuit(framesPerSecond));
 }
+
+/** Pictures that are read ahead of a decoder at most. */
+export const mostRead = ({ readAheadBytes }: PlaybackLine, { bytesPerPicture }: LinePassage): number =>
+  Math.max(IN_FLIGHT, Math.floor(readAheadBytes / Math.max(1, bytesPerPicture)));
+
+/** ms that going elsewhere by turns adds to reading a picture when there are several readers. */
+export const turnMs = ({ drives }: PlaybackLine, { drive, bytesPerPicture }: LinePassage): number =>
+  (drives[drive]!.seekMs * bytesPerPicture) / TURN_BYTES;
 
 function isWaitedFor(
   { mostWanted, budgetMs }: SimulatedFloor,

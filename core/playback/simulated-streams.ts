@@ -1,7 +1,7 @@
-import { isMade, TURN_BYTES } from './line.js';
-import { IN_FLIGHT, OPEN_AHEAD_SECONDS, REFILL_AT } from './pacing.js';
+import { burstOf } from './burst.js';
+import { OPEN_AHEAD_SECONDS } from './pacing.js';
 import { FIRST_WORKER, type SimulatedFloor } from './simulated-floor.js';
-import { entryFor, openStream, type Stream } from './simulated-stream.js';
+import { entryFor, mostRead, openStream, turnMs, type Stream } from './simulated-stream.js';
 
 /** Clips that are being decoded, at a moment at which nothing is under way. */
 export interface StreamsState {
@@ -29,6 +29,8 @@ export class SimulatedStreams {
   private nextWorker = 0;
   /** Streams whose reading is followed. */
   private readers = 0;
+  /** Whether what begins is done without the machine. */
+  private isAside = false;
 
   /** @param changed a picture became ready */
   constructor(
@@ -47,10 +49,8 @@ export class SimulatedStreams {
 
   /** Whether nothing is under way, and every decoder rests on a full queue. */
   get isIdle(): boolean {
-    return (
-      this.stations === this.streams.length &&
-      this.streams.every(({ making, inside }) => !making && inside === 0)
-    );
+    const isIdle = ({ making, inside }: Stream): boolean => !making && inside === 0;
+    return this.stations === this.streams.length && this.streams.every(isIdle);
   }
 
   /** Whether anybody's reading is followed. */
@@ -75,25 +75,25 @@ export class SimulatedStreams {
     this.nextPassage = state.nextPassage;
     this.nextWorker = state.nextWorker;
     this.freeStations.splice(0, Infinity, ...state.freeStations);
-    for (const stream of state.streams) {
-      this.enter(stream.copyFor(passages[stream.at]!));
-    }
+    for (const stream of state.streams) this.enter(stream.copyFor(passages[stream.at]!));
   }
 
   /** A station on the cores has ended: a worker or a decoder. */
   ended(station: number): void {
-    if (station < this.firstDecoder) {
-      this.hasMade(station - FIRST_WORKER);
-      return;
-    }
+    const { tookMs } = this.floor.cpu;
     const stream = this.byStation[station - this.firstDecoder];
-    if (stream) this.hasDecoded(stream);
+    if (station < this.firstDecoder) this.hasMade(station - FIRST_WORKER, tookMs);
+    else if (stream) this.hasDecoded(stream, tookMs - stream.waitMs);
   }
 
   /** A drive has read the next picture of a decoder. */
   readEnded(station: number): void {
-    const stream = this.byStation[station];
-    if (stream) this.hasRead(stream);
+    const stream = this.byStation[station]!;
+    stream.read++;
+    this.fill(stream);
+    this.feed(stream);
+    // What was waited for may have been left out.
+    if (stream.isLeftOut(stream.next)) this.deliver(stream);
   }
 
   /** Closes what ends before a frame, and gives its room to others. */
@@ -107,6 +107,54 @@ export class SimulatedStreams {
     }
     this.floor.release(frame);
     this.pump();
+  }
+
+  /**
+   * The same while nothing is under way. When there are cores for all that this begins at once, nobody waits for anybody but
+   * in the queue of a worker: it is done without going from event to event, and nothing happens until the next frame.
+   * @param dueAt when the next frame is due, ms @param cores that are taken by others meanwhile
+   */
+  passedAtRest(frame: number, dueAt: number, cores: number): void {
+    this.isAside = true;
+    this.passed(frame);
+    this.isAside = false;
+    const burst = burstOf(this.queues);
+    const { cpu, now } = this.floor;
+    const ends = burst && now + burst.ms * this.floor.slowest(now, dueAt);
+    if (burst && burst.cores + cores <= cpu.capacity && ends! < dueAt) this.doAside();
+    else for (const [first] of this.queues) if (first) this.make(first);
+  }
+
+  private doAside(): void {
+    const { floor, queues } = this;
+    const { now } = floor;
+    this.isAside = true;
+    for (let worker = 0; worker < queues.length; worker++) {
+      const queue = queues[worker]!;
+      floor.goTo(now);
+      for (let stream = queue[0]; stream; stream = queue[0]) {
+        const ms = floor.work(stream.passage.scaleMs + stream.passage.effectsMs);
+        const end = floor.now + ms;
+        if (stream.decodedAt < end) this.decodeUntil(stream, end);
+        floor.goTo(end);
+        floor.cpu.count(ms);
+        this.hasMade(worker, ms);
+      }
+    }
+    for (const stream of this.streams) {
+      if (stream.decodedAt >= 0) this.decodeUntil(stream, Infinity);
+      if (stream.inside > 0) this.take(stream);
+    }
+    floor.goTo(now);
+    this.isAside = false;
+  }
+
+  private decodeUntil(stream: Stream, end: number): void {
+    while (stream.decodedAt < end) {
+      this.floor.goTo(stream.decodedAt);
+      stream.decodedAt = NaN;
+      this.hasDecoded(stream, stream.decodingMs);
+    }
   }
 
   /** Begins to decode what will soon be due. */
@@ -202,36 +250,20 @@ export class SimulatedStreams {
 
   private fill(stream: Stream): void {
     const { passage, limitMs, station } = stream;
+    const { now, line } = this.floor;
     const drive = this.floor.drives[passage.drive];
     if (limitMs === 0 || !drive || stream.closed || drive.isBusy(station)) return;
-    const most = Math.max(
-      IN_FLIGHT,
-      Math.floor(this.floor.line.readAheadBytes / Math.max(1, passage.bytesPerPicture)),
-    );
-    if (stream.read >= most) return;
-    const { seekMs } = this.floor.line.drives[passage.drive]!;
-    const seeks = this.readers > 1 ? (seekMs * passage.bytesPerPicture) / TURN_BYTES : 0;
-    const wait = Math.max(0, stream.openAt - this.floor.now);
-    drive.advance(this.floor.now);
-    drive.begin(station, this.floor.service(limitMs + seeks) + wait);
-  }
-
-  private hasRead(stream: Stream): void {
-    stream.read++;
-    this.fill(stream);
-    this.feed(stream);
-    // What was waited for may have been left out.
-    if (stream.isLeftOut(stream.next)) this.deliver(stream);
+    if (stream.read >= mostRead(line, passage)) return;
+    const ms = limitMs + (this.readers > 1 ? turnMs(line, passage) : 0);
+    drive.advance(now);
+    drive.begin(station, this.floor.service(ms) + Math.max(0, stream.openAt - now));
   }
 
   private feed(stream: Stream): void {
+    if (stream.rests()) return;
     const station = this.firstDecoder + stream.station;
-    if (stream.closed || this.floor.cpu.isBusy(station)) return;
-    const inFlight = stream.out + stream.inside;
-    if (inFlight >= IN_FLIGHT) stream.resting = true;
-    if (stream.resting && inFlight > REFILL_AT) return;
+    if (stream.closed || stream.decodedAt >= 0 || this.floor.cpu.isBusy(station)) return;
     stream.resting = false;
-    const { passage } = stream;
     if (stream.limitMs > 0) {
       if (stream.read === 0) {
         if (Number.isNaN(stream.dryFrom)) stream.dryFrom = this.floor.now;
@@ -245,17 +277,23 @@ export class SimulatedStreams {
     const wait = stream.limitMs > 0 ? 0 : Math.max(0, stream.openAt - this.floor.now);
     stream.waitMs = wait;
     const work = stream.takeWork(this.floor.isPlaying ? this.floor.playhead : undefined);
-    const ms = passage.decodeMs * work + stream.delayMs;
+    const ms = this.floor.work(stream.passage.decodeMs * work + stream.delayMs);
     stream.delayMs = 0;
-    this.floor.cpu.begin(station, this.floor.work(ms) + wait);
+    if (!this.isAside) {
+      this.floor.cpu.begin(station, ms + wait);
+      return;
+    }
+    stream.decodedAt = this.floor.now + ms;
+    stream.decodingMs = ms;
+    this.floor.cpu.count(ms * stream.passage.decodeCores);
   }
 
-  private hasDecoded(stream: Stream): void {
+  private hasDecoded(stream: Stream, tookMs: number): void {
     stream.inside++;
-    stream.insideMs += Math.max(0, this.floor.cpu.tookMs - stream.waitMs);
+    stream.insideMs += Math.max(0, tookMs);
     this.insideOf[stream.worker]!++;
     this.feed(stream);
-    if (!this.floor.cpu.isBusy(FIRST_WORKER + stream.worker)) this.take(stream);
+    if (!this.isAside && !this.floor.cpu.isBusy(FIRST_WORKER + stream.worker)) this.take(stream);
   }
 
   private take(stream: Stream): void {
@@ -291,16 +329,9 @@ export class SimulatedStreams {
         if (queue.length === 1 && !this.floor.cpu.isBusy(FIRST_WORKER + stream.worker)) this.make(stream);
         return;
       }
-      if (this.resynced(stream)) continue;
+      if (stream.isLate(this.floor.playhead) && this.resynced(stream)) continue;
       if (stream.out === 0) return;
-      const ms = stream.outMs / stream.out;
-      stream.outMs -= ms;
-      stream.decodeMs += ms;
-      stream.took(ms / this.floor.budgetMs);
-      stream.out--;
-      stream.needed--;
-      stream.pursuit.took(this.floor.playhead + stream.pictures.expected);
-      stream.decoded++;
+      stream.takeOut(this.floor);
       this.feed(stream);
     }
   }
@@ -315,12 +346,7 @@ export class SimulatedStreams {
     stream.pursuit.left(playhead);
     this.skipTo(stream, target);
     stream.enterAt(target);
-    stream.out = 0;
-    stream.outMs = 0;
     this.forgetInside(stream);
-    stream.read = 0;
-    stream.resting = false;
-    stream.delayMs = stream.passage.restartMs;
     this.stop(stream);
     this.fill(stream);
     this.feed(stream);
@@ -328,17 +354,17 @@ export class SimulatedStreams {
   }
 
   private skipTo(stream: Stream, frame: number): void {
-    this.charge(stream);
+    stream.charge(this.floor.log, 0, 0);
     stream.goOn(frame);
   }
 
   private make(stream: Stream): void {
+    if (this.isAside) return;
     const { scaleMs, effectsMs } = stream.passage;
     this.floor.cpu.begin(FIRST_WORKER + stream.worker, this.floor.work(scaleMs + effectsMs));
   }
 
-  private hasMade(worker: number): void {
-    const { tookMs } = this.floor.cpu;
+  private hasMade(worker: number, tookMs: number): void {
     const queue = this.queues[worker]!;
     const stream = queue.shift()!;
     stream.making = false;
@@ -355,29 +381,18 @@ export class SimulatedStreams {
       this.pump();
       return;
     }
-    this.charge(stream, tookMs - effects, effects);
+    stream.charge(this.floor.log, tookMs - effects, effects);
     this.store(stream);
     if (stream.inside > 0) this.take(stream);
     else this.deliver(stream);
-    this.changed();
+    if (!this.isAside) this.changed();
   }
 
   // The picture is that of its frame and of those after it that show it again.
   private store(stream: Stream): void {
-    const end = Math.min(stream.passage.to, this.floor.line.to);
-    let last = stream.next;
-    while (last + 1 < end && !isMade(stream.passage, last + 1 - stream.passage.from)) last++;
-    this.floor.store(stream.next, last);
-    stream.goOn(last + 1);
+    const next = Math.min(this.floor.line.to, stream.following(stream.next));
+    this.floor.store(stream.next, next - 1);
+    stream.goOn(next);
     this.pump();
-  }
-
-  private charge(stream: Stream, scaleMs = 0, effectsMs = 0): void {
-    const { log } = this.floor;
-    log.addPicture(stream.next, stream.decodeMs, stream.decoded, scaleMs, effectsMs);
-    if (stream.readMs > 0) log.add(stream.next, 'read', stream.readMs);
-    stream.decodeMs = 0;
-    stream.readMs = 0;
-    stream.decoded = 0;
   }
 }

@@ -1,6 +1,6 @@
 import { changeOf, goOnAlike, type Change, type Checkpoint } from './checkpoint.js';
 import type { FrameLog } from './frame-log.js';
-import type { PlaybackLine } from './line.js';
+import { alike, type PlaybackLine } from './line.js';
 import { frameAtPlayhead, PREROLL_FRAMES, PREROLL_LIMIT_MS } from './pacing.js';
 import type { SharedMachine } from './shared-machine.js';
 import { ENGINE, PRESENTER, SimulatedFloor, type SimulationOptions } from './simulated-floor.js';
@@ -73,10 +73,14 @@ class Simulation {
   private joined: Checkpoint | undefined;
   private before: { readonly run: SimulatedRun; readonly from: number } | undefined;
 
+  private readonly line: PlaybackLine;
+
   constructor(
-    private readonly line: PlaybackLine,
+    private readonly given: PlaybackLine,
     options: SimulationOptions,
   ) {
+    const line = alike(given);
+    this.line = line;
     this.floor = new SimulatedFloor(line, options);
     this.streams = new SimulatedStreams(this.floor, () => {
       if (this.floor.now >= this.quietUntil && !this.floor.cpu.isBusy(ENGINE)) this.tick();
@@ -115,7 +119,7 @@ class Simulation {
   }
 
   private runOf(usedMs: number, playedMs: number): SimulatedRun {
-    const { line, checkpoints, usedBefore } = this;
+    const { given: line, checkpoints, usedBefore } = this;
     const coreUse = playedMs > 0 ? (usedMs - usedBefore) / playedMs / line.cores : 0;
     return { log: this.floor.log, coreUse, line, checkpoints, usedBefore, usedMs, playedMs };
   }
@@ -195,7 +199,7 @@ class Simulation {
     }
     this.streams.passed(this.shownFrame === frame ? frame + 1 : frame);
     this.streams.openAhead(playhead);
-    const due = this.floor.startedAt + (frame + 1 - this.line.from) * this.floor.budgetMs;
+    const due = this.dueAt(frame + 1);
     this.wakeAt = Math.min(this.wakeAt, Math.max(this.floor.now + 0.01, due));
     const untilNext = (this.streams.nextOpening - playhead) * this.floor.budgetMs;
     if (frame === this.shownFrame)
@@ -240,9 +244,23 @@ class Simulation {
     this.floor.log.set(frame, 'compose', tookMs * part);
     this.floor.log.set(frame, 'show', tookMs * (1 - part));
     this.settled = Math.max(this.settled, frame + 1);
-    this.streams.passed(frame + 1);
+    const dueAt = this.dueAt(frame + 1);
+    if (this.isAtRest(frame, dueAt))
+      this.streams.passedAtRest(frame + 1, dueAt - QUIET_MARGIN_MS, this.line.presentMs > 0 ? 1 : 0);
+    else this.streams.passed(frame + 1);
     this.present();
     this.tick();
+  }
+
+  private dueAt(frame: number): number {
+    return this.floor.startedAt + (frame - this.line.from) * this.floor.budgetMs;
+  }
+
+  /** Whether nothing is under way, and nothing will be begun until the next frame but what this one's room is for. */
+  private isAtRest(frame: number, dueAt: number): boolean {
+    const { floor, streams } = this;
+    const isAlone = floor.cpu.nextEnd === Infinity && !streams.areReading && !floor.isSpread;
+    return isAlone && floor.now < dueAt && streams.nextOpening >= frame + 1;
   }
 
   // The browser takes one picture after the other; what it has not begun when the next comes, it leaves out.
@@ -265,7 +283,7 @@ class Simulation {
   }
 
   private settle(frame: number): void {
-    this.floor.log.set(frame, 'due', this.floor.startedAt + (frame - this.line.from) * this.floor.budgetMs);
+    this.floor.log.set(frame, 'due', this.dueAt(frame));
     this.floor.log.set(frame, 'waiting', this.floor.waitingAfter(frame));
     this.floor.log.set(frame, 'settled', 1);
   }

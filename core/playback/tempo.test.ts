@@ -47,4 +47,12 @@ describe('the tempo of a machine', () => {
     expect(tempo.at(9_050)).toBe(late);
     expect(new Tempo(0.2, 6).at(9_000)).not.toBe(late);
   });
+
+  it('knows the slowest of its steps in a while', () => {
+    const tempo = new Tempo(0.2, 7);
+    const steps = [0, 1, 2, 3, 4, 5].map((step) => tempo.at(step * STEP));
+    expect(tempo.slowest(0, 5 * STEP)).toBe(Math.max(...steps));
+    expect(tempo.slowest(2.9 * STEP, 4.1 * STEP)).toBe(Math.max(...steps.slice(2, 5)));
+    expect(tempo.slowest(3.2 * STEP, 3.4 * STEP)).toBe(steps[3]);
+  });
 });

@@ -36,4 +36,11 @@ export class Tempo {
     }
     return this.times[step]!;
   }
+
+  /** The most that `at` comes to from one moment up to another. */
+  slowest(from: number, to: number): number {
+    let most = this.at(to);
+    for (let ms = from; ms < to; ms += STEP_MS) most = Math.max(most, this.at(ms));
+    return most;
+  }
 }
