@@ -266,6 +266,69 @@ describe('the timeline', () => {
     await browser.waitForPicture();
   });
 
+  it('puts a source over what stands at the playhead, also when it was looked at alone before', async () => {
+    const { page } = browser;
+    await browser.goTo(24, 24);
+    await page.getByRole('link', { name: 'Sources', exact: true }).click();
+    await page.getByRole('checkbox', { name: /pal25/ }).check();
+    await page.getByRole('button', { name: 'Play alone' }).click();
+    await page.getByTestId('subject').waitFor();
+    await browser.goTo(40, 25);
+    await browser.waitForCode({ source: 3, frame: 40 });
+    await page.getByRole('link', { name: 'Sources', exact: true }).click();
+    await page.getByRole('checkbox', { name: /pal25/ }).check();
+    await page.getByRole('button', { name: 'Put over at playhead' }).click();
+    // Its three seconds lie on the rest of the first clip and on the second as a whole.
+    await expect
+      .poll(async () => (await kept()).tracks[0]!.clips.map(({ start, length }) => [start, length]))
+      .toEqual([
+        [0, 24],
+        [24, 72],
+        [96, 48],
+      ]);
+    await page.getByRole('link', { name: 'Work', exact: true }).click();
+    await page.getByRole('button', { name: 'Back to the timeline' }).click();
+    // The timeline stands where it stood.
+    await browser.waitForCode({ source: 3, frame: 0 });
+    await browser.goTo(34, 24);
+    await browser.waitForCode({ source: 3, frame: 10 });
+    await page.keyboard.press('z');
+    await becomes(START);
+    await browser.waitForPicture();
+  });
+
+  it('does not overwrite what another window has kept meanwhile, and says so', async () => {
+    const other = await TestBrowser.open(server.url);
+    await other.waitForPicture();
+    let release = (): void => undefined;
+    const held = new Promise<void>((resolve) => (release = resolve));
+    await other.page.route(`**/api/projects/${made.project.id}`, async (route) => {
+      if (route.request().method() === 'PUT') await held;
+      await route.continue();
+    });
+    // The other window splits all at 24, and its change is on the way while this one splits at 72.
+    await other.goTo(24, 24);
+    const asked = other.page.waitForRequest((request) => request.method() === 'PUT');
+    await other.page.keyboard.press('s');
+    await asked;
+    await browser.goTo(72, 24);
+    await browser.page.keyboard.press('s');
+    const split = ['cut 0 0+48', 'cut 1 48+24', 'cut 1 72+24', 'cut 2 96+48'];
+    await becomes(split);
+    release();
+    await other.page.getByText('The project was changed in another window').waitFor();
+    await becomes(split);
+    // It goes on with what was kept: the same edit is now made to that.
+    await other.page.keyboard.press('s');
+    await becomes(['cut 0 0+24', 'cut 0 24+24', ...split.slice(1)]);
+    await other.close();
+    // And this window has followed: it takes back first what the other one did, and then what it did itself.
+    await browser.page.keyboard.press('z');
+    await becomes(split);
+    await browser.page.keyboard.press('z');
+    await becomes(START);
+  });
+
   it('moves clips to another track by keyboard, and marks a place', async () => {
     await browser.page.getByRole('button', { name: 'Tracks' }).click();
     await browser.page.getByRole('menuitem', { name: 'Add a picture track' }).click();

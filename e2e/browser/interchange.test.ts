@@ -164,6 +164,49 @@ describe('open formats', () => {
     await expect.poll(() => line()).toHaveLength(3);
   });
 
+  it('lays nested stacks flat, says so, and writes them back as they were', async () => {
+    const { page } = browser;
+    const inner = (name: string, ...children: object[]): object => ({
+      ...{ OTIO_SCHEMA: 'Track.1', kind: 'Video', name, children },
+    });
+    const nested = {
+      ...{ OTIO_SCHEMA: 'Stack.1', name: 'a day at the mill' },
+      source_range: { OTIO_SCHEMA: 'TimeRange.1', start_time: time(6), duration: time(18) },
+      children: [inner('below', clip('long24', 24, 24)), inner('above', clip('found later', 0, 12))],
+    };
+    const children = [clip('long24', 0, 24), nested];
+    const track = { ...inner('V1'), children };
+    const file = {
+      ...{ OTIO_SCHEMA: 'Timeline.1', name: 'Nested' },
+      tracks: { OTIO_SCHEMA: 'Stack.1', children: [track] },
+    };
+    await open('nested.otio', JSON.stringify(file));
+    await page
+      .getByTestId('import-notes')
+      .getByText(/Nested stacks were laid flat/)
+      .waitFor();
+    await page.getByTestId('use-import').click();
+    await expect.poll(() => line(0)).toEqual(['long24 0+24', 'long24 24+18']);
+    expect(await line(1)).toEqual(['found later 24+6']);
+    // Six frames into the stack, and then behind the end of what lies above.
+    await browser.goTo(26, 24);
+    await browser.waitForCode({ source: 3, frame: 8 });
+    await browser.goTo(31, 24);
+    await browser.waitForCode({ source: 1, frame: 37 });
+    await page.getByRole('button', { name: 'File', exact: true }).click();
+    const waiting = page.waitForEvent('download');
+    await page.getByRole('menuitem', { name: 'Save as OpenTimelineIO' }).click();
+    const path = join(server.folder, 'saved nested.otio');
+    await (await waiting).saveAs(path);
+    const written = JSON.parse(await readFile(path, 'utf8')) as {
+      tracks: { children: { children: { OTIO_SCHEMA: string; name: string; children?: object[] }[] }[] };
+    };
+    expect(written.tracks.children).toHaveLength(1);
+    const [, stack] = written.tracks.children[0]!.children;
+    expect(stack).toMatchObject({ OTIO_SCHEMA: 'Stack.1', name: 'a day at the mill' });
+    expect(stack!.children).toHaveLength(2);
+  });
+
   it('says of a damaged file where it is damaged, and changes nothing', async () => {
     const before = await kept();
     await open('broken.edl', '001 AX V C 01:00:00:00 01:00:99:00 00:00:00:00 00:00:01:00');

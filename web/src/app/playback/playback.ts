@@ -55,19 +55,29 @@ export class Playback {
   /** The frame that was asked for last; the player gets there a moment later. */
   private sought = 0;
   private destroyed = false;
+  /** What was played alone when it was last looked at. */
+  private playedId: string | null;
   /** Where the pointer asked for a picture last, and when. */
   private scrubbed: { frame: number; at: number } | undefined;
   private readonly scrubWaits: number[] = [];
 
   constructor() {
     this.sought = this.storedFrame();
+    this.playedId = this.subjectId();
     // A plan of a long timeline takes longer than an edit may: what is edited is drawn first.
     effect((onCleanup) => {
       this.timeline();
       this.tuning();
       this.sources();
       this.copies();
-      onCleanup(afterPaint(() => this.give(this.plan())));
+      const subjectId = this.subjectId();
+      const go = (): void => {
+        this.give(this.plan());
+        if (subjectId === this.playedId) return;
+        this.playedId = subjectId;
+        this.seek(this.storedFrame());
+      };
+      onCleanup(afterPaint(go));
     });
     inject(DestroyRef).onDestroy(() => this.leave());
   }
@@ -213,6 +223,8 @@ export class Playback {
   private leave(): void {
     this.destroyed = true;
     const { player } = this;
+    // What was asked for last may not have come yet.
+    this.store.dispatch(PlayerActions.placeAsked({ frame: this.here }));
     if (!player) return;
     if (player.state === 'still') {
       player.dispose();

@@ -14,8 +14,14 @@ import {
 } from '@hone/core/timeline';
 import { sentenceOf } from '../api/api';
 import { CopyActions, PlayerActions, ProjectActions, SourcesActions } from '../state/actions';
-import { mediaFeature, playbackFeature } from '../state/features';
-import { selectAllCopyRows, selectProject, selectUsedIds, type CopyRow } from '../state/selectors';
+import { mediaFeature } from '../state/features';
+import {
+  selectAllCopyRows,
+  selectProject,
+  selectTimelineFrame,
+  selectUsedIds,
+  type CopyRow,
+} from '../state/selectors';
 import { bytes, count, wait } from '../words/quantities';
 
 /** What can be done to the chosen sources, be it one or a thousand. What cannot be done says why. */
@@ -30,7 +36,7 @@ export class SelectionBar {
   private readonly router = inject(Router);
   readonly chosen = input.required<readonly Source[]>();
   private readonly project = this.store.selectSignal(selectProject);
-  private readonly playhead = this.store.selectSignal(playbackFeature.selectFrame);
+  private readonly playhead = this.store.selectSignal(selectTimelineFrame);
   private readonly rows = this.store.selectSignal(selectAllCopyRows);
   private readonly used = this.store.selectSignal(selectUsedIds);
   private readonly estimating = this.store.selectSignal(mediaFeature.selectEstimating);

@@ -7,6 +7,7 @@ import { emptyTimeline } from '@hone/core/timeline';
 import { describe, expect, it } from 'vitest';
 import { CopyActions, PlayerActions, ProjectActions, ServerActions } from './actions';
 import { mediaFeature, playbackFeature, projectFeature } from './features';
+import { selectTimelineFrame } from './selectors';
 
 const SIZE = { width: 1920, height: 1080 };
 const project: Project = {
@@ -93,6 +94,12 @@ describe('the state of the project', () => {
     const elsewhere = { ...second, revision: 6, timeline: { ...project.timeline, startFrame: 9 } };
     const after = reducer(settled, ServerActions.projectChanged({ project: elsewhere }));
     expect(after.open!.timeline.startFrame).toBe(9);
+    // And taken back by itself, before what this window has edited.
+    const back = reducer(after, ProjectActions.editTakenBack());
+    expect(back.open!.timeline.startFrame).toBe(2);
+    expect(reducer(back, ProjectActions.editTakenBack()).open!.timeline.startFrame).toBe(1);
+    const same = ServerActions.projectChanged({ project: { ...elsewhere, revision: 7 } });
+    expect(reducer(after, same).past).toEqual(after.past);
   });
 
   it('says when the first clip gave the project its shape', () => {
@@ -181,6 +188,18 @@ describe('the state of playback', () => {
       runId: 'r2',
       beforeId: null,
     });
+  });
+
+  it('goes back to where the timeline stood when a source is no longer played alone', () => {
+    const at = (frame: number) => PlayerActions.placeAsked({ frame });
+    const play = (sourceId: string | null) => PlayerActions.subjectChosen({ sourceId });
+    const alone = [at(40), play('a'), at(7)].reduce<typeof open>(reducer, open);
+    expect(alone.frame).toBe(7);
+    expect(selectTimelineFrame.projector('a', alone.frame, alone.leftAt)).toBe(40);
+    const another = [play('b'), at(9)].reduce<typeof open>(reducer, alone);
+    const back = reducer(another, play(null));
+    expect(back.frame).toBe(40);
+    expect(selectTimelineFrame.projector(null, back.frame, back.leftAt)).toBe(40);
   });
 
   it('knows what stands in the viewer', () => {

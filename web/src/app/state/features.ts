@@ -131,7 +131,10 @@ export const projectFeature = createFeature({
       const notice = reshaped
         ? `Frame size and rate were taken from the first clip: ${shapeOf(project)}.`
         : state.notice;
-      return { ...state, notice, open: { ...project, tuning: open.tuning } };
+      // What another window did is an edit like any: taken back by itself, so that older ones do not undo it in passing.
+      const isEdited = !reshaped && JSON.stringify(open.timeline) !== JSON.stringify(project.timeline);
+      const history = isEdited ? { past: [...state.past, open.timeline].slice(-MOST_PAST), future: [] } : {};
+      return { ...state, ...history, notice, open: { ...project, tuning: open.tuning } };
     }),
     // What was edited since the save began stays; only the revision is taken from the reply.
     on(ProjectActions.kept, (state, { project, edits }) =>
@@ -250,6 +253,8 @@ export interface PlaybackState {
   readonly scrubs: readonly ScrubRecord[];
   /** The source that is played alone; null for the timeline. */
   readonly subjectId: string | null;
+  /** Where the timeline stood when a source took its place. */
+  readonly leftAt: number;
   /** Sources that are seen or heard in what is played, in the order in which they are met. */
   readonly seenIds: readonly string[];
 }
@@ -265,6 +270,7 @@ const atRest: PlaybackState = {
   beforeId: null,
   scrubs: [],
   subjectId: null,
+  leftAt: 0,
   seenIds: [],
 };
 
@@ -287,14 +293,18 @@ export const playbackFeature = createFeature({
       scrubs,
       ...newest(runs, null),
     })),
-    on(PlayerActions.subjectChosen, (state, { sourceId }) => ({
-      ...state,
-      subjectId: sourceId,
-      frame: 0,
-      inFrame: null,
-      outFrame: null,
-      ...newest(state.runs, sourceId),
-    })),
+    on(PlayerActions.subjectChosen, (state, { sourceId }) => {
+      const leftAt = state.subjectId === null ? state.frame : state.leftAt;
+      return {
+        ...state,
+        subjectId: sourceId,
+        leftAt,
+        frame: sourceId === null ? leftAt : 0,
+        inFrame: null,
+        outFrame: null,
+        ...newest(state.runs, sourceId),
+      };
+    }),
     on(PlayerActions.scrubKept, (state, { scrub }) => ({ ...state, scrubs: [scrub, ...state.scrubs] })),
     on(PlayerActions.runChanged, (state, { run }) => ({
       ...state,

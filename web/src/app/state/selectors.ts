@@ -194,6 +194,14 @@ export const selectFoundSources = createSelector(
     context ? sources.filter((source) => matches(source, conditions, context)) : [],
 );
 
+/** The frame at which the timeline stands, also while a source is played alone. */
+export const selectTimelineFrame = createSelector(
+  playbackFeature.selectSubjectId,
+  playbackFeature.selectFrame,
+  playbackFeature.selectLeftAt,
+  (subjectId, frame, leftAt) => (subjectId === null ? frame : leftAt),
+);
+
 /** Which pixels the viewer shows, for the plate under it. */
 export const selectPlate = createSelector(playbackFeature.selectPixels, selectTimeline, (pixels, timeline) =>
   pixels && timeline ? { ...pixels, full: timeline.size } : null,
