@@ -318,14 +318,19 @@ describe('the timeline', () => {
     release();
     await other.page.getByText('The project was changed in another window').waitFor();
     await becomes(split);
-    // It goes on with what was kept: the same edit is now made to that.
+    // Nothing is lost, and it goes on with what was kept.
+    await other.page.keyboard.press('Shift+Z');
+    await becomes(['cut 0 0+24', 'cut 0 24+24', 'cut 1 48+48', 'cut 2 96+48']);
+    await other.page.keyboard.press('z');
+    await becomes(split);
+    expect(await other.page.getByTestId('plate').textContent()).toContain('preview');
     await other.page.keyboard.press('s');
     await becomes(['cut 0 0+24', 'cut 0 24+24', ...split.slice(1)]);
     await other.close();
     // And this window has followed: it takes back first what the other one did, and then what it did itself.
     await browser.page.keyboard.press('z');
     await becomes(split);
-    await browser.page.keyboard.press('z');
+    for (let step = 0; step < 3; step++) await browser.page.keyboard.press('z');
     await becomes(START);
   });
 

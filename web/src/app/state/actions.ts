@@ -66,6 +66,7 @@ export const ProjectActions = createActionGroup({
     'Delivery edited': props<{ delivery: Delivery }>(),
     /** A save ended; `edits` is how many edits it held. */
     Kept: props<{ project: Project; edits: number }>(),
+    Refused: props<{ project: Project }>(),
     'Lever moved': props<{ tuning: Tuning }>(),
     'Files chosen': props<{ fileIds: string[] }>(),
     'Files dropped': props<{ files: File[] }>(),

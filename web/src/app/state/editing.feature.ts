@@ -30,6 +30,6 @@ export const editingFeature = createFeature({
     on(EditActions.snappingTurned, (state) => ({ ...state, snapping: !state.snapping })),
     on(EditActions.effectsTurned, (state) => ({ ...state, effectsOpen: !state.effectsOpen })),
     on(EditActions.effectsCopied, (state, { effects }) => ({ ...state, copiedEffects: effects })),
-    on(ProjectActions.opened, (state) => ({ ...state, chosenIds: [] })),
+    on(ProjectActions.opened, ProjectActions.refused, (state) => ({ ...state, chosenIds: [] })),
   ),
 });

@@ -40,6 +40,9 @@ const shapeOf = ({ timeline: { size, rate } }: Project): string =>
 /** Edits that can be taken back. */
 const MOST_PAST = 50;
 
+const REFUSED =
+  'The project was changed in another window meanwhile, so your last edit was not kept. What was kept is shown now; Do again puts yours in its place.';
+
 const noProject: ProjectState = {
   list: [],
   open: null,
@@ -77,6 +80,19 @@ export const projectFeature = createFeature({
       notice: message,
       opening: false,
     })),
+    // Nothing is lost: what was refused can be done again, over what another window has kept.
+    on(ProjectActions.refused, (state, { project }) =>
+      state.open?.id === project.id
+        ? {
+            ...state,
+            open: { ...project, tuning: state.open.tuning },
+            future: [state.open.timeline],
+            edits: 0,
+            keptEdits: 0,
+            notice: REFUSED,
+          }
+        : state,
+    ),
     on(ProjectActions.noticeRead, (state) => ({ ...state, notice: null })),
     on(ProjectActions.timelineEdited, (state, { timeline }) =>
       state.open

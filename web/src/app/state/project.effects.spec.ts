@@ -9,7 +9,7 @@ import { Store, type Action } from '@ngrx/store';
 import { BehaviorSubject, map, Subject } from 'rxjs';
 import { describe, expect, it } from 'vitest';
 import { Api, ApiError } from '../api/api';
-import { ProjectActions } from './actions';
+import { ProjectActions, ServerActions } from './actions';
 import { projectFeature } from './features';
 import { ProjectEffects } from './project.effects';
 
@@ -24,6 +24,9 @@ const project: Project = {
   revision: 3,
   createdAt: '',
 };
+
+/** As another window has kept it. */
+const ELSEWHERE: Project = { ...project, revision: 9, timeline: { ...project.timeline, startFrame: 77 } };
 
 /** The effects over a real reducer and a server that answers when the test says so. */
 function setUp() {
@@ -59,14 +62,19 @@ function setUp() {
     providers: [
       { provide: Actions, useValue: actions },
       { provide: Store, useValue: { select } },
-      { provide: Api, useValue: { changeProject } },
+      { provide: Api, useValue: { changeProject, project: () => Promise.resolve(ELSEWHERE) } },
     ],
   });
   const effects = runInInjectionContext(injector, () => new ProjectEffects());
-  effects.save.subscribe((action) => dispatch(action));
+  const done: string[] = [];
+  for (const effect of [effects.save, effects.reopen])
+    effect.subscribe((action) => {
+      done.push(action.type);
+      dispatch(action);
+    });
   const edit = (startFrame: number): void =>
     dispatch(ProjectActions.timelineEdited({ timeline: { ...project.timeline, startFrame } }));
-  return { sent, answers, state, edit, dispatch };
+  return { sent, answers, state, edit, dispatch, done };
 }
 
 describe('saving', () => {
@@ -104,5 +112,35 @@ describe('saving', () => {
     );
     await expect.poll(() => state.value.notice).toBe('The clip overlaps.');
     expect(state.value.open!.timeline.startFrame).toBe(1);
+  });
+
+  it('shows what another window has kept, and can put its own edit in its place', async () => {
+    const { sent, answers, state, edit, dispatch } = setUp();
+    edit(1);
+    await expect.poll(() => answers.length).toBe(1);
+    answers[0]!.refuse(new ApiError({ type: '', title: 'Changed', status: 409, detail: 'Changed.' }));
+    await expect.poll(() => state.value.open!.revision).toBe(9);
+    expect(state.value.open!.timeline.startFrame).toBe(77);
+    expect(state.value.notice).toContain('your last edit was not kept');
+    dispatch(ProjectActions.editDoneAgain());
+    await expect.poll(() => sent.length).toBe(2);
+    expect(sent[1]).toMatchObject({ revision: 9, timeline: { startFrame: 1 } });
+    dispatch(ProjectActions.editTakenBack());
+    expect(state.value.open!.timeline.startFrame).toBe(77);
+  });
+
+  it('keeps what was edited while there was no connection before anything is read again', async () => {
+    const { sent, answers, state, edit, dispatch, done } = setUp();
+    edit(1);
+    await expect.poll(() => answers.length).toBe(1);
+    answers[0]!.refuse(new TypeError('No connection.'));
+    await expect.poll(() => state.value.notice).not.toBeNull();
+    dispatch(ServerActions.connectionFound({ again: true }));
+    await expect.poll(() => sent.length).toBe(2);
+    expect(sent[1]).toMatchObject({ revision: 3, timeline: { startFrame: 1 } });
+    expect(done).not.toContain(ProjectActions.chosen.type);
+    answers[1]!.accept();
+    await expect.poll(() => done.at(-1)).toBe(ProjectActions.chosen.type);
+    expect(state.value.keptEdits).toBe(1);
   });
 });

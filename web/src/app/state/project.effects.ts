@@ -85,15 +85,19 @@ export class ProjectEffects {
     ),
   );
 
-  /** After a break of the connection, whatever happened meanwhile is read again. */
+  /** After a break of the connection, what could not be kept is, and whatever happened meanwhile is read again. */
   readonly reopen = createEffect(() =>
     this.actions.pipe(
       ofType(ServerActions.connectionFound),
       filter(({ again }) => again),
-      withLatestFrom(this.store.select(selectProject)),
-      map(([, project]) =>
-        project ? ProjectActions.chosen({ projectId: project.id }) : ProjectActions.pageOpened(),
-      ),
+      withLatestFrom(this.store.select(projectFeature.selectProjectState)),
+      mergeMap(([, { open, edits, keptEdits }]) => {
+        if (!open) return of(ProjectActions.pageOpened());
+        const chosen = ProjectActions.chosen({ projectId: open.id });
+        if (edits === keptEdits) return of(chosen);
+        const isKept = ({ type }: Action): boolean => type === ProjectActions.kept.type;
+        return this.keep(open, edits).pipe(mergeMap((said) => (isKept(said) ? [said, chosen] : [said])));
+      }),
     ),
   );
 
@@ -204,12 +208,11 @@ export class ProjectEffects {
   }
 
   // What another window kept is shown again, so that nothing is edited that cannot be kept.
-  private refused(error: unknown, project: Project): Observable<Action> {
-    if (error instanceof ApiError && error.problem.status === 409) {
-      return from(this.read(project.id)).pipe(
-        mergeMap((opened) => [opened, ProjectActions.failed({ message: sentenceOf(error) })]),
-      );
-    }
-    return failed(error);
+  private refused(error: unknown, { id }: Project): Observable<Action> {
+    if (!(error instanceof ApiError) || error.problem.status !== 409) return failed(error);
+    return from(this.api.project(id)).pipe(
+      map((project) => ProjectActions.refused({ project })),
+      catchError(failed),
+    );
   }
 }
