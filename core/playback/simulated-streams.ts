@@ -120,8 +120,8 @@ export class SimulatedStreams {
     this.isAside = false;
     const burst = burstOf(this.queues);
     const { cpu, now } = this.floor;
-    const ends = burst && now + burst.ms * this.floor.slowest(now, dueAt);
-    if (burst && burst.cores + cores <= cpu.capacity && ends! < dueAt) this.doAside();
+    const hasCores = burst !== undefined && burst.cores + cores <= cpu.capacity;
+    if (hasCores && now + burst.ms * this.floor.slowest(now, dueAt) < dueAt) this.doAside();
     else for (const [first] of this.queues) if (first) this.make(first);
   }
 

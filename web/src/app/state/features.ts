@@ -21,6 +21,8 @@ import { sourcesPageFeature, type SourcesPageState } from './sources-page.featur
 export interface ProjectState {
   readonly list: readonly ProjectEntry[];
   readonly open: Project | null;
+  /** The open one as the server has it, as far as that is known. */
+  readonly kept: Project | null;
   readonly opening: boolean;
   /** Timelines before the last edits, the newest last. */
   readonly past: readonly Timeline[];
@@ -40,12 +42,16 @@ const shapeOf = ({ timeline: { size, rate } }: Project): string =>
 /** Edits that can be taken back. */
 const MOST_PAST = 50;
 
-const REFUSED =
-  'The project was changed in another window meanwhile, so your last edit was not kept. What was kept is shown now; Do again puts yours in its place.';
+/** Whether two timelines, or deliveries, say the same. */
+const isSame = (one: unknown, other: unknown): boolean => JSON.stringify(one) === JSON.stringify(other);
+
+const refusedText = (isTimeline: boolean): string =>
+  `The project was changed in another window meanwhile, so your last ${isTimeline ? 'edit' : 'change'} was not kept. What was kept is shown now${isTimeline ? '; Do again puts yours in its place' : ''}.`;
 
 const noProject: ProjectState = {
   list: [],
   open: null,
+  kept: null,
   opening: true,
   past: [],
   future: [],
@@ -68,6 +74,7 @@ export const projectFeature = createFeature({
     on(ProjectActions.opened, (state, { project }) => ({
       ...state,
       open: project,
+      kept: project,
       opening: false,
       past: [],
       future: [],
@@ -80,19 +87,20 @@ export const projectFeature = createFeature({
       notice: message,
       opening: false,
     })),
-    // Nothing is lost: what was refused can be done again, over what another window has kept.
-    on(ProjectActions.refused, (state, { project }) =>
-      state.open?.id === project.id
-        ? {
-            ...state,
-            open: { ...project, tuning: state.open.tuning },
-            future: [state.open.timeline],
-            edits: 0,
-            keptEdits: 0,
-            notice: REFUSED,
-          }
-        : state,
-    ),
+    // Nothing is lost: an edit that was refused can be done again, over what another window has kept.
+    on(ProjectActions.refused, (state, { project }) => {
+      if (state.open?.id !== project.id) return state;
+      const isTimeline = !isSame(state.open.timeline, state.kept?.timeline);
+      return {
+        ...state,
+        open: { ...project, tuning: state.open.tuning },
+        kept: project,
+        future: isTimeline ? [state.open.timeline] : [],
+        edits: 0,
+        keptEdits: 0,
+        notice: refusedText(isTimeline),
+      };
+    }),
     on(ProjectActions.noticeRead, (state) => ({ ...state, notice: null })),
     on(ProjectActions.timelineEdited, (state, { timeline }) =>
       state.open
@@ -148,14 +156,14 @@ export const projectFeature = createFeature({
         ? `Frame size and rate were taken from the first clip: ${shapeOf(project)}.`
         : state.notice;
       // What another window did is an edit like any: taken back by itself, so that older ones do not undo it in passing.
-      const isEdited = !reshaped && JSON.stringify(open.timeline) !== JSON.stringify(project.timeline);
+      const isEdited = !reshaped && !isSame(open.timeline, project.timeline);
       const history = isEdited ? { past: [...state.past, open.timeline].slice(-MOST_PAST), future: [] } : {};
-      return { ...state, ...history, notice, open: { ...project, tuning: open.tuning } };
+      return { ...state, ...history, notice, kept: project, open: { ...project, tuning: open.tuning } };
     }),
     // What was edited since the save began stays; only the revision is taken from the reply.
     on(ProjectActions.kept, (state, { project, edits }) =>
       state.open?.id === project.id
-        ? { ...state, open: { ...state.open, revision: project.revision }, keptEdits: edits }
+        ? { ...state, kept: project, open: { ...state.open, revision: project.revision }, keptEdits: edits }
         : state,
     ),
     on(ServerActions.connectionFound, (state) => ({ ...state, connected: true })),

@@ -129,6 +129,19 @@ describe('saving', () => {
     expect(state.value.open!.timeline.startFrame).toBe(77);
   });
 
+  it('puts back no timeline where only the delivery was refused', async () => {
+    const { answers, state, dispatch } = setUp();
+    dispatch(
+      ProjectActions.deliveryEdited({ delivery: { ...project.delivery, size: { width: 2, height: 2 } } }),
+    );
+    await expect.poll(() => answers.length).toBe(1);
+    answers[0]!.refuse(new ApiError({ type: '', title: 'Changed', status: 409, detail: 'Changed.' }));
+    await expect.poll(() => state.value.open!.revision).toBe(9);
+    expect(state.value.future).toEqual([]);
+    expect(state.value.open!.delivery).toEqual(project.delivery);
+    expect(state.value.notice).toMatch(/your last change was not kept\. What was kept is shown now\.$/);
+  });
+
   it('keeps what was edited while there was no connection before anything is read again', async () => {
     const { sent, answers, state, edit, dispatch, done } = setUp();
     edit(1);
