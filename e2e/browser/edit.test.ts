@@ -1,4 +1,4 @@
-import type { Project } from '@hone/core/api';
+import type { Project, RunRecord } from '@hone/core/api';
 import { rational } from '@hone/core/time';
 import type { Clip, Timeline } from '@hone/core/timeline';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
@@ -247,6 +247,23 @@ describe('the timeline', () => {
     await expect.poll(async () => (await frameAt(0.95)) - (await frameAt(0.05))).toBeLessThan(3);
     await turn(200);
     await expect.poll(async () => (await frameAt(0.95)) - (await frameAt(0.05))).toBeGreaterThan(120);
+  });
+
+  it('plays from where it is told to, however far behind that the playhead stands', async () => {
+    const { page } = browser;
+    // At the end it begins anew, two clips before the one that is seen.
+    await browser.goTo(LENGTH - 1, 24);
+    await browser.playThrough();
+    const played = async () =>
+      (await server.get<RunRecord[]>(`projects/${made.project.id}/runs`))[0]!.summary;
+    expect((await played()).wanted).toBe(LENGTH);
+    await browser.goTo(10, 24);
+    await page.keyboard.press('i');
+    await browser.goTo(60, 24);
+    await page.keyboard.press('o');
+    await browser.playThrough();
+    await expect.poll(async () => (await played()).wanted).toBe(51);
+    await page.keyboard.press('u');
   });
 
   it('takes a source in at the playhead, between the clips', async () => {

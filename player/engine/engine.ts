@@ -135,6 +135,7 @@ export class Engine {
     this.control.set('running', 0);
     this.shuttleFrom = undefined;
     this.request = request;
+    this.frame = request.from;
     this.setState('starting', request.from);
     await this.streams.closeAll();
     if (intent !== this.intent) return;
@@ -350,7 +351,7 @@ export class Engine {
     for (const passage of this.plan!.passages) {
       if (passage.from > horizon || passage.from >= end) break;
       const from = Math.max(passage.from, Math.ceil(playhead));
-      if (from >= passage.to || this.streams.isOpen(passage) || passage.to <= this.frame) continue;
+      if (from >= passage.to || this.streams.isOpen(passage)) continue;
       this.openPassage(passage, from, true);
     }
     this.streams.share();
