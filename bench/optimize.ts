@@ -33,7 +33,7 @@ export async function optimize(): Promise<Record<string, number>> {
           '-y',
           '-i',
           clip.path,
-          ...copyArguments(copySizeOf(clip, DIVISOR), 'progressive'),
+          ...copyArguments(copySizeOf(clip, DIVISOR), clip.facts!.picture!),
           join(folder, 'bare.mp4'),
         ];
         const bareStart = performance.now();

@@ -1,5 +1,5 @@
 // Installs what a command needs and then runs it. Uses nothing but Node, since on a fresh clone there is nothing else.
-import { spawnSync } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
@@ -29,8 +29,10 @@ if (!wanted) fail(`There is no command "${command}".`);
 
 installPackages();
 for (const tool of wanted.tools) needTool(tool);
-const result = spawnSync(process.execPath, [...wanted.run, ...args], { cwd: root, stdio: 'inherit' });
-process.exit(result.status ?? 1);
+const child = spawn(process.execPath, [...wanted.run, ...args], { cwd: root, stdio: 'inherit' });
+// Whoever stops this command means what it started.
+for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP']) process.on(signal, () => child.kill(signal));
+child.on('exit', (code, signal) => process.exit(code ?? (signal === null ? 1 : 0)));
 
 function installPackages() {
   const lock = createHash('sha256')

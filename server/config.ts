@@ -20,11 +20,14 @@ export interface Config {
   readonly logLevel: string;
   /** Whether a machine that is not known is measured without being asked. */
   readonly measuresItself: boolean;
+  /** Whether a browser needs the token of the printed address. */
+  readonly asksForToken: boolean;
 }
 
 /**
  * @param env PORT, HONE_DATA, HONE_MEDIA (folders, separated as in PATH), HONE_FFMPEG, HONE_FFPROBE, HONE_LOG,
- *   HONE_MEASURE ("asked": the machine is measured only on request)
+ *   HONE_MEASURE ("asked": the machine is measured only on request), HONE_TOKEN ("on": the printed address carries a
+ *   token without which nobody gets in)
  * @param root folder of the repository
  * @throws RangeError when the port is not one
  */
@@ -50,5 +53,6 @@ export function configFrom(env: NodeJS.ProcessEnv, root: string): Config {
     extraOrigin: env['HONE_DEV_ORIGIN'],
     logLevel: env['HONE_LOG'] ?? 'warn',
     measuresItself: env['HONE_MEASURE'] !== 'asked',
+    asksForToken: env['HONE_TOKEN'] === 'on',
   };
 }

@@ -1,6 +1,9 @@
 export { configFrom, type Config } from './config.js';
-export { startServer, type RunningServer, type Services } from './start.js';
+export { offerRecovery, type Recovery } from './recovery.js';
+export { startServer, type RunningServer, type Services, type StartOptions } from './start.js';
 export type { JobContext, JobHandler, JobQueue, NewJob } from './jobs/queue.js';
+export { attemptPath, writeAside } from './store/aside.js';
+export { makeBackup, backupsOf, DamagedDatabaseError } from './store/backups.js';
 export { runFfmpeg, runTool, fileArgument, CancelledError } from './ffmpeg/process.js';
 export { probe } from './ffmpeg/probe.js';
 export { plainFile } from './ffmpeg/input.js';

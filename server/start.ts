@@ -18,7 +18,10 @@ import { exportRoutes } from './exports/routes.js';
 import { TableStore } from './effects/table-store.js';
 import { effectFiles, tableRoutes } from './effects/routes.js';
 import { EventBus, eventStream } from './http/events.js';
-import { onlyOwnPage, securityHeaders } from './http/guard.js';
+import { idleBodies, onlyDescribedTypes } from './http/bodies.js';
+import { onlyOwnPage, sandboxed, securityHeaders } from './http/guard.js';
+import { onlyOwner } from './http/owner.js';
+import { newToken, onlyWithToken } from './http/token.js';
 import { pages } from './http/pages.js';
 import { nothingHere, problemHandler } from './http/problems.js';
 import { routesOf } from './http/routes-of.js';
@@ -36,6 +39,7 @@ import { SourceWatcher } from './media/watch.js';
 import { Folders } from './media/folders.js';
 import { hashHandler } from './media/hash.js';
 import { Importer } from './media/import.js';
+import { Removal } from './media/removal.js';
 import { sourceRoutes } from './media/routes.js';
 import { SourceStore } from './media/source-store.js';
 import { ProjectStore } from './projects/project-store.js';
@@ -46,7 +50,13 @@ import { rigRoutes } from './rig/routes.js';
 import { Sampler } from './rig/sampler.js';
 import { runRoutes } from './runs/routes.js';
 import { RunStore } from './runs/run-store.js';
+import { MediaAccess } from './media/media-access.js';
+import { children } from './process/child-registry.js';
+import { lockFolder } from './process/folder-lock.js';
+import { BackupClock } from './store/backups.js';
 import { openDatabase, type Database } from './store/database.js';
+import { makePrivateFolder } from './store/private-folder.js';
+import { sweep } from './store/sweep.js';
 
 const KEEP_ALIVE_MS = 600_000;
 
@@ -60,6 +70,7 @@ export interface Services {
   readonly tables: TableStore;
   readonly importer: Importer;
   readonly folders: Folders;
+  readonly access: MediaAccess;
   readonly simulation: DriveSimulation;
   readonly rigs: RigStore;
   readonly limits: MemoryLimits;
@@ -80,6 +91,8 @@ export interface StartOptions {
   readonly jobKinds?: (services: Services) => readonly JobHandler[];
   /** Called before the queue starts. */
   readonly prepare?: (services: Services) => Promise<void>;
+  /** Time without a byte of a body after which a request is given up, ms. */
+  readonly bodyIdleMs?: number;
   /** A folder of pages that is served besides the interface, under /extra. */
   readonly extraPages?: string;
 }
@@ -90,62 +103,95 @@ export interface StartOptions {
  */
 export async function startServer(config: Config, options: StartOptions = {}): Promise<RunningServer> {
   const log = pino({ level: config.logLevel });
-  for (const folder of ['media', 'copies', 'exports', 'previews', 'tables']) {
-    await mkdir(join(config.dataFolder, folder), { recursive: true });
-  }
-  const { database, close } = await openDatabase(config.dataFolder);
-  const bus = new EventBus();
-  const services = assemble(config, database, bus, log);
-  const own = services.queue;
-  for (const handler of options.jobKinds?.(services) ?? []) own.register(handler);
-  await options.prepare?.(services);
+  const { dataFolder } = config;
+  await makePrivateFolder(dataFolder);
+  const lock = await lockFolder(dataFolder);
+  const undo: (() => unknown)[] = [() => lock.release()];
+  try {
+    await children.open(join(dataFolder, 'children'));
+    for (const folder of ['media', 'copies', 'exports', 'previews', 'tables']) {
+      await mkdir(join(dataFolder, folder), { recursive: true });
+    }
+    const { database, close } = await openDatabase(dataFolder);
+    undo.unshift(close);
+    const bus = new EventBus();
+    const services = assemble(config, database, bus, log);
+    const { queue, sources, copies, exports, importer, access } = services;
+    for (const handler of options.jobKinds?.(services) ?? []) queue.register(handler);
+    const onFault = (error: unknown): void =>
+      log.error({ err: error }, 'a part of the start failed; the rest goes on');
+    await sweep({ dataFolder, sources, copies, exports, queue, onFault }).catch(onFault);
+    await options.prepare?.(services);
 
-  let port = config.port;
-  const { app, routes } = application(services, database, bus, log, () => port, options.extraPages);
-  const server = createServer(app);
-  // A page that rests keeps its connections: one closed at the moment it is used again would lose the request.
-  server.keepAliveTimeout = KEEP_ALIVE_MS;
-  await listen(server, port);
-  port = (server.address() as AddressInfo).port;
-  await own.start();
-  const { sources, importer, folders } = services;
-  await importer.catchUp();
-  const watcher = new SourceWatcher(sources, importer, bus, () => folders.realRoots(), log);
-  await watcher.start();
-  return {
-    url: `http://127.0.0.1:${port}`,
-    services,
-    routes,
-    stop: async () => {
-      await watcher.stop();
-      await own.stop();
+    let port = config.port;
+    const token = config.asksForToken ? newToken() : undefined;
+    const parts = { services, database, bus, log, portOf: () => port, token };
+    const { app, routes } = application(parts, options);
+    const server = createServer(app);
+    // A page that rests keeps its connections: one closed at the moment it is used again would lose the request.
+    server.keepAliveTimeout = KEEP_ALIVE_MS;
+    // How long a request takes says nothing: an upload may take hours. Those that stop coming are given up (idleBodies).
+    server.requestTimeout = 0;
+    await listen(server, port);
+    undo.unshift(async () => {
       server.closeAllConnections();
       await new Promise((resolve) => server.close(resolve));
-      close();
-    },
-  };
+    });
+    port = (server.address() as AddressInfo).port;
+    const url = `http://127.0.0.1:${port}`;
+    await lock.announce(url);
+    await queue.start();
+    undo.unshift(() => queue.stop());
+    const watcher = new SourceWatcher(sources, importer, bus, access, log);
+    undo.unshift(() => watcher.stop());
+    // Reading many files again takes a while; the page is there meanwhile.
+    const caughtUp = importer
+      .catchUp((error, { name }) =>
+        log.warn({ err: error, source: name }, 'a source could not be read again'),
+      )
+      .catch(onFault)
+      .then(() => watcher.start())
+      .catch(onFault);
+    const backups = new BackupClock(dataFolder, onFault);
+    await backups.start().catch(onFault);
+    undo.unshift(() => backups.stop());
+    return {
+      url: token === undefined ? url : `${url}/?token=${token}`,
+      services,
+      routes,
+      stop: async () => {
+        await caughtUp;
+        for (const step of undo) await step();
+      },
+    };
+  } catch (error) {
+    for (const step of undo) await Promise.resolve(step()).catch(() => undefined);
+    throw error;
+  }
 }
 
 function assemble(config: Config, database: Database, bus: EventBus, log: Logger): Services {
   const projects = new ProjectStore(database, bus);
-  const sources = new SourceStore(database, bus);
+  const access = new MediaAccess(config.mediaFolders);
+  const sources = new SourceStore(database, bus, access);
   const copies = new CopyStore(database, bus);
   const exports = new ExportStore(database, bus);
   const tables = new TableStore(join(config.dataFolder, 'tables'));
   const queue = new SqliteQueue(database, bus, log);
-  const importer = new Importer(sources, copies, queue, config);
-  const folders = new Folders(config.mediaFolders);
+  const importer = new Importer(sources, copies, queue, config, access);
+  const folders = new Folders(config.mediaFolders, access);
   const simulation = new DriveSimulation(bus);
   const rigs = new RigStore(database);
   const limits = new MemoryLimits(rigs);
   const previews = previewFolder(config);
+  const scratch = join(config.dataFolder, 'scratch');
   queue.register(hashHandler(sources));
   queue.register(indexHandler(sources, config));
-  queue.register(stripHandler(sources, config.ffmpeg, previews));
+  queue.register(stripHandler(sources, config.ffmpeg, previews, scratch));
   queue.register(soundHandler(sources, config.ffmpeg, previews));
   queue.register(copyHandler(sources, copies, queue, limits, config));
-  queue.register(likenessHandler(sources, copies, config.ffmpeg));
-  queue.register(exportHandler({ sources, exports, tables, limits, tools: config }));
+  queue.register(likenessHandler(sources, copies, config));
+  queue.register(exportHandler({ sources, exports, tables, limits, tools: config, scratch }));
   return {
     config,
     projects,
@@ -155,6 +201,7 @@ function assemble(config: Config, database: Database, bus: EventBus, log: Logger
     tables,
     importer,
     folders,
+    access,
     simulation,
     rigs,
     limits,
@@ -165,20 +212,27 @@ function assemble(config: Config, database: Database, bus: EventBus, log: Logger
 
 const previewFolder = ({ dataFolder }: Config): string => join(dataFolder, 'previews');
 
+interface ApplicationParts {
+  readonly services: Services;
+  readonly database: Database;
+  readonly bus: EventBus;
+  readonly log: Logger;
+  readonly portOf: () => number;
+  readonly token: string | undefined;
+}
+
 function application(
-  services: Services,
-  database: Database,
-  bus: EventBus,
-  log: Logger,
-  portOf: () => number,
-  extraPages: string | undefined,
+  { services, database, bus, log, portOf, token }: ApplicationParts,
+  { extraPages, bodyIdleMs }: StartOptions,
 ): { app: Express; routes: string[] } {
   const { config, projects, sources, copies, exports, tables, importer, folders, simulation } = services;
   const { rigs, limits, queue, sampler } = services;
   const previews = previewFolder(config);
   const app = express();
   app.disable('x-powered-by');
-  app.use(onlyOwnPage(portOf, config.extraOrigin), ...securityHeaders());
+  app.use(onlyOwner(), onlyOwnPage(portOf, config.extraOrigin), ...securityHeaders());
+  if (token !== undefined) app.use(onlyWithToken(token, portOf));
+  app.use(idleBodies(bodyIdleMs));
   app.use(pinoHttp({ logger: log, useLevel: 'debug' }));
 
   const api = express.Router();
@@ -187,7 +241,7 @@ function application(
     response.set('Cache-Control', 'no-store');
     next();
   };
-  api.use(noStore);
+  api.use(noStore, onlyDescribedTypes);
   api.get('/health', (_request, response) => {
     response.json({ status: 'ok', upSeconds: Math.round((Date.now() - started) / 1000) });
   });
@@ -199,13 +253,17 @@ function application(
   api.use(runRoutes(new RunStore(database), sampler));
   api.use(rigRoutes(rigs, sources, config));
   api.use(json({ limit: '8mb' }));
-  api.use(projectRoutes(projects));
+  const { dataFolder } = config;
+  const removal = new Removal({ projects, sources, copies, exports, queue, dataFolder });
+  api.use(projectRoutes(projects, removal));
   api.use(
     sourceRoutes({
       projects,
       sources,
       importer,
       folders,
+      access: services.access,
+      removal,
       uploadFolder: join(config.dataFolder, 'media'),
       previewFolder: previews,
     }),
@@ -234,11 +292,11 @@ function application(
   media.use(mediaFiles(sources, copies, exports, previews, simulation));
   media.use(frameRoutes(sources, config.ffmpeg, simulation, limits));
   media.use(effectFiles(tables));
-  app.use('/media', media, nothingHere);
+  app.use('/media', sandboxed, media, nothingHere);
   if (extraPages) app.use('/extra', express.static(extraPages));
   app.use(pages(config.webFolder, config.playerFolder));
   app.use(nothingHere);
-  app.use(problemHandler(log));
+  app.use(problemHandler(log, config.dataFolder));
   return { app, routes: [...routesOf(api, '/api'), ...routesOf(media, '/media')] };
 }
 

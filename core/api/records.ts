@@ -251,6 +251,7 @@ export type ServerEvent =
   | { readonly kind: 'copy'; readonly copy: LightCopy }
   | { readonly kind: 'copyGone'; readonly copyId: string; readonly projectId: string }
   | { readonly kind: 'project'; readonly project: Project }
+  | { readonly kind: 'projectGone'; readonly projectId: string }
   | { readonly kind: 'simulation'; readonly simulation: Simulation }
   | { readonly kind: 'export'; readonly record: ExportRecord };
 

@@ -116,6 +116,18 @@ export interface SourceRemoval {
 
 export const sourceRemovalSchema = object({ sourceIds: ids() }).noUnknown();
 
+export interface SourceRetry {
+  readonly sourceIds: readonly string[];
+}
+
+export const sourceRetrySchema = object({ sourceIds: ids() }).noUnknown();
+
+export interface ProjectName {
+  readonly name: string;
+}
+
+export const projectNameSchema = object({ name: string().strict().trim().required().max(200) }).noUnknown();
+
 export interface SimulationChoice {
   readonly driveId: string | null;
 }

@@ -61,6 +61,15 @@ export const ROUTES: readonly RouteDescription[] = [
     replies.projectReply,
     requests.projectChangeSchema,
   ),
+  change(
+    'put',
+    '/api/projects/{id}/name',
+    'Renames a project',
+    200,
+    replies.projectReply,
+    requests.projectNameSchema,
+  ),
+  change('delete', '/api/projects/{id}', 'Deletes a project with all that Hone made of it', 204, null),
   change('put', '/api/projects/{id}/tuning', 'Moves levers', 200, replies.projectReply, tuningSchema),
   change(
     'put',
@@ -96,6 +105,14 @@ export const ROUTES: readonly RouteDescription[] = [
     200,
     many(replies.sourceReply),
     requests.sourceChangeSchema,
+  ),
+  change(
+    'post',
+    '/api/projects/{projectId}/sources/retry',
+    'Reads sources again that could not be read',
+    200,
+    many(replies.sourceReply),
+    requests.sourceRetrySchema,
   ),
   change(
     'post',

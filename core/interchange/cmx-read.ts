@@ -1,10 +1,10 @@
 import {
-  divide,
   formatTimecode,
   parseTimecode,
   rational,
   timecodeFormatOf,
   timeOfFrame,
+  toNumber,
   type Rational,
   type TimecodeFormat,
 } from '../time/index.js';
@@ -41,6 +41,34 @@ interface Event {
   name: string;
 }
 
+/** Rates at which an edit list can be meant, as the trade uses them. */
+const LIST_RATES: readonly Rational[] = [
+  rational(24_000, 1001),
+  rational(24),
+  rational(25),
+  rational(30_000, 1001),
+  rational(30),
+  rational(50),
+  rational(60_000, 1001),
+  rational(60),
+];
+
+/**
+ * The rates at which an edit list can be read: those that count as many frames as its timecodes need, and drop numbers
+ * where it does. An edit list does not say its rate, so somebody has to choose.
+ */
+export function cmxRates(text: string): Rational[] {
+  const fields = [...text.matchAll(/\b\d{2}:\d{2}:\d{2}[:;.](\d{2,3})\b/g)].map(([, frames]) =>
+    Number(frames),
+  );
+  const most = fields.reduce((max, each) => Math.max(max, each), 0);
+  const drops = /^FCM:\s*DROP/im.test(text) || /\d{2}:\d{2}:\d{2};\d{2}/.test(text);
+  return LIST_RATES.filter((rate) => {
+    const usual = timecodeFormatOf(rate);
+    return usual.framesPerSecond > most && (!drops || usual.dropFrame);
+  });
+}
+
 /**
  * Reads a CMX 3600 edit list: cuts, dissolves, wipes, `M2` speeds, drop and non-drop timecode, and notes with the names
  * of clips. An edit list does not say its rate.
@@ -57,6 +85,8 @@ export function readCmx(text: string, rate: Rational): ImportedTimeline {
 class EditList {
   private title = 'Edit list';
   private format: TimecodeFormat;
+  /** Whether a line said how timecode is counted. */
+  private isCounted = false;
   private readonly events: Event[] = [];
   private readonly notes = new Set<string>();
 
@@ -80,12 +110,13 @@ class EditList {
 
   private count(text: string, line: number): void {
     const drops = /DROP/i.test(text) && !/NON/i.test(text);
+    this.isCounted = true;
     try {
       this.format = timecodeFormatOf(this.rate, drops);
     } catch {
       throw new InterchangeError(
         `line ${line}`,
-        'the list counts in drop-frame timecode, which this rate does not have. Make a project at 30000/1001 or 60000/1001 frames a second for it.',
+        'the list counts in drop-frame timecode, which this rate does not have. Choose 29.97 or 59.94 frames/s for it.',
       );
     }
   }
@@ -114,7 +145,8 @@ class EditList {
     const [, reel, value] = match;
     const event = [...this.events].reverse().find((each) => each.reel === reel) ?? this.events.at(-1);
     if (!event) throw new InterchangeError(`line ${line}`, 'a speed stands before the first event.');
-    const speed = divide(simplest(Number(value), 1e-4), this.rate);
+    // The value has two decimals: at 29.97 it cannot say 30000/1001.
+    const speed = simplest(Number(value) / toNumber(this.rate), 0.0051 / toNumber(this.rate));
     const size = Math.abs(speed.num / speed.den);
     if (size >= 0.01 && size <= 10) event.speed = speed;
     else this.notes.add(`Line ${line} asks for a speed outside 1 % to 1000 %; the clip plays at 100 %.`);
@@ -129,6 +161,9 @@ class EditList {
       );
     }
     const [, number, reel, channels, kind, frames, ...times] = match as unknown as string[];
+    // Where no line says it, the semicolon does.
+    if (!this.isCounted)
+      this.count(times.some((time) => time.includes(';')) ? 'DROP FRAME' : 'NON-DROP FRAME', line);
     const [sourceIn, , recordIn, recordOut] = times.map((time) => this.frameOf(time, line)) as [
       number,
       number,
@@ -175,6 +210,7 @@ class EditList {
       name: this.title,
       rate: this.rate,
       startFrame,
+      dropFrame: this.format.dropFrame,
       size: null,
       tracks,
       markers: [],

@@ -1,4 +1,4 @@
-import { formatTimecode, multiply, round, timecodeFormatOf, toNumber, type Rational } from '../time/index.js';
+import { formatTimecode, multiply, round, timecodeOf, toNumber, type Rational } from '../time/index.js';
 import { clipEnd, speedOf, type Clip, type Timeline, type Track } from '../timeline/index.js';
 import type { WrittenMedia } from './otio-write.js';
 
@@ -26,7 +26,7 @@ export function cmxLosses(timeline: Timeline): string[] {
   if (done) losses.push(`${done} effects will be missing.`);
   const filling = all.filter(({ framing }) => framing === 'fill').length;
   if (filling) losses.push(`${filling} clips that fill their frame will be shown whole.`);
-  const { dropFrame } = timecodeFormatOf(timeline.rate);
+  const { dropFrame } = timecodeOf(timeline);
   if (timeline.rate.den !== 1 && !dropFrame && timeline.rate.den !== 1001)
     losses.push('The rate is unusual; the list counts in whole frames and does not say it.');
   return losses;
@@ -53,7 +53,7 @@ export function writeCmx(
   timeline: Timeline,
   mediaOf: (sourceId: string) => WrittenMedia | undefined,
 ): string {
-  const format = timecodeFormatOf(timeline.rate);
+  const format = timecodeOf(timeline);
   const [pictures, sounds] = chosen(timeline);
   const lines = [
     ...pictures.flatMap((track) => linesOf(track, 'V')),

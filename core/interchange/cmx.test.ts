@@ -84,7 +84,7 @@ describe('CMX 3600', () => {
     const imported = readCmx(list, rational(30_000, 1001));
     expect(imported.startFrame).toBe(107_892);
     expect(imported.tracks[0]!.clips[0]!.length).toBe(1800);
-    expect(() => readCmx(list, rational(25))).toThrow(/line 1: .*drop-frame.*Make a project at 30000\/1001/);
+    expect(() => readCmx(list, rational(25))).toThrow(/line 1: .*drop-frame.*Choose 29.97/);
   });
 
   it('says before what it cannot carry', () => {

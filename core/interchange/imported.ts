@@ -70,6 +70,8 @@ export interface ImportedTimeline {
   readonly name: string;
   readonly rate: Rational;
   readonly startFrame: number;
+  /** Whether the file counts in drop-frame timecode; undefined when it does not say. */
+  readonly dropFrame?: boolean | undefined;
   readonly size: FrameSize | null;
   readonly tracks: readonly ImportedTrack[];
   readonly markers: readonly Omit<Marker, 'id'>[];

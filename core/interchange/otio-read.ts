@@ -55,12 +55,16 @@ class OtioFile {
       .flatMap((track) => this.track(track, rate, window));
     const markers = this.placedMarkers(this.markersOf(stack), rate, stack);
     const inTracks = tracks.flatMap(({ markers: own }) => own);
-    const hone = file.at('metadata');
-    const size = hone.isMissing || hone.at('hone').isMissing ? null : sizeOf(hone.at('hone').at('size'));
+    const metadata = file.at('metadata');
+    const own = metadata.isMissing || metadata.at('hone').isMissing ? null : metadata.at('hone');
+    const size = own && sizeOf(own.at('size'));
+    const counting =
+      own && !own.at('dropFrame').isMissing ? { dropFrame: own.at('dropFrame').flag(true) } : {};
     return {
       name: file.at('name').text('Timeline') || 'Timeline',
       rate,
       startFrame,
+      ...counting,
       size,
       tracks: tracks.map(({ track }) => track),
       markers: [...markers, ...inTracks].sort((a, b) => a.frame - b.frame),

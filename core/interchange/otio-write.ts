@@ -63,7 +63,10 @@ export function writeOtio(
     OTIO_SCHEMA: 'Timeline.1',
     metadata: {
       ...metadataOf(timeline.foreign),
-      hone: { size: { width: timeline.size.width, height: timeline.size.height } },
+      hone: {
+        size: { width: timeline.size.width, height: timeline.size.height },
+        ...(timeline.dropFrame === undefined ? {} : { dropFrame: timeline.dropFrame }),
+      },
     },
     name,
     global_start_time: inFrames(timeline.startFrame),

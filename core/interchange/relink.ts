@@ -133,6 +133,7 @@ export function relinked(
   const timeline = settled({
     rate: imported.rate,
     startFrame: imported.startFrame,
+    ...(imported.dropFrame === undefined ? {} : { dropFrame: imported.dropFrame }),
     size: imported.size ?? size,
     tracks,
     markers,

@@ -1,5 +1,5 @@
 import type { FrameSize } from '../timeline/index.js';
-import { deinterlacing, type Scan } from './facts.js';
+import { deinterlacing, scaleColours, type PictureFacts } from './facts.js';
 
 /** How many times smaller each side of a light copy is than its source. */
 export type CopyDivisor = 1 | 2 | 4 | 8;
@@ -42,12 +42,13 @@ export function fittingDivisor(source: FrameSize, preview: FrameSize): CopyDivis
  * The arguments between input and output with which ffmpeg makes a copy. Time stamps pass through, so that the copy
  * has the length and the rate of its source to the frame.
  * @param size size of the copy
- * @param scan of the source
+ * @param picture of the source
  */
-export function copyArguments(size: FrameSize, scan: Scan): string[] {
+export function copyArguments(size: FrameSize, picture: CopiedPicture): string[] {
   return [
     ...['-map', '0:v:0', '-an', '-sn', '-dn', '-map_metadata', '-1'],
-    ...['-vf', `${copyScaling(size, scan)},format=yuv420p`],
+    ...['-vf', `${copyScaling(size, picture)},format=yuv420p`],
+    ...['-colorspace', 'bt709', '-color_range', 'tv'],
     ...['-fps_mode', 'passthrough', '-enc_time_base', '-1'],
     ...[
       '-c:v',
@@ -67,7 +68,10 @@ export function copyArguments(size: FrameSize, scan: Scan): string[] {
   ];
 }
 
-/** The filter that reduces a source to its copy, and to what the copy is compared with. */
-export function copyScaling(size: FrameSize, scan: Scan): string {
-  return `${deinterlacing(scan)}scale=${size.width}:${size.height}:flags=area`;
+/** What matters of a source's picture for its copy. */
+export type CopiedPicture = Pick<PictureFacts, 'scan' | 'chroma' | 'colour'>;
+
+/** The filter that reduces a source to its copy, as limited-range BT.709. */
+function copyScaling({ width, height }: FrameSize, picture: CopiedPicture): string {
+  return `${deinterlacing(picture.scan)}scale=${width}:${height}:flags=area:${scaleColours(picture)}`;
 }

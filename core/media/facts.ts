@@ -82,7 +82,7 @@ export function deinterlacing(scan: Scan): string {
  * The options of ffmpeg's `scale` that make limited-range BT.709 of a picture. What does not say how it is coded is
  * taken for BT.709, as browsers do; ffmpeg alone would take it for BT.601.
  */
-export function scaleColours({ chroma, colour }: PictureFacts): string {
+export function scaleColours({ chroma, colour }: Pick<PictureFacts, 'chroma' | 'colour'>): string {
   const to = 'out_color_matrix=bt709:out_range=tv';
   if (chroma === 'RGB') return to;
   return colour.matrix === null || colour.matrix === 'bt709' ? `in_color_matrix=bt709:${to}` : to;

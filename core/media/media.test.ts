@@ -27,7 +27,7 @@ describe('light copies', () => {
   });
 
   it('are made of key frames only, without sound, with the time stamps of the source', () => {
-    const args = copyArguments({ width: 960, height: 540 }, 'progressive');
+    const args = copyArguments({ width: 960, height: 540 }, picture);
     const after = (name: string): string | undefined => args[args.indexOf(name) + 1];
     expect(after('-g')).toBe('1');
     expect(args).toContain('-an');

@@ -1,6 +1,6 @@
 import { array, boolean, number, object, string, type InferType } from 'yup';
 import { tuningSchema, type Tuning } from '../levers/index.js';
-import { rateSchema } from '../timeline/index.js';
+import { rateSchema, type TimelinePrint } from '../timeline/index.js';
 import type { Rational } from '../time/index.js';
 
 export type Power = 'mains' | 'battery' | 'unknown';
@@ -12,6 +12,10 @@ export interface RunFacts {
   readonly tuning: Tuning;
   /** The source that was played alone; null for the timeline. */
   readonly subjectId: string | null;
+  /** The timeline as it was played; null in runs of an older Hone. */
+  readonly played: TimelinePrint | null;
+  /** Frames of the whole timeline; null in runs of an older Hone. */
+  readonly wholeFrames: number | null;
   /** Sources that were played from light copies during the run. */
   readonly copiedSources: readonly string[];
   /** Sources whose pictures the server decoded. */
@@ -51,9 +55,11 @@ export interface PredictedFigures {
 /** What runs that were kept by an older Hone do not say. */
 export const OLDER_RUN: Pick<
   RunFacts,
-  'subjectId' | 'serverDecoded' | 'sound' | 'rigId' | 'driveId' | 'predicted'
+  'subjectId' | 'played' | 'wholeFrames' | 'serverDecoded' | 'sound' | 'rigId' | 'driveId' | 'predicted'
 > = {
   subjectId: null,
+  played: null,
+  wholeFrames: null,
   serverDecoded: [],
   sound: { mixMs: 0, gapSamples: 0 },
   rigId: null,
@@ -62,6 +68,7 @@ export const OLDER_RUN: Pick<
 };
 
 const amount = () => number().strict().min(0).required();
+const print = () => string().strict().max(64).required();
 const id = () => string().strict().max(64).nullable().defined();
 
 export const runFactsSchema = object({
@@ -69,6 +76,12 @@ export const runFactsSchema = object({
   rate: rateSchema.required(),
   tuning: tuningSchema.required(),
   subjectId: id(),
+  played: object({ format: print(), cuts: print(), effects: print() })
+    .noUnknown()
+    .nullable()
+    .defined()
+    .default(null),
+  wholeFrames: number().strict().integer().min(0).nullable().defined().default(null),
   copiedSources: array(string().strict().required()).required(),
   serverDecoded: array(string().strict().required()).required(),
   leversMoved: boolean().strict().required(),

@@ -88,7 +88,7 @@ export function exportCommand({ graph, delivery }: ExportGraph, assets: ExportAs
   const effectAssets: EffectAssets = {
     ...assets,
     drawing: (svg) => {
-      inputs.push('-i', `file:${assets.drawingFile(drawings.push(svg) - 1)}`);
+      inputs.push('-f', 'svg_pipe', '-i', `file:${assets.drawingFile(drawings.push(svg) - 1)}`);
       return `${inputCount++}:v`;
     },
   };

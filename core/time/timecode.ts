@@ -26,6 +26,21 @@ export function timecodeFormatOf(rate: Rational, dropFrame?: boolean): TimecodeF
   return { framesPerSecond, dropFrame: dropFrame ?? canDrop };
 }
 
+/**
+ * How the timecode of a timeline counts.
+ * @param dropFrame what the timeline says, if it says anything; a rate that cannot drop never does
+ */
+export function timecodeOf({
+  rate,
+  dropFrame,
+}: {
+  readonly rate: Rational;
+  readonly dropFrame?: boolean | undefined;
+}): TimecodeFormat {
+  const usual = timecodeFormatOf(rate);
+  return { ...usual, dropFrame: usual.dropFrame && dropFrame !== false };
+}
+
 const droppedPerMinute = (format: TimecodeFormat): number =>
   format.dropFrame ? (format.framesPerSecond / 30) * 2 : 0;
 

@@ -1,5 +1,6 @@
 export * from './effect.js';
 export * from './model.js';
 export * from './schema.js';
+export * from './timeline-print.js';
 export * from './whole-sources.js';
 export * from './edits/index.js';

@@ -127,6 +127,8 @@ export interface Timeline {
   readonly rate: Rational;
   /** Frame number of the first frame, for timecode. */
   readonly startFrame: number;
+  /** Whether its timecode skips numbers (SMPTE ST 12-1); left out, it does where the rate allows it. */
+  readonly dropFrame?: boolean | undefined;
   readonly size: FrameSize;
   readonly tracks: readonly Track[];
   /** Sorted by frame; none when absent. */

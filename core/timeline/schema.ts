@@ -188,6 +188,7 @@ const trackSchema = object({
 export const timelineSchema = object({
   rate: rateSchema.required(),
   startFrame: integer().min(0).max(MOST_FRAMES),
+  dropFrame: boolean().strict().optional(),
   size: frameSizeSchema.required(),
   tracks: array(trackSchema.required()).required().min(1).max(64),
   markers: array(markerSchema.required()).optional().max(10_000),

@@ -5,6 +5,7 @@ import { rename, rm } from 'node:fs/promises';
 import type { Writable } from 'node:stream';
 import { parentPort, workerData } from 'node:worker_threads';
 import { parseRational, toNumber } from '@hone/core/time';
+import { attemptPath } from '@hone/server';
 import { STAGE } from './scene.js';
 import { SHOTS, type Shot } from './shots.js';
 import { SOUND_RATE, voice, water } from './sound.js';
@@ -22,7 +23,7 @@ async function makeShot(
   { path, ffmpeg }: ShotOrder,
   progress: (done: number) => void,
 ): Promise<void> {
-  const aside = `${path}.part`;
+  const aside = attemptPath(path);
   const args = ['-v', 'error', '-nostdin', '-y', ...inputs(shot), ...outputs(shot), '-f', 'mp4', aside];
   const pipes = ['ignore', 'ignore', 'inherit', 'pipe', 'pipe'] as const;
   const child = spawn(ffmpeg, args, { stdio: [...pipes] });

@@ -56,7 +56,7 @@ describe('the description of the API', () => {
           copiedSources: [],
         },
         ...{ serverDecoded: [], leversMoved: false, clock: 'system', sound: { mixMs: 0, gapSamples: 0 } },
-        ...{ decodeWorkers: 1, rigId: null, driveId: null, predicted: null },
+        ...{ decodeWorkers: 1, rigId: null, driveId: null, predicted: null, played: null, wholeFrames: null },
       },
       log: Buffer.from(log.values.buffer as ArrayBuffer).toString('base64'),
       pressedAt: Date.now(),

@@ -141,7 +141,7 @@ describe('the machine, measured by the server', () => {
           copiedSources: [],
         },
         ...{ serverDecoded: [], leversMoved: false, clock: 'system', sound: { mixMs: 1, gapSamples: 0 } },
-        ...{ decodeWorkers: 1, rigId: null, driveId: null, predicted: null },
+        ...{ decodeWorkers: 1, rigId: null, driveId: null, predicted: null, played: null, wholeFrames: null },
       },
       log: Buffer.from(log.values.buffer as ArrayBuffer).toString('base64'),
       pressedAt,

@@ -21,6 +21,15 @@ export class CopyStore {
     return this.database.select().from(copies).where(eq(copies.projectId, projectId));
   }
 
+  /** The copies of all projects. */
+  async all(): Promise<CopyRow[]> {
+    return this.database.select().from(copies);
+  }
+
+  async of(sourceId: string): Promise<CopyRow[]> {
+    return this.database.select().from(copies).where(eq(copies.sourceId, sourceId));
+  }
+
   async get(id: string): Promise<CopyRow> {
     const [row] = await this.database.select().from(copies).where(eq(copies.id, id));
     if (!row) throw notFound('This light copy');
@@ -65,8 +74,7 @@ export class CopyStore {
   /** Marks the copies whose source is another file now. */
   async markStale(rows: readonly SourceRow[]): Promise<void> {
     for (const source of rows) {
-      const made = await this.database.select().from(copies).where(eq(copies.sourceId, source.id));
-      for (const copy of made) {
+      for (const copy of await this.of(source.id)) {
         if (copy.state === 'ready' && !isOf(copy, source)) await this.change(copy, { state: 'stale' });
       }
     }

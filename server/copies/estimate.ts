@@ -50,7 +50,7 @@ export class CopyEstimator {
         this.ffmpeg,
         [
           ...['-v', 'error', '-ss', middle.toFixed(3), ...inputArguments(source)],
-          ...['-frames:v', String(frames), ...copyArguments(size, picture!.scan), fileArgument(path)],
+          ...['-frames:v', String(frames), ...copyArguments(size, picture!), fileArgument(path)],
         ],
         {
           onFrame: (frame) => {

@@ -1,14 +1,15 @@
-import { mkdir, rename, rm, stat } from 'node:fs/promises';
+import { mkdir, stat } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import { copyArguments, copySize, shownSize, type CopyDivisor } from '@hone/core/media';
 import type { FrameSize } from '@hone/core/timeline';
-import { probe } from '../ffmpeg/probe.js';
+import { decodeThrough } from '../ffmpeg/decode-through.js';
 import { inputArguments, plainFile } from '../ffmpeg/input.js';
 import { fileArgument, runFfmpeg, type FfmpegTools } from '../ffmpeg/process.js';
 import { stampOf, type SourceRow, type SourceStore } from '../media/source-store.js';
 import type { JobHandler, JobQueue } from '../jobs/queue.js';
 import type { MemoryLimits } from '../rig/limits.js';
-import type { CopyRow, CopyStore } from './copy-store.js';
+import { writeAside } from '../store/aside.js';
+import type { CopyStore } from './copy-store.js';
 
 /** Size of the light copy of a source. @throws TypeError when the source has no picture */
 export function copySizeOf(source: SourceRow, divisor: CopyDivisor): FrameSize {
@@ -16,7 +17,8 @@ export function copySizeOf(source: SourceRow, divisor: CopyDivisor): FrameSize {
   return copySize(shownSize(source.facts.picture), divisor);
 }
 
-const aside = (row: CopyRow): string => `${row.path}.part`;
+/** Share of the work that encoding is; the rest is decoding the copy once. */
+const ENCODED = 0.9;
 
 /** Makes light copies. A copy is used as soon as it is ready; its likeness is measured afterwards. */
 export function copyHandler(
@@ -32,25 +34,30 @@ export function copyHandler(
     priority: 5,
     async run({ job, signal, progress }) {
       const row = await copies.get(job.subjectId);
-      const source = await sources.get(row.sourceId);
+      const source = await sources.readable(row.sourceId);
       const picture = source.facts?.picture;
-      if (!picture || source.state !== 'ready')
-        throw new Error(source.problem ?? `"${source.name}" is not ready.`);
+      if (!picture) throw new Error(`"${source.name}" has no picture to copy.`);
       await mkdir(dirname(row.path), { recursive: true });
       const started = performance.now();
       const input = ['-v', 'error', ...(await limits.decoderArguments()), ...inputArguments(source)];
-      const args = [...input, ...copyArguments(row, picture.scan), fileArgument(aside(row))];
-      const onFrame = (frame: number): void => progress(frame / Math.max(1, picture.frameCount));
-      await runFfmpeg(tools.ffmpeg, args, { signal, onFrame });
-      const { size } = await stat(aside(row));
-      const facts = await probe(tools.ffprobe, plainFile(aside(row)), size);
-      const made = facts.picture?.frameCount ?? 0;
-      if (made !== picture.frameCount) {
+      const whole = Math.max(1, picture.frameCount);
+      await writeAside(row.path, async (aside) => {
+        const args = [...input, ...copyArguments(row, picture), fileArgument(aside)];
+        const onFrame = (frame: number): void => progress((ENCODED * frame) / whole);
+        await runFfmpeg(tools.ffmpeg, args, { signal, onFrame });
+        // Only what was decoded from beginning to end counts: a container may name frames that are damaged.
+        const { frames, faults } = await decodeThrough(tools.ffmpeg, plainFile(aside), {
+          signal,
+          onFrame: (frame) => progress(ENCODED + ((1 - ENCODED) * frame) / whole),
+        });
+        if (faults.length)
+          throw new Error(`The copy of "${source.name}" came out damaged (${faults[0]}). Make it again.`);
+        if (frames === picture.frameCount) return;
         throw new Error(
-          `The copy of "${source.name}" has ${made} frames where the original has ${picture.frameCount}, so it is not used. The original may be damaged; copy it from the camera again.`,
+          `The copy of "${source.name}" has ${frames} frames where the original has ${picture.frameCount}, so it is not used. The original may be damaged; copy it from the camera again.`,
         );
-      }
-      await rename(aside(row), row.path);
+      });
+      const { size } = await stat(row.path);
       const ready = { bytes: size, madeInMs: performance.now() - started, sourceStamp: stampOf(source) };
       await copies.change(row, { ...ready, state: 'ready' });
       const title = `Likeness of the copy of ${source.name}`;
@@ -58,7 +65,6 @@ export function copyHandler(
     },
     async abandoned(subjectId, state) {
       const row = await copies.get(subjectId);
-      await rm(aside(row), { force: true });
       if (state === 'cancelled') await copies.remove(row);
       else await copies.change(row, { state: 'failed' });
     },

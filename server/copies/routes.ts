@@ -2,7 +2,7 @@ import { join } from 'node:path';
 import { checked, copyRequestSchema, type CopyRequest } from '@hone/core/api';
 import { intraH264 } from '@hone/core/media';
 import { Router } from 'express';
-import { UserError } from '../http/problems.js';
+import { notFound, UserError } from '../http/problems.js';
 import type { JobQueue } from '../jobs/queue.js';
 import { stampOf, type SourceRow, type SourceStore } from '../media/source-store.js';
 import { copyOf, type CopyStore } from './copy-store.js';
@@ -20,12 +20,14 @@ export function copyRoutes(
 
   const wanted = async (projectId: string, { sourceIds }: CopyRequest): Promise<SourceRow[]> => {
     const rows = (await sources.list(projectId)).filter((row) => sourceIds.includes(row.id));
+    const unknown = sourceIds.find((id) => !rows.some((row) => row.id === id));
+    if (unknown !== undefined) throw notFound('One of the sources');
     const unfit = rows.find((row) => row.state !== 'ready' || !row.facts?.picture);
     if (unfit) {
       const why = unfit.problem ?? 'It has no picture.';
       throw new UserError(409, 'No copy possible', `"${unfit.name}" cannot be copied: ${why}`);
     }
-    return rows;
+    return Promise.all(rows.map((row) => sources.resolved(row)));
   };
 
   router.get('/projects/:projectId/copies', async (request, response) => {

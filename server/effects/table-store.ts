@@ -1,9 +1,10 @@
 import { createHash } from 'node:crypto';
-import { readdir, readFile, rename, writeFile } from 'node:fs/promises';
+import { readdir, readFile, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { KeptTable } from '@hone/core/api';
 import { InterchangeError, readCube, type ColourTable } from '@hone/core/interchange';
 import { notFound, UserError } from '../http/problems.js';
+import { writeAside } from '../store/aside.js';
 
 const IDENTIFIER = /^[0-9a-f]{64}$/;
 
@@ -25,17 +26,23 @@ export class TableStore {
       throw error;
     }
     const id = createHash('sha256').update(text).digest('hex');
-    const aside = `${this.file(id)}.part`;
-    await writeFile(aside, text);
-    await rename(aside, this.file(id));
+    await writeAside(this.file(id), (aside) => writeFile(aside, text));
     return keptTable(id, table);
   }
 
   /** All of them, by their titles. */
   async list(): Promise<KeptTable[]> {
-    const names = (await readdir(this.folder)).filter((name) => name.endsWith('.cube'));
-    const ids = names.map((name) => name.slice(0, -'.cube'.length));
-    const kept = await Promise.all(ids.map(async (id) => keptTable(id, await this.table(id))));
+    const kept: KeptTable[] = [];
+    for (const name of await readdir(this.folder)) {
+      const id = name.slice(0, -'.cube'.length);
+      if (!name.endsWith('.cube') || !IDENTIFIER.test(id)) continue;
+      try {
+        kept.push(keptTable(id, await this.table(id)));
+      } catch (error) {
+        // One file that somebody damaged must not hide the others.
+        if (!(error instanceof InterchangeError || error instanceof UserError)) throw error;
+      }
+    }
     return kept.sort((a, b) => a.title.localeCompare(b.title));
   }
 

@@ -22,6 +22,11 @@ export class ExportStore {
       .orderBy(desc(exports.createdAt));
   }
 
+  /** The exports of all projects. */
+  async all(): Promise<ExportRow[]> {
+    return this.database.select().from(exports);
+  }
+
   async get(id: string): Promise<ExportRow> {
     const [row] = await this.database.select().from(exports).where(eq(exports.id, id));
     if (!row) throw notFound('This export');

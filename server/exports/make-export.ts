@@ -1,20 +1,19 @@
-import { mkdir, rename, rm, stat, writeFile } from 'node:fs/promises';
+import { mkdir, mkdtemp, rm, writeFile } from 'node:fs/promises';
+import { dirname, join } from 'node:path';
 import { exportCommand, exportGraph, exportSources, type FactsOf } from '@hone/core/render';
 import { effectAssets } from '../effects/effect-assets.js';
 import type { TableStore } from '../effects/table-store.js';
-import { probe } from '../ffmpeg/probe.js';
-import { inputArguments, leadingFile, plainFile } from '../ffmpeg/input.js';
+import { inputArguments, leadingFile } from '../ffmpeg/input.js';
 import { fileArgument, runFfmpeg, type FfmpegTools } from '../ffmpeg/process.js';
 import { hashOf } from '../media/hash.js';
-import { fileState } from '../media/identity.js';
+import { exactState, fileState } from '../media/identity.js';
 import { fileStamp, type SourceRow, type SourceStore } from '../media/source-store.js';
 import type { JobHandler } from '../jobs/queue.js';
 import type { MemoryLimits } from '../rig/limits.js';
-import type { ExportRow, ExportStore } from './export-store.js';
+import { writeAside } from '../store/aside.js';
+import type { ExportStore } from './export-store.js';
 import { proofOf } from './proof.js';
 
-const aside = (row: ExportRow): string => `${row.path}.part`;
-const drawings = (row: ExportRow): string => `${row.path}.drawings`;
 /** Shares of the work, by what it takes on a small machine. */
 const HASHED = 0.04;
 const ENCODED = 0.8;
@@ -25,13 +24,15 @@ interface ExportParts {
   readonly tables: TableStore;
   readonly limits: MemoryLimits;
   readonly tools: FfmpegTools;
+  /** Folder for what is needed while it works. */
+  readonly scratch: string;
 }
 
 /**
  * Makes an export. It is given the timeline and the delivery as they were when it was asked for, and it has no way to
  * learn of a tuning or of a light copy.
  */
-export function exportHandler({ sources, exports, tables, limits, tools }: ExportParts): JobHandler {
+export function exportHandler({ sources, exports, tables, limits, tools, scratch }: ExportParts): JobHandler {
   return {
     kind: 'export',
     lane: 'heavy',
@@ -41,56 +42,60 @@ export function exportHandler({ sources, exports, tables, limits, tools }: Expor
       const known = new Map((await sources.list(row.projectId)).map((source) => [source.id, source]));
       const factsOf: FactsOf = (id) => known.get(id)?.facts ?? undefined;
       const graph = exportGraph(row.timeline, row.delivery, factsOf);
-      const originals = exportSources(graph).map((id) => known.get(id)!);
-      await mustBeThere(originals);
-      for (const [index, source] of originals.entries()) {
-        const hashed = await withHash(source, sources, signal);
-        known.set(source.id, hashed);
-        progress((HASHED * (index + 1)) / originals.length);
+      const originals: SourceRow[] = [];
+      await mustBeThere(exportSources(graph).map((id) => known.get(id)!));
+      for (const id of exportSources(graph)) {
+        const original = await withHash(await sources.resolved(known.get(id)!), sources, signal);
+        known.set(id, original);
+        originals.push(original);
+        progress((HASHED * originals.length) / exportSources(graph).length);
       }
+      const before = await Promise.all(originals.map(exactState));
       const threads = await limits.decoderArguments();
       const inputOf = (id: string): string[] => [...threads, ...inputArguments(known.get(id)!)];
-      const folder = drawings(row);
-      await mkdir(folder, { recursive: true });
-      const assets = { ...(await effectAssets(graph.graph, tables, folder)), inputOf, factsOf };
-      const command = exportCommand(graph, assets);
-      for (const [number, svg] of command.drawings.entries())
-        await writeFile(assets.drawingFile(number), svg);
-      const { length } = graph.graph;
-      await runFfmpeg(tools.ffmpeg, ['-v', 'error', ...command.args, fileArgument(aside(row))], {
-        signal,
-        onFrame: (frame) => progress(HASHED + (ENCODED - HASHED) * (frame / length)),
-      });
-      const { size } = await stat(aside(row));
-      const facts = await probe(tools.ffprobe, plainFile(aside(row)), size);
-      const frameCount = facts.picture?.frameCount ?? 0;
-      if (frameCount !== length) {
-        throw new Error(
-          `The export has ${frameCount} frames where the timeline has ${length}. It was not kept; report this.`,
-        );
+      await mkdir(scratch, { recursive: true });
+      const folder = await mkdtemp(join(scratch, 'export-'));
+      try {
+        const assets = { ...(await effectAssets(graph.graph, tables, folder)), inputOf, factsOf };
+        const command = exportCommand(graph, assets);
+        for (const [number, svg] of command.drawings.entries())
+          await writeFile(assets.drawingFile(number), svg);
+        await mkdir(dirname(row.path), { recursive: true });
+        const proof = await writeAside(row.path, async (aside) => {
+          await runFfmpeg(tools.ffmpeg, ['-v', 'error', ...command.args, fileArgument(aside)], {
+            signal,
+            onFrame: (frame) => progress(HASHED + (ENCODED - HASHED) * (frame / graph.graph.length)),
+          });
+          await mustBeUnchanged(originals, before);
+          const evidence = await proofOf({
+            ...{ graph, command, assets, sources: known, exported: aside, scratch: folder, tools, signal },
+            progress: (done) => progress(ENCODED + (1 - ENCODED) * done),
+          });
+          await mustBeUnchanged(originals, before);
+          return evidence;
+        });
+        await exports.change(row, { state: 'ready', proof, bytes: proof.bytes });
+      } finally {
+        await rm(folder, { recursive: true, force: true });
       }
-      const proof = await proofOf({
-        graph,
-        command,
-        assets,
-        sources: known,
-        exported: aside(row),
-        frameCount,
-        tools,
-        signal,
-        progress: (done) => progress(ENCODED + (1 - ENCODED) * done),
-      });
-      await rm(folder, { recursive: true, force: true });
-      await rename(aside(row), row.path);
-      await exports.change(row, { state: 'ready', proof, bytes: size });
     },
     async abandoned(subjectId, state) {
-      const row = await exports.get(subjectId);
-      await rm(aside(row), { force: true });
-      await rm(drawings(row), { recursive: true, force: true });
-      await exports.change(row, { state });
+      await exports.change(await exports.get(subjectId), { state });
     },
   };
+}
+
+// An original that is exchanged while it is read leaves a file that is partly of one and partly of the other.
+async function mustBeUnchanged(
+  originals: readonly SourceRow[],
+  before: readonly (string | undefined)[],
+): Promise<void> {
+  const after = await Promise.all(originals.map(exactState));
+  const changed = originals.filter((_, at) => after[at] !== before[at]).map(({ name }) => `"${name}"`);
+  if (changed.length === 0) return;
+  throw new Error(
+    `${changed.join(', ')} changed while it was exported, so the file was not kept. Leave the originals alone, then export again.`,
+  );
 }
 
 // All that is missing is said at once, so that all can be put back at once.
@@ -114,5 +119,7 @@ async function withHash(source: SourceRow, sources: SourceStore, signal: AbortSi
     throw new Error(`"${source.name}" is another file than when it was added. Add it again, then export.`);
   }
   if (source.contentHash) return source;
-  return sources.change(source, { contentHash: await hashOf(source, signal) });
+  const contentHash = await hashOf(source, signal);
+  await sources.change(source, { contentHash });
+  return { ...source, contentHash };
 }

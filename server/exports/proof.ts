@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto';
 import { stat, writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
 import type { ExportProof, ProofFrame } from '@hone/core/api';
 import { deinterlacing, type SourceFacts } from '@hone/core/media';
 import {
@@ -16,7 +17,9 @@ import {
 } from '@hone/core/render';
 import { nearestFrame, nearestStamp, toNumber } from '@hone/core/time';
 import { pictureStamps } from '../ffmpeg/probe.js';
-import { inputArguments } from '../ffmpeg/input.js';
+import { plainFile } from '../ffmpeg/input.js';
+import { decodeThrough } from '../ffmpeg/decode-through.js';
+import { pickFrame, type FramePick } from '../ffmpeg/frame-pick.js';
 import { fileArgument, runFfmpeg, type FfmpegTools } from '../ffmpeg/process.js';
 import { contentHash } from '../media/hash.js';
 import type { SourceRow } from '../media/source-store.js';
@@ -27,7 +30,8 @@ interface ProofInput {
   readonly assets: ExportAssets;
   readonly sources: ReadonlyMap<string, SourceRow>;
   readonly exported: string;
-  readonly frameCount: number;
+  /** Folder for what is needed meanwhile. */
+  readonly scratch: string;
   readonly tools: FfmpegTools;
   readonly signal: AbortSignal;
   progress(done: number): void;
@@ -35,20 +39,30 @@ interface ProofInput {
 
 /**
  * Gathers the evidence that an export shows the originals. The frames are compared along another way than the export
- * took: each is looked up in the original by its number and set beside the frame of the file that was written.
+ * took: each is looked up in the original by its number and set beside the frame of the file that was written, which is
+ * decoded from its beginning to its end for it.
+ * @throws Error in a sentence when the file is damaged, has another number of frames, or shows something else
  */
 export async function proofOf(input: ProofInput): Promise<ExportProof> {
-  const { graph, command, sources, exported, frameCount, signal } = input;
+  const { graph, command, sources, exported, signal } = input;
   const originals = exportSources(graph).map((id) => sources.get(id)!);
   const drawings = command.drawings.map((_, number) => input.assets.drawingFile(number));
   const allowed = new Set([...originals.map(({ path }) => path), ...drawings].map(fileArgument));
   const opened = command.args.filter((_, index) => command.args[index - 1] === '-i');
   const stamps = new StampReader(input);
   const chosen = proofFrames(graph.graph);
+  const picked = join(input.scratch, 'picked.nut');
+  const frameCount = await pickExported(
+    input,
+    chosen.map(({ frame }) => frame),
+    picked,
+  );
   const frames: ProofFrame[] = [];
-  for (const { frame, reason } of chosen) {
-    frames.push({ ...(await compareFrame(input, frame, stamps)), frame, reason });
-    input.progress(frames.length / chosen.length);
+  for (const [place, { frame, reason }] of chosen.entries()) {
+    const compared = await compareFrame(input, frame, { picked, place }, stamps);
+    if (compared.ssim < LOWEST_SSIM) throw unlike(frame, compared);
+    frames.push({ ...compared, frame, reason });
+    input.progress(DECODED + ((1 - DECODED) * frames.length) / chosen.length);
   }
   return {
     originals: originals.map(({ id, name, bytes, contentHash: sha256 }) => ({
@@ -68,6 +82,46 @@ export async function proofOf(input: ProofInput): Promise<ExportProof> {
   };
 }
 
+/** Share of a proof's work that decoding the export is. */
+const DECODED = 0.5;
+/** A frame that is less like its original shows something else; the heaviest compression on offer stays well above. */
+const LOWEST_SSIM = 0.7;
+
+function unlike(frame: number, { clipName, ssim }: Pick<ProofFrame, 'clipName' | 'ssim'>): Error {
+  const from = clipName ? `the original "${clipName}"` : 'the empty timeline';
+  return new Error(
+    `Frame ${frame} of the export is not like ${from} (SSIM ${ssim.toFixed(2)}; at least ${LOWEST_SSIM} is wanted), so the file was not kept. The original may have been replaced meanwhile, or is damaged there. Look at it, then export again.`,
+  );
+}
+
+/**
+ * Decodes the whole export and keeps the frames of these numbers, without loss. They are counted: seeking lands beside
+ * them in some formats.
+ * @returns how many frames the export has
+ */
+async function pickExported(
+  { exported, graph: { graph }, tools, signal, progress }: ProofInput,
+  numbers: readonly number[],
+  picked: string,
+): Promise<number> {
+  const wanted = [...new Set(numbers)].map((frame) => `eq(n\\,${frame})`).join('+');
+  const { frames, faults } = await decodeThrough(tools.ffmpeg, plainFile(exported), {
+    signal,
+    onFrame: (frame) => progress((DECODED * frame) / graph.length),
+    outputs: [
+      ...['-map', '0:v:0', '-vf', `select=${wanted}`, '-fps_mode', 'passthrough'],
+      ...['-c:v', 'ffv1', '-f', 'nut', fileArgument(picked)],
+    ],
+  });
+  if (faults.length) {
+    throw new Error(`The export came out damaged (${faults[0]}), so it was not kept. Export again.`);
+  }
+  if (frames === graph.length) return frames;
+  throw new Error(
+    `The export has ${frames} frames where the timeline has ${graph.length}, so it was not kept. Report this.`,
+  );
+}
+
 /** Time stamps of sources with a varying rate, read once. */
 class StampReader {
   private readonly read = new Map<string, Promise<number[]>>();
@@ -82,15 +136,15 @@ class StampReader {
 }
 
 async function compareFrame(
-  { graph: { graph, delivery }, assets, sources, exported, tools, signal }: ProofInput,
+  { graph: { graph, delivery }, assets, sources, tools, signal }: ProofInput,
   frame: number,
+  { picked, place }: { readonly picked: string; readonly place: number },
   stamps: StampReader,
 ): Promise<Pick<ProofFrame, 'clipName' | 'sourceSeconds' | 'ssim'>> {
   const { width, height } = delivery.size;
   const layers = graph.stretches.find(({ from, to }) => from <= frame && frame < to)?.layers ?? [];
-  const rate = toNumber(graph.rate);
-  const args = ['-ss', justBefore(frame / rate, 1 / rate), '-i', fileArgument(exported)];
-  const filters = ['[0:v]trim=end_frame=1,setpts=N[made]'];
+  const args = ['-i', fileArgument(picked)];
+  const filters = [`[0:v]select='eq(n,${place})',trim=end_frame=1,setpts=N[made]`];
   filters.push(`color=c=black:s=${width}x${height},trim=end_frame=1,format=yuv420p,setpts=N[base]`);
   let first: { clipName: string; sourceSeconds: number } | undefined;
   const sized: SizedLayer[] = [];
@@ -98,17 +152,18 @@ async function compareFrame(
   let inputCount = 1;
   for (const [index, layer] of layers.entries()) {
     const source = sources.get(layer.sourceId)!;
-    const { seek, seconds } = await originalFrame(source, layer, frame, graph.rate, stamps);
+    const { pick, seconds } = await originalFrame(source, layer, frame, graph.rate, stamps);
     first = { clipName: source.name, sourceSeconds: seconds };
-    args.push('-ss', seek, ...inputArguments(source));
-    const picked = `${deinterlacing(source.facts!.picture!.scan)}trim=end_frame=1`;
+    args.push(...pick.open);
+    // Fields are put together before anything is dropped: the frame beside it belongs to them.
+    const one = `${deinterlacing(source.facts!.picture!.scan)}${pick.select},trim=end_frame=1`;
     const piece = { name: `layer${index}`, rate: graph.rate, at: frame - layer.clipStart, frames: 1 };
     const input = `${inputCount++}:v`;
-    const made = sizedLayer(input, picked, layer, source.facts!, delivery.size, piece, {
+    const made = sizedLayer(input, one, layer, source.facts!, delivery.size, piece, {
       ...assets,
       drawing: (svg) => {
         drawings.push(svg);
-        args.push('-i', fileArgument(assets.drawingFile(-drawings.length)));
+        args.push('-f', 'svg_pipe', '-i', fileArgument(assets.drawingFile(-drawings.length)));
         return `${inputCount++}:v`;
       },
     });
@@ -121,6 +176,7 @@ async function compareFrame(
   const command = [
     '-v',
     'info',
+    '-copyts',
     ...args,
     '-filter_complex',
     filters.join(';'),
@@ -137,28 +193,27 @@ async function compareFrame(
   return { clipName: first?.clipName ?? '', sourceSeconds: first?.sourceSeconds ?? null, ssim: Number(ssim) };
 }
 
-// Where to seek so that a frame of an original is the next one that is decoded.
+// How a frame of an original is got at by its number.
 async function originalFrame(
   source: SourceRow,
   layer: Layer,
   frame: number,
   rate: ExportGraph['graph']['rate'],
   stamps: StampReader,
-): Promise<{ seek: string; seconds: number }> {
+): Promise<{ pick: FramePick; seconds: number }> {
   const facts: SourceFacts = source.facts!;
   const picture = facts.picture!;
   const time = layerTime(layer, frame, rate);
+  const start = toNumber(facts.pictureStart);
   if (picture.constantRate) {
     const perSecond = toNumber(picture.rate);
     const index = Math.min(nearestFrame(time, picture.rate), picture.frameCount - 1);
-    return { seek: justBefore(index / perSecond, 1 / perSecond), seconds: index / perSecond };
+    const seconds = index / perSecond;
+    return { pick: pickFrame(source, start + seconds, 1 / perSecond), seconds };
   }
   const all = await stamps.get(source);
-  const start = toNumber(facts.pictureStart);
   const index = nearestStamp(toNumber(time) + start, all);
   const at = all[index]!;
-  const step = index > 0 ? at - all[index - 1]! : at;
-  return { seek: justBefore(at - start, step), seconds: at - start };
+  const step = index > 0 ? at - all[index - 1]! : 1;
+  return { pick: pickFrame(source, at, step), seconds: at - start };
 }
-
-const justBefore = (seconds: number, step: number): string => Math.max(0, seconds - step / 2).toFixed(6);

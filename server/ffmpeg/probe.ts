@@ -9,11 +9,30 @@ import {
 } from '@hone/core/media';
 import { multiply, parseRational, rational, toNumber, ZERO, type Rational } from '@hone/core/time';
 import { inputArguments, type MediaInput } from './input.js';
-import { runTool, ToolError } from './process.js';
+import { MissingToolError, runTool, ToolError } from './process.js';
 
 /** A file that cannot be used as a source; the message is for people and says what to do. */
 export class UnusableError extends Error {
   override readonly name = 'UnusableError';
+}
+
+/** A file that cannot be read for the time being; it is tried again. The message says what it waits for. */
+export class WaitingError extends Error {
+  override readonly name = 'WaitingError';
+}
+
+/** What a program says of a fault that lies in the machine and not in the file. */
+const PASSING =
+  /Permission denied|Operation not permitted|Input\/output error|No such file|Cannot allocate memory|Resource temporarily|Too many open files|did nothing for|was ended by the signal/;
+
+/** @returns an error that is tried again, when what a tool failed with is a passing fault */
+export function waitingFor(error: ToolError): WaitingError | undefined {
+  if (error instanceof MissingToolError) return new WaitingError(`Waits for ffmpeg: ${error.message}`);
+  const said = PASSING.exec(`${error.message} ${error.output}`)?.[0];
+  if (!said) return undefined;
+  return new WaitingError(
+    `Waits until the file can be read (${said.toLowerCase()}). Hone tries again by itself.`,
+  );
 }
 
 interface ProbedStream {
@@ -56,6 +75,7 @@ const REORDERED = 16;
 /**
  * Reads the facts of a file with ffprobe.
  * @throws UnusableError when the file is no media, has neither picture nor sound, or is cut off
+ * @throws WaitingError when it cannot be read for the time being
  */
 export async function probe(program: string, input: MediaInput, bytes: number): Promise<SourceFacts> {
   if (bytes === 0) throw new UnusableError('The file is empty. Copy it from the camera or card again.');
@@ -112,6 +132,14 @@ async function readProbe(program: string, input: MediaInput): Promise<Probed> {
     return JSON.parse(output) as Probed;
   } catch (error) {
     if (!(error instanceof ToolError)) throw error;
+    const waiting = waitingFor(error);
+    if (waiting) throw waiting;
+    const format = /\[(\w+) @ [^\]]*\] Format not on whitelist/.exec(error.output)?.[1];
+    if (format) {
+      throw new UnusableError(
+        `The file is no medium that Hone opens (${format}); lists of other files are not followed. Choose the media themselves.`,
+      );
+    }
     if (/moov atom not found/.test(error.output) && (await beginsAsMovie(input.path))) {
       throw new UnusableError(
         'The file is cut off: its index is missing. Copy it from the camera or card again.',
@@ -249,25 +277,4 @@ function durationOf(stream: ProbedStream, whole: string | undefined): Rational {
   if (base && stream.duration_ts) return multiply(rational(stream.duration_ts), base);
   const micros = Math.round(Number(whole ?? 0) * 1e6);
   return Number.isFinite(micros) ? rational(micros, 1_000_000) : ZERO;
-}
-
-/**
- * Looks whether the end of a file is there, by decoding its last picture.
- * @throws UnusableError when it is not
- */
-export async function requireWhole(program: string, input: MediaInput): Promise<void> {
-  if (input.stills) return;
-  const args = ['-hide_banner', '-nostdin', '-v', 'warning', '-sseof', '-2', ...inputArguments(input)];
-  let errors = '';
-  try {
-    ({ errors } = await runTool(program, [...args, '-map', '0:v:0?', '-map', '0:a:0?', '-f', 'null', '-']));
-  } catch (error) {
-    if (!(error instanceof ToolError)) throw error;
-    errors = `partial file ${error.output}`;
-  }
-  if (/partial file|truncated|Output file is empty/i.test(errors)) {
-    throw new UnusableError(
-      'The file is cut off: its end cannot be read. Copy it from the camera or card again.',
-    );
-  }
 }

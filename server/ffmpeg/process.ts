@@ -1,6 +1,16 @@
-import { spawn } from 'node:child_process';
 import { constants, setPriority } from 'node:os';
 import { createInterface } from 'node:readline';
+import { endingOf, isProgramMissing, spawnChild } from '../process/spawn-child.js';
+
+/**
+ * Demuxers of media that hold their pictures and sound themselves, and those of what Hone makes. Playlists (hls, dash,
+ * concat, imf and others) are not among them: they name other files, which would then be read in their place.
+ */
+const INPUT_FORMATS = [
+  'mov,matroska,webm,avi,mxf,mpegts,mpeg,mpegvideo,flv,asf,ogg,gxf,nut,ivf,y4m,yuv4mpegpipe,rawvideo,dv,h264,hevc,m4v,av1,obu',
+  'vc1,vc1test,mjpeg,gif,apng,bmp_pipe,dpx_pipe,exr_pipe,jpeg_pipe,png_pipe,svg_pipe,tiff_pipe,webp_pipe',
+  'wav,w64,rf64,aiff,caf,au,flac,mp3,aac,ac3,eac3,dts,truehd,ape,tta,wv,oma,amr,s16le,pcm_s16le',
+].join(',');
 
 /** Where the programs of the ffmpeg family are. */
 export interface FfmpegTools {
@@ -18,6 +28,16 @@ export class ToolError extends Error {
     readonly output: string,
   ) {
     super(message);
+  }
+}
+
+/** A program of the ffmpeg family that is not there: a fault that passes when somebody installs it. */
+export class MissingToolError extends ToolError {
+  constructor(program: string) {
+    super(
+      `${program} is not installed. Install ffmpeg, or set HONE_FFMPEG and HONE_FFPROBE to where it is.`,
+      '',
+    );
   }
 }
 
@@ -44,6 +64,22 @@ const KEPT_LINES = 60;
 export const fileArgument = (path: string): string => `file:${path}`;
 
 /**
+ * Allows each input nothing but files and pipes, and no format that opens further files, numbered stills apart where
+ * they are asked for.
+ */
+export function guardInputs(args: readonly string[]): string[] {
+  let forced: string | undefined;
+  return args.flatMap((arg, at) => {
+    if (args[at - 1] === '-f') forced = arg;
+    if (arg !== '-i') return [arg];
+    const protocols = ['-protocol_whitelist', 'file,pipe'];
+    const formats = forced ?? INPUT_FORMATS;
+    forced = undefined;
+    return [...protocols, '-format_whitelist', formats, arg];
+  });
+}
+
+/**
  * Runs ffmpeg or ffprobe at low priority, reading nothing but files and pipes.
  * @param args as after the program's name; each `-i` is followed by what `fileArgument` made
  * @returns everything written to standard output and, separately, to standard error
@@ -54,10 +90,9 @@ export function runTool(
   args: readonly string[],
   { signal, stallMs = STALL_MS, onLine, onOutput, priority = 'low' }: ToolOptions = {},
 ): Promise<{ output: string; errors: string }> {
-  const guarded = args.flatMap((arg) => (arg === '-i' ? ['-protocol_whitelist', 'file,pipe', '-i'] : [arg]));
   return new Promise((resolve, reject) => {
     if (signal?.aborted) return reject(new CancelledError('Cancelled.'));
-    const child = spawn(program, guarded, { stdio: ['ignore', 'pipe', 'pipe'] });
+    const child = spawnChild(program, guardInputs(args));
     const lines: string[] = [];
     const errorLines: string[] = [];
     let stalled = false;
@@ -102,11 +137,12 @@ export function runTool(
     };
     child.on('error', (error: NodeJS.ErrnoException) => {
       finish();
-      const missing = error.code === 'ENOENT';
-      const text = missing
-        ? `${program} is not installed. Install ffmpeg, or set HONE_FFMPEG and HONE_FFPROBE to where it is.`
-        : `${program} could not be started: ${error.message}.`;
-      reject(new ToolError(text, ''));
+      const isMissing = error.code === 'ENOENT';
+      reject(
+        isMissing
+          ? new MissingToolError(program)
+          : new ToolError(`${program} could not be started: ${error.message}.`, ''),
+      );
     });
     child.on('close', (code) => {
       finish();
@@ -114,8 +150,9 @@ export function runTool(
       if (signal?.aborted) reject(new CancelledError('Cancelled.'));
       else if (stalled)
         reject(new ToolError(`${program} did nothing for ${stallMs / 1000} s and was stopped.`, errors));
+      else if (isProgramMissing(code, errors)) reject(new MissingToolError(program));
       else if (code !== 0)
-        reject(new ToolError(lastSentence(errors) || `${program} ended with code ${code}.`, errors));
+        reject(new ToolError(lastSentence(errors) || `${program} was ended by ${endingOf(child)}.`, errors));
       else resolve({ output: lines.join('\n'), errors });
     });
   });

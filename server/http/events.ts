@@ -23,6 +23,10 @@ const KEEP_ALIVE_MS = 15_000;
 export function eventStream(bus: EventBus): RequestHandler {
   return (request, response) => {
     response.writeHead(200, { 'Content-Type': 'text/event-stream', 'Cache-Control': 'no-store' });
+    if (request.method === 'HEAD') {
+      response.end();
+      return;
+    }
     response.write('retry: 1000\n\n');
     const stop = bus.listen((event) => response.write(`data: ${JSON.stringify(event)}\n\n`));
     const keepAlive = setInterval(() => response.write(': still here\n\n'), KEEP_ALIVE_MS);

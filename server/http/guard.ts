@@ -32,6 +32,15 @@ export function onlyOwnPage(portOf: () => number, extraOrigin?: string): Request
   };
 }
 
+/** For files that came from elsewhere: whatever they hold, nothing in them runs or loads anything. */
+export const sandboxed: RequestHandler = (_request, response, next) => {
+  response.set(
+    'Content-Security-Policy',
+    "sandbox; default-src 'none'; media-src 'self'; style-src 'unsafe-inline'",
+  );
+  next();
+};
+
 /** Headers that every reply carries: a strict content policy, and isolation, so that workers may share memory. */
 export function securityHeaders(): RequestHandler[] {
   const nonce: RequestHandler = (_request, response, next) => {

@@ -1,6 +1,7 @@
 import { InputError, type Problem } from '@hone/core/api';
 import type { ErrorRequestHandler, RequestHandler } from 'express';
 import type { Logger } from 'pino';
+import { storageProblem } from '../store/storage-problem.js';
 
 /** An error that is told to the user as it stands. `detail` says what was found and what to do next. */
 export class UserError extends Error {
@@ -19,23 +20,27 @@ export const notFound = (what: string): UserError =>
   new UserError(404, 'Not found', `${what} is not known. It may have been removed; reload the page.`);
 
 export const nothingHere: RequestHandler = (request) => {
-  throw new UserError(404, 'Not found', `There is nothing at ${request.path}.`);
+  throw new UserError(
+    404,
+    'Not found',
+    `There is nothing at ${request.originalUrl.split('?')[0]!.slice(0, 200)}.`,
+  );
 };
 
 /** Turns whatever was thrown into problem details (RFC 9457). */
-export function problemHandler(log: Logger): ErrorRequestHandler {
+export function problemHandler(log: Logger, dataFolder: string): ErrorRequestHandler {
   return (error: unknown, request, response, next) => {
     if (response.headersSent) {
       next(error);
       return;
     }
-    const problem = problemOf(error);
+    const problem = problemOf(error, dataFolder);
     if (problem.status >= 500) log.error({ err: error, path: request.path }, 'request failed');
     response.status(problem.status).type('application/problem+json').send(JSON.stringify(problem));
   };
 }
 
-function problemOf(error: unknown): Problem {
+function problemOf(error: unknown, dataFolder: string): Problem {
   const about = (status: number, title: string, detail: string): Problem => ({
     type: 'about:blank',
     title,
@@ -46,7 +51,9 @@ function problemOf(error: unknown): Problem {
   if (error instanceof InputError) {
     return { ...about(400, 'Input not understood', error.message), faults: error.faults };
   }
-  const status = (error as { status?: unknown }).status;
+  const ofStorage = storageProblem(error, dataFolder);
+  if (ofStorage) return ofStorage;
+  const status = (error as { status?: unknown } | null)?.status;
   if (typeof status === 'number' && status >= 400 && status < 500) {
     return about(status, 'Request refused', (error as Error).message);
   }

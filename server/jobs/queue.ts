@@ -41,6 +41,10 @@ export interface JobQueue {
   add(job: NewJob): Promise<Job>;
   /** @returns the job, or undefined when there is none that can still be cancelled */
   cancel(id: string): Promise<Job | undefined>;
+  /** Ends all jobs for subjects that are going, before they are gone. */
+  endFor(subjectIds: readonly string[]): Promise<void>;
+  /** What jobs that wait or run are for. */
+  subjectsInWork(): Promise<ReadonlySet<string>>;
   /** Jobs that wait or run, and those that ended last. */
   list(projectId: string): Promise<Job[]>;
   /** Resolves when a job has ended. */

@@ -6,6 +6,7 @@ import { pino } from 'pino';
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
 import { EventBus } from '../http/events.js';
 import { openDatabase } from '../store/database.js';
+import { jobs } from '../store/tables.js';
 import type { JobContext, JobHandler } from './queue.js';
 import { SqliteQueue } from './sqlite-queue.js';
 
@@ -132,21 +133,90 @@ describe('the queue', () => {
     expect(log).toEqual(['a failed']);
   });
 
+  /** Starts again on the same database, as after a stop. */
+  const again = async (): Promise<void> => {
+    await queue.stop();
+    opened.close();
+    await open();
+    queue.register(handler('copy', untilAborted));
+  };
+  const untilRunning = (attempt: number) =>
+    expect.poll(() => told.filter(({ state }) => state === 'running').length).toBe(attempt);
+
   it('runs again after a restart what was cut off, and gives up on what is cut off again and again', async () => {
     queue.register(handler('copy', untilAborted));
     await queue.start();
     const { id } = await add('copy', 'a');
     for (let attempt = 1; attempt <= 3; attempt++) {
-      await expect.poll(() => told.filter(({ state }) => state === 'running').length).toBe(attempt);
-      await queue.stop();
-      opened.close();
-      await open();
-      queue.register(handler('copy', untilAborted));
+      await untilRunning(attempt);
+      await again();
+      // A process that is killed leaves its job as it was.
+      await opened.database.update(jobs).set({ state: 'running', attempts: attempt });
       await queue.start();
     }
     const [job] = await queue.list('p');
     expect(job).toMatchObject({ id, state: 'failed', problem: expect.stringContaining('cut off') as string });
     expect(log).toEqual(['a failed']);
+  });
+
+  it('does not count it against a job that the server was stopped', async () => {
+    queue.register(handler('copy', untilAborted));
+    await queue.start();
+    await add('copy', 'a');
+    for (let attempt = 1; attempt <= 5; attempt++) {
+      await untilRunning(attempt);
+      await again();
+      await queue.start();
+    }
+    await untilRunning(6);
+    expect(log).toEqual([]);
+  });
+
+  it('starts although what a job was for is gone, and goes on with the others', async () => {
+    queue.register(handler('copy', untilAborted));
+    await queue.start();
+    await add('copy', 'gone');
+    await untilRunning(1);
+    await again();
+    await opened.database.update(jobs).set({ state: 'running', attempts: 3 });
+    const abandoned = (): Promise<void> => Promise.reject(new Error('This light copy is not known.'));
+    queue.register(handler('copy', () => Promise.resolve(), { abandoned }));
+    await queue.start();
+    expect(await queue.list('p')).toMatchObject([{ subjectId: 'gone', state: 'failed' }]);
+    expect(await queue.finished((await add('copy', 'other')).id)).toMatchObject({ state: 'done' });
+  });
+
+  it('ends the jobs of what is removed, and no others', async () => {
+    queue.register(handler('copy', untilAborted));
+    await queue.start();
+    await add('copy', 'a');
+    await add('copy', 'b');
+    await untilRunning(1);
+    await queue.endFor(['a']);
+    expect(log).toEqual(['a cancelled']);
+    await untilRunning(2);
+    expect([...(await queue.subjectsInWork())]).toEqual(['b']);
+  });
+
+  it('keeps how a job ended although another process holds the database for longer than anybody waits', async () => {
+    let finish = (): void => undefined;
+    queue.register(handler('copy', () => new Promise((resolve) => (finish = resolve))));
+    await queue.start();
+    const { id } = await add('copy', 'a');
+    await untilRunning(1);
+    const { createClient } = await import('@libsql/client');
+    const other = createClient({ url: `file:${join(folder, 'hone.db')}` });
+    const held = await other.transaction('write');
+    finish();
+    let beats = 0;
+    const heart = setInterval(() => beats++, 20);
+    await new Promise((resolve) => setTimeout(resolve, 4500));
+    clearInterval(heart);
+    // Waiting for the other process must not hold this one up: at a beat each 20 ms, 225 fit.
+    expect(beats).toBeGreaterThan(100);
+    await held.rollback();
+    other.close();
+    expect(await queue.finished(id)).toMatchObject({ state: 'done', progress: 1 });
   });
 
   it('refuses a database that a newer version wrote', async () => {

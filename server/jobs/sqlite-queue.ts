@@ -1,4 +1,5 @@
 import { randomUUID } from 'node:crypto';
+import { setTimeout as sleep } from 'node:timers/promises';
 import type { Job, JobState } from '@hone/core/api';
 import { and, asc, desc, eq, inArray } from 'drizzle-orm';
 import type { Logger } from 'pino';
@@ -26,6 +27,10 @@ const TELL_EVERY_MS = 250;
 const LISTED = 100;
 /** A job that was cut off so often is taken for what stops the server. */
 const MOST_ATTEMPTS = 3;
+/** Waits between attempts to write to a database that cannot be written. */
+const FIRST_RETRY_MS = 100;
+const LONGEST_RETRY_MS = 5000;
+const PUMP_AGAIN_MS = 2000;
 /** Time over which the pace of a job is taken. */
 const PACE_MS = 15_000;
 /** A shorter time says nothing about the pace. */
@@ -39,6 +44,7 @@ export class SqliteQueue implements JobQueue {
   private accepting = false;
   private pumping: Promise<void> | undefined;
   private pumpAgain = false;
+  private readonly stopping = new AbortController();
 
   constructor(
     private readonly database: Database,
@@ -58,7 +64,7 @@ export class SqliteQueue implements JobQueue {
         await this.change(row, { state: 'waiting', progress: 0 });
       } else {
         const problem = 'It was cut off several times and is not tried again. Start it once more by hand.';
-        await handler?.abandoned?.(row.subjectId, 'failed', problem);
+        await this.abandon(row, 'failed', problem);
         await this.change(row, { state: 'failed', problem });
       }
     }
@@ -68,6 +74,7 @@ export class SqliteQueue implements JobQueue {
 
   async stop(): Promise<void> {
     this.accepting = false;
+    this.stopping.abort();
     await this.pumping;
     const running = [...this.running.values()];
     for (const { abort } of running) abort.abort();
@@ -118,10 +125,27 @@ export class SqliteQueue implements JobQueue {
         .where(and(eq(jobs.id, id), eq(jobs.state, 'waiting')));
       if (!row) return undefined;
       await this.change(row, { state: 'cancelled' });
-      await this.handlers.get(row.kind)?.abandoned?.(row.subjectId, 'cancelled', null);
+      await this.abandon(row, 'cancelled', null);
     }
     const [row] = await this.database.select().from(jobs).where(eq(jobs.id, id));
     return row && this.jobOf(row);
+  }
+
+  async endFor(subjectIds: readonly string[]): Promise<void> {
+    if (subjectIds.length === 0) return;
+    const open = await this.database
+      .select({ id: jobs.id })
+      .from(jobs)
+      .where(and(inArray(jobs.subjectId, [...subjectIds]), inArray(jobs.state, ['waiting', 'running'])));
+    for (const { id } of open) await this.cancel(id);
+  }
+
+  async subjectsInWork(): Promise<ReadonlySet<string>> {
+    const open = await this.database
+      .select({ subjectId: jobs.subjectId })
+      .from(jobs)
+      .where(inArray(jobs.state, ['waiting', 'running']));
+    return new Set(open.map(({ subjectId }) => subjectId));
   }
 
   async list(projectId: string): Promise<Job[]> {
@@ -149,7 +173,11 @@ export class SqliteQueue implements JobQueue {
       return;
     }
     this.pumping = this.startWhatCan()
-      .catch((error: unknown) => this.log.error({ err: error }, 'the job queue could not go on'))
+      .catch(async (error: unknown) => {
+        this.log.error({ err: error }, 'the job queue could not go on; it tries again');
+        await this.pause(PUMP_AGAIN_MS);
+        this.pumpAgain = this.accepting;
+      })
       .finally(() => {
         this.pumping = undefined;
         if (!this.pumpAgain) return;
@@ -201,8 +229,12 @@ export class SqliteQueue implements JobQueue {
     } catch (error) {
       const stopped = error instanceof CancelledError || abort.signal.aborted;
       if (stopped && !running.cancelled) {
-        // The server stops: the job stays "running" in the table and is run again at the next start.
+        // The server stops: the job waits for the next start, and this was no fault of its own.
         this.running.delete(row.id);
+        const values = { state: 'waiting', attempts: Math.max(0, row.attempts - 1) } as const;
+        await this.change(row, values).catch((fault: unknown) => {
+          this.log.error({ err: fault, kind: row.kind }, 'a job that was stopped is counted as cut off');
+        });
         return;
       }
       const problem = stopped ? null : error instanceof Error ? error.message : String(error);
@@ -218,17 +250,45 @@ export class SqliteQueue implements JobQueue {
     problem: string | null,
   ): Promise<void> {
     const { row } = running;
-    if (state === 'failed' || state === 'cancelled') {
-      await handler.abandoned?.(row.subjectId, state, problem).catch((error: unknown) => {
-        this.log.error({ err: error, kind: row.kind }, 'what a job left half made could not be taken away');
-      });
-    }
+    if (state === 'failed' || state === 'cancelled') await this.abandon(row, state, problem, handler);
+    if (state === 'done') running.progress = 1;
+    const { progress } = running;
+    const ended = await this.untilKept(row, { state, problem, progress });
     this.running.delete(row.id);
-    const progress = state === 'done' ? 1 : running.progress;
-    const ended = await this.change(row, { state, problem, progress });
     for (const resolve of this.waiters.get(row.id) ?? []) resolve(this.jobOf(ended));
     this.waiters.delete(row.id);
     this.pump();
+  }
+
+  /** Removes what a job left half made. What cannot be removed is removed at the next start. */
+  private async abandon(
+    row: Row,
+    state: 'failed' | 'cancelled',
+    problem: string | null,
+    handler = this.handlers.get(row.kind),
+  ): Promise<void> {
+    try {
+      await handler?.abandoned?.(row.subjectId, state, problem);
+    } catch (error) {
+      this.log.warn({ err: error, kind: row.kind }, 'what a job left half made could not be removed');
+    }
+  }
+
+  /** Keeps how a job ended, however long the database cannot be written; a stop ends the waiting. */
+  private async untilKept(row: Row, values: Partial<Row>): Promise<Row> {
+    for (let waitMs = FIRST_RETRY_MS; ; waitMs = Math.min(LONGEST_RETRY_MS, 2 * waitMs)) {
+      try {
+        return await this.change(row, values);
+      } catch (error) {
+        if (this.stopping.signal.aborted) return { ...row, ...values };
+        this.log.warn({ err: error, kind: row.kind }, 'how a job ended could not be kept yet; trying again');
+        await this.pause(waitMs);
+      }
+    }
+  }
+
+  private async pause(ms: number): Promise<void> {
+    await sleep(ms, undefined, { signal: this.stopping.signal }).catch(() => undefined);
   }
 
   private progress(running: Running, done: number): void {

@@ -10,6 +10,7 @@ import { TURN_BYTES } from '@hone/core/playback';
 import type { SlowDrive } from '../drives/slow-drive.js';
 import type { ExportStore } from '../exports/export-store.js';
 import { UserError } from '../http/problems.js';
+import { mediaTypeOf } from './media-names.js';
 import { soundPath } from './sound-job.js';
 import type { SourceStore } from './source-store.js';
 import { stripPath } from './strip-job.js';
@@ -28,30 +29,48 @@ export function mediaFiles(
 
   const read = (request: Request, response: Response, path: string): Promise<void> => {
     const { drive } = simulation;
-    return drive ? deliverSlowly(request, response, path, drive) : deliver(response, path);
+    return drive ? deliverSlowly(request, response, path, drive) : deliver(response, path, mediaTypeOf(path));
   };
   router.get('/sources/:id', async (request, response) => {
-    await read(request, response, (await sources.get(request.params.id)).path);
+    const row = await sources.readable(request.params.id);
+    if (row.stills)
+      throw new UserError(
+        409,
+        'Not one file',
+        `"${row.name}" is many files; its frames are decoded by the server.`,
+      );
+    await read(request, response, row.path);
   });
   router.get('/copies/:id', async (request, response) => {
-    await read(request, response, (await copies.get(request.params.id)).path);
+    const row = await copies.get(request.params.id);
+    if (row.state !== 'ready' && row.state !== 'stale')
+      throw new UserError(409, 'Not ready', 'This light copy is not ready.');
+    await read(request, response, row.path);
   });
   router.get('/sounds/:id', async (request, response) => {
     await read(request, response, soundPath(previews, (await sources.get(request.params.id)).id));
   });
   router.get('/strips/:id', async (request, response) => {
     const row = await sources.get(request.params.id);
-    await deliver(response, stripPath(previews, row.id));
+    await deliver(response, stripPath(previews, row.id), 'image/jpeg');
   });
   router.get('/exports/:id', async (request, response) => {
     const row = await exports.get(request.params.id);
+    if (row.state !== 'ready') throw new UserError(409, 'Not ready', 'This export is not ready.');
     if (request.query['download'] !== undefined) response.attachment(`${row.name}${extname(row.path)}`);
-    await deliver(response, row.path);
+    await deliver(response, row.path, mediaTypeOf(row.path));
   });
   return router;
 }
 
-function deliver(response: Response, path: string): Promise<void> {
+// What a browser does not play as media it must not open as a page either.
+function setType(response: Response, type: string | undefined): void {
+  response.set('Content-Type', type ?? 'application/octet-stream');
+  if (type === undefined && !response.get('Content-Disposition')) response.attachment();
+}
+
+function deliver(response: Response, path: string, type: string | undefined): Promise<void> {
+  setType(response, type);
   return new Promise((resolve, reject) => {
     const options = { acceptRanges: true, cacheControl: false, dotfiles: 'allow' as const };
     response.set('Cache-Control', 'no-store');
@@ -76,7 +95,8 @@ async function deliverSlowly(
   response.on('close', () => abort.abort());
   const { signal } = abort;
   const ranges = request.headers.range ? parseRange(found.size, request.headers.range) : undefined;
-  response.set({ 'Accept-Ranges': 'bytes', 'Cache-Control': 'no-store' }).type(extname(path));
+  response.set({ 'Accept-Ranges': 'bytes', 'Cache-Control': 'no-store' });
+  setType(response, mediaTypeOf(path));
   if (ranges === -1) {
     response.status(416).set('Content-Range', `bytes */${found.size}`).end();
     return;

@@ -1,18 +1,14 @@
 import { createHash } from 'node:crypto';
 import { readdir, realpath, stat } from 'node:fs/promises';
-import { basename, extname, join, sep } from 'node:path';
+import { basename, extname, join } from 'node:path';
 import type { FolderEntry, SoughtContent } from '@hone/core/api';
 import { plainFile, type MediaInput } from '../ffmpeg/input.js';
 import { notFound } from '../http/problems.js';
 import { contentHash } from './hash.js';
 import { fileState } from './identity.js';
+import type { MediaAccess } from './media-access.js';
+import { isMediaName } from './media-names.js';
 import { stillsIn } from './stills.js';
-
-const MEDIA = new Set(
-  '.mp4 .mov .m4v .mkv .webm .avi .mxf .mts .m2ts .ts .mpg .mpeg .3gp .wav .mp3 .m4a .aac .flac .ogg .opus .aif .aiff'.split(
-    ' ',
-  ),
-);
 
 /** A file that a search has found; its content hash where that is how it was found. */
 export interface FoundFile {
@@ -28,7 +24,10 @@ export class Folders {
   private readonly paths = new Map<string, string>();
   private readonly inputs = new Map<string, MediaInput & { readonly name: string }>();
 
-  constructor(private readonly roots: readonly string[]) {}
+  constructor(
+    private readonly roots: readonly string[],
+    private readonly access: MediaAccess,
+  ) {}
 
   async list(): Promise<FolderEntry> {
     const children: { id: string; label: string }[] = [];
@@ -47,10 +46,11 @@ export class Folders {
     for (const entry of entries) {
       if (entry.name.startsWith('.')) continue;
       const real = await realpath(join(path, entry.name)).catch(() => undefined);
-      if (!real || !(await this.isAllowed(real))) continue;
-      const found = await stat(real).catch(() => undefined);
-      if (found?.isDirectory()) children.push({ id: this.remember(real), label: entry.name });
-      else if (found?.isFile() && MEDIA.has(extname(entry.name).toLowerCase())) {
+      const found = real && (await stat(real).catch(() => undefined));
+      if (!real || !found) continue;
+      if (found.isDirectory() && (await this.access.isOpenFolder(real)))
+        children.push({ id: this.remember(real), label: entry.name });
+      else if (found.isFile() && (await this.access.isAllowed(plainFile(join(path, entry.name))))) {
         files.push({
           id: this.rememberFile(plainFile(real), entry.name),
           name: entry.name,
@@ -98,7 +98,7 @@ export class Folders {
     const found = new Map<string, FoundFile>();
     const sizes = new Set(contents.map(({ bytes }) => bytes));
     const alike: { readonly path: string; readonly bytes: number }[] = [];
-    const open = await this.realRoots();
+    const open = await this.access.realRoots();
     for (let looked = 0; open.length && looked < MOST_SEARCHED && found.size < wanted.size;) {
       const folder = open.shift()!;
       for (const entry of await readdir(folder, { withFileTypes: true }).catch(() => [])) {
@@ -107,7 +107,7 @@ export class Folders {
         const path = join(folder, entry.name);
         const name = bareName(entry.name);
         if (entry.isDirectory()) open.push(path);
-        else if (entry.isFile() && MEDIA.has(extname(entry.name).toLowerCase())) {
+        else if (isMediaName(entry.name) && (await this.access.isAllowed(plainFile(path)))) {
           if (wanted.has(name)) found.set(name, found.get(name) ?? { path, contentHash: null });
           else if (sizes.size) {
             const bytes = (await stat(path).catch(() => undefined))?.size ?? 0;
@@ -128,16 +128,6 @@ export class Folders {
     return { found: [...found.values()], missing };
   }
 
-  /** The folders that media may be chosen from, where they are there. */
-  async realRoots(): Promise<string[]> {
-    const real = await Promise.all(this.roots.map((root) => realpath(root).catch(() => undefined)));
-    return real.filter((root) => root !== undefined);
-  }
-
-  private async isAllowed(real: string): Promise<boolean> {
-    return (await this.realRoots()).some((root) => real === root || real.startsWith(root + sep));
-  }
-
   private remember(path: string): string {
     const id = idOf(path);
     this.paths.set(id, path);
@@ -153,7 +143,7 @@ export class Folders {
 
 const bareName = (name: string): string => {
   const base = name.split(/[\\/]/).at(-1)!.toLowerCase();
-  return MEDIA.has(extname(base)) ? base.slice(0, -extname(base).length) : base;
+  return isMediaName(base) ? base.slice(0, -extname(base).length) : base;
 };
 
 const idOf = (text: string): string => createHash('sha256').update(text).digest('hex').slice(0, 32);

@@ -19,10 +19,8 @@ export function frameRoutes(
   const router = Router();
 
   router.get('/frames/:id', async (request, response) => {
-    const row = await sources.get(request.params.id);
-    if (row.state !== 'ready' || !row.facts?.picture) {
-      throw new UserError(409, 'Not decoded', row.problem ?? `"${row.name}" has no picture.`);
-    }
+    const row = await sources.readable(request.params.id);
+    if (!row.facts?.picture) throw new UserError(409, 'Not decoded', `"${row.name}" has no picture.`);
     const [from, width, height] = ['from', 'width', 'height'].map((name) => Number(request.query[name]));
     const isSide = (side: number): boolean => Number.isInteger(side) && side >= 2 && side <= LARGEST_SIDE;
     if (!Number.isFinite(from) || from! < 0 || !isSide(width!) || !isSide(height!)) {

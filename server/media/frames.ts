@@ -1,4 +1,3 @@
-import { spawn } from 'node:child_process';
 import { once } from 'node:events';
 import { constants, setPriority } from 'node:os';
 import { createInterface } from 'node:readline';
@@ -7,6 +6,8 @@ import { deinterlacing, FRAME_HEADER_BYTES, scaleColours, writeFrameHeader } fro
 import { toNumber } from '@hone/core/time';
 import type { FrameSize } from '@hone/core/timeline';
 import { inputArguments } from '../ffmpeg/input.js';
+import { guardInputs } from '../ffmpeg/process.js';
+import { spawnChild } from '../process/spawn-child.js';
 import { UserError } from '../http/problems.js';
 import type { SourceRow } from './source-store.js';
 
@@ -36,7 +37,7 @@ export function frameArguments(source: SourceRow, start: number, size: FrameSize
   const filters = `${deinterlacing(picture.scan)}${scale},format=yuv420p,showinfo=checksum=0`;
   return [
     ...['-hide_banner', '-nostdin', '-nostats', '-v', 'info', '-threads', String(threads), '-copyts'],
-    ...['-ss', start.toFixed(6), '-protocol_whitelist', 'file,pipe', ...inputArguments(source)],
+    ...['-ss', start.toFixed(6), ...inputArguments(source)],
     ...['-map', '0:v:0', '-an', '-sn', '-vf', filters],
     ...['-fps_mode', 'passthrough', '-f', 'rawvideo', 'pipe:1'],
   ];
@@ -84,7 +85,7 @@ async function writeFrom(
   { ffmpeg, from, size, threads, signal, read }: FrameRequest,
 ): Promise<Ended> {
   const args = frameArguments(source, start, size, threads);
-  const child = spawn(ffmpeg, args, { stdio: ['ignore', 'pipe', 'pipe'] });
+  const child = spawnChild(ffmpeg, guardInputs(args));
   child.on('spawn', () => lowerPriority(child.pid));
   const failed = new Promise<never>((_, reject) => child.on('error', reject));
   failed.catch(() => undefined);

@@ -50,7 +50,7 @@ export function hashHandler(store: SourceStore): JobHandler {
     lane: 'light',
     priority: 1,
     async run({ job, signal, progress }) {
-      const row = await store.get(job.subjectId);
+      const row = await store.readable(job.subjectId);
       const hash = await hashOf(row, signal, progress);
       await store.change(row, { contentHash: hash });
     },

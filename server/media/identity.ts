@@ -26,6 +26,23 @@ export async function sampledHash(path: string): Promise<string> {
   }
 }
 
+/**
+ * Tells whether files were exchanged between two looks, also for others of the same size and time: the system counts
+ * the changes of a file itself and numbers it.
+ * @returns undefined when one is not there
+ */
+export async function exactState(input: MediaInput): Promise<string | undefined> {
+  const images = input.stills?.count ?? 1;
+  const states: string[] = [];
+  for (let image = 0; image < images; image++) {
+    const path = input.stills ? stillPath(input.path, input.stills.first + image) : input.path;
+    const found = await stat(path, { bigint: true }).catch(() => undefined);
+    if (!found) return undefined;
+    states.push(`${found.ino}:${found.size}:${found.mtimeNs}:${found.ctimeNs}`);
+  }
+  return states.join(' ');
+}
+
 /** Size and time of what a source is read from; undefined when it is not there. */
 export async function fileState(
   input: MediaInput,

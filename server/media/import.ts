@@ -1,16 +1,20 @@
-import { createWriteStream } from 'node:fs';
-import { mkdir, rename, rm, stat, statfs } from 'node:fs/promises';
+import { constants, createWriteStream } from 'node:fs';
+import { access, mkdir, stat, statfs } from 'node:fs/promises';
 import { basename, extname, join } from 'node:path';
 import type { Readable } from 'node:stream';
 import { FACTS_VERSION } from '@hone/core/media';
 import { pipeline } from 'node:stream/promises';
 import { leadingFile, plainFile, type MediaInput } from '../ffmpeg/input.js';
-import { probe, requireWhole, UnusableError } from '../ffmpeg/probe.js';
+import { requireWhole } from '../ffmpeg/decode-through.js';
+import { probe, UnusableError, WaitingError } from '../ffmpeg/probe.js';
 import type { FfmpegTools } from '../ffmpeg/process.js';
 import { UserError } from '../http/problems.js';
 import type { CopyStore } from '../copies/copy-store.js';
 import type { JobQueue } from '../jobs/queue.js';
+import { writeAside } from '../store/aside.js';
 import { fileState, sampledHash } from './identity.js';
+import type { MediaAccess } from './media-access.js';
+import { isMediaName, mediaEndings } from './media-names.js';
 import { fileStamp, type SourceRow, type SourceStore } from './source-store.js';
 
 const SPARE_BYTES = 200 * 2 ** 20;
@@ -22,6 +26,7 @@ export class Importer {
     private readonly copies: CopyStore,
     private readonly queue: JobQueue,
     private readonly tools: FfmpegTools,
+    private readonly access: MediaAccess,
   ) {}
 
   /** Adds a file where it is; nothing is copied. */
@@ -34,7 +39,8 @@ export class Importer {
     const isSame = (row: SourceRow): boolean =>
       row.path === input.path && row.stills?.first === input.stills?.first;
     const same = (await this.store.list(projectId)).find(isSame);
-    const row = same ?? (await this.store.add({ projectId, name, ...input, state: 'expected' }));
+    const problem = 'Waits to be read.';
+    const row = same ?? (await this.store.add({ projectId, name, ...input, state: 'expected', problem }));
     return this.read(row);
   }
 
@@ -43,7 +49,8 @@ export class Importer {
    * @param folder where it is looked for; undefined when there are no media folders
    */
   async addMissing(projectId: string, name: string, folder: string | undefined): Promise<SourceRow> {
-    const path = join(folder ?? '/', basename(name.replaceAll('\\', '/')) || 'unnamed');
+    const base = basename(name.replaceAll('\\', '/'));
+    const path = join(folder ?? '/', /^\.*$/.test(base) ? 'unnamed' : base);
     const same = (await this.store.list(projectId)).find((row) => row.path === path);
     if (same) return same;
     const where = folder ? `Put it into ${folder}, or` : 'Name a media folder in HONE_MEDIA, or';
@@ -56,9 +63,11 @@ export class Importer {
     const file = await fileState(row);
     if (!file) return this.store.lose(row);
     try {
-      const facts = await probe(this.tools.ffprobe, row, file.bytes);
-      await requireWhole(this.tools.ffmpeg, row);
-      const sampled = await sampledHash(leadingFile(row));
+      const input = await this.access.resolve(row);
+      await requireReadable(leadingFile(input));
+      const facts = await probe(this.tools.ffprobe, input, file.bytes);
+      await requireWhole(this.tools.ffmpeg, input, facts.container);
+      const sampled = await sampledHash(leadingFile(input));
       const isNew = row.sampledHash
         ? file.bytes !== row.bytes || sampled !== row.sampledHash
         : fileStamp(file) !== fileStamp(row);
@@ -75,7 +84,11 @@ export class Importer {
       await this.prepare(ready);
       return ready;
     } catch (error) {
-      if (!(error instanceof UnusableError)) throw error;
+      if (error instanceof WaitingError) {
+        // What was known of the source stays known: the file is the same when it can be read again.
+        return this.store.change(row, { state: 'expected', problem: error.message });
+      }
+      if (!(error instanceof UnusableError || error instanceof UserError)) throw error;
       return this.store.change(row, { ...file, state: 'unreadable', problem: error.message });
     }
   }
@@ -92,13 +105,30 @@ export class Importer {
     if (!row.contentHash) await ask('hash', `Fingerprint of ${row.name}`);
   }
 
-  /** Reads again what an older Hone knew less of, and asks for what was never made. */
-  async catchUp(): Promise<void> {
+  /**
+   * Reads again what an older Hone knew less of or what could not be read, and asks for what was never made.
+   * @param onFault called with what went wrong with one source; the others go on
+   */
+  async catchUp(onFault: (error: unknown, row: SourceRow) => void): Promise<void> {
     for (const row of await this.store.all()) {
-      if (row.state !== 'ready') continue;
-      const isOld = row.facts?.version !== FACTS_VERSION;
-      await (isOld ? this.read(row) : this.prepare(row));
+      try {
+        if (
+          row.state === 'ready' &&
+          row.facts?.version === FACTS_VERSION &&
+          (await this.access.isAllowed(row))
+        )
+          await this.prepare(row);
+        else if (row.state !== 'missing') await this.readAgain(row);
+      } catch (error) {
+        onFault(error, row);
+      }
     }
+  }
+
+  /** Reads a source once more whose file is there; one that waits for its file goes on waiting. */
+  async readAgain(row: SourceRow): Promise<SourceRow> {
+    if (row.state === 'expected' && !(await fileState(row))) return row;
+    return this.read(row);
   }
 
   /**
@@ -112,6 +142,10 @@ export class Importer {
     bytes: number,
     body: Readable,
   ): Promise<SourceRow> {
+    if (!isMediaName(name)) {
+      const detail = `"${name}" has no ending of a media file, so it was not taken. Hone takes ${mediaEndings()}.`;
+      throw new UserError(415, 'No media file', detail);
+    }
     await mkdir(folder, { recursive: true });
     const room = await statfs(folder);
     const free = room.bavail * room.bsize;
@@ -121,24 +155,31 @@ export class Importer {
       throw new UserError(507, 'Not enough space', detail);
     }
     const path = await freePath(folder, name);
-    const aside = `${path}.part`;
-    try {
+    await writeAside(path, async (aside) => {
       await pipeline(body, createWriteStream(aside, { flags: 'wx' }));
       const written = (await stat(aside)).size;
-      if (written !== bytes) {
-        throw new UserError(
-          400,
-          'Upload cut off',
-          `"${name}" arrived with ${written} of ${bytes} bytes. Send it again.`,
-        );
-      }
-      await rename(aside, path);
-    } catch (error) {
-      await rm(aside, { force: true });
-      throw error;
-    }
+      if (written === bytes) return;
+      throw new UserError(
+        400,
+        'Upload cut off',
+        `"${name}" arrived with ${written} of ${bytes} bytes. Send it again.`,
+      );
+    });
     return this.add(projectId, path, name);
   }
+}
+
+/** Paths that uploads were given since the start. */
+const taken = new Set<string>();
+
+// Permissions are asked of the system: what a program says of them depends on its version.
+async function requireReadable(path: string): Promise<void> {
+  await access(path, constants.R_OK).catch((error: NodeJS.ErrnoException) => {
+    const code = error.code ?? error.message;
+    throw new WaitingError(
+      `Waits until ${path} may be read (${code}). Give this user permission to read it; Hone tries again by itself.`,
+    );
+  });
 }
 
 // A name that is safe in any file system, and not taken.
@@ -153,9 +194,9 @@ async function freePath(folder: string, name: string): Promise<string> {
       .trim() || 'clip';
   for (let count = 1; ; count++) {
     const path = join(folder, `${stem}${count > 1 ? ` ${count}` : ''}${extension}`);
-    const taken = await Promise.all(
-      [stat(path), stat(`${path}.part`)].map((look) => look.catch(() => undefined)),
-    );
-    if (taken.every((entry) => entry === undefined)) return path;
+    if (taken.has(path) || (await stat(path).catch(() => undefined))) continue;
+    // Another upload of the same name must not take it while this one arrives.
+    taken.add(path);
+    return path;
   }
 }

@@ -18,8 +18,8 @@ export function indexHandler(store: SourceStore, { ffmpeg, ffprobe }: FfmpegTool
     lane: 'light',
     priority: 6,
     async run({ job, signal, progress }) {
-      const row = await store.get(job.subjectId);
-      if (row.state !== 'ready' || !row.facts?.picture) return;
+      const row = await store.readable(job.subjectId);
+      if (!row.facts?.picture) return;
       const packets = await readPackets(ffprobe, row, row.facts, { signal, onProgress: progress });
       const index = PacketIndex.from(packets);
       if (index.length === 0) return;

@@ -6,13 +6,16 @@ import {
   mediaSearchSchema,
   sourceChangeSchema,
   sourceRemovalSchema,
+  sourceRetrySchema,
 } from '@hone/core/api';
 import { Router } from 'express';
 import { notFound, UserError } from '../http/problems.js';
 import type { ProjectStore } from '../projects/project-store.js';
 import type { Folders } from './folders.js';
 import type { Importer } from './import.js';
+import type { MediaAccess } from './media-access.js';
 import { peaksPath } from './sound-job.js';
+import type { Removal } from './removal.js';
 import { sourceOf, type SourceRow, type SourceStore } from './source-store.js';
 
 export interface SourceRouteParts {
@@ -20,12 +23,14 @@ export interface SourceRouteParts {
   readonly sources: SourceStore;
   readonly importer: Importer;
   readonly folders: Folders;
+  readonly access: MediaAccess;
+  readonly removal: Removal;
   readonly uploadFolder: string;
   readonly previewFolder: string;
 }
 
 export function sourceRoutes(parts: SourceRouteParts): Router {
-  const { projects, sources, importer, folders, uploadFolder, previewFolder } = parts;
+  const { projects, sources, importer, folders, access, removal, uploadFolder, previewFolder } = parts;
   const router = Router();
 
   const adopted = async (row: SourceRow): Promise<SourceRow> => {
@@ -67,7 +72,7 @@ export function sourceRoutes(parts: SourceRouteParts): Router {
       rows.push(contentHash ? await sources.change(row, { contentHash }) : row);
     }
     if (keepMissing) {
-      const roots = await folders.realRoots();
+      const roots = await access.realRoots();
       // Not where uploads go: nobody puts files there by hand.
       const root = roots.find((each) => !uploadFolder.startsWith(each)) ?? roots[0];
       for (const name of missing) rows.push(await importer.addMissing(projectId, name, root));
@@ -88,6 +93,16 @@ export function sourceRoutes(parts: SourceRouteParts): Router {
     response.json(changed.map(sourceOf));
   });
 
+  router.post('/projects/:projectId/sources/retry', async (request, response) => {
+    const { projectId } = request.params;
+    await projects.get(projectId);
+    const { sourceIds } = checked(sourceRetrySchema, request.body, 'the request');
+    const rows: SourceRow[] = [];
+    for (const row of (await sources.list(projectId)).filter(({ id }) => sourceIds.includes(id)))
+      rows.push(row.state === 'ready' ? row : await importer.readAgain(row));
+    response.json(rows.map(sourceOf));
+  });
+
   router.post('/projects/:projectId/sources/removal', async (request, response) => {
     const { projectId } = request.params;
     const { sourceIds } = checked(sourceRemovalSchema, request.body, 'the request');
@@ -99,7 +114,7 @@ export function sourceRoutes(parts: SourceRouteParts): Router {
       const detail = `"${inUse.name}" is on the timeline. Take its clips off first; nothing was removed.`;
       throw new UserError(409, 'Still in use', detail);
     }
-    for (const { id } of rows) await sources.remove(id);
+    for (const row of rows) await removal.removeSource(row);
     response.status(204).end();
   });
 

@@ -1,10 +1,11 @@
-import { mkdir, rename, rm, writeFile } from 'node:fs/promises';
+import { mkdir, rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { keepsDecodedSound, type SourceFacts } from '@hone/core/media';
 import { toNumber } from '@hone/core/time';
 import { inputArguments, type MediaInput } from '../ffmpeg/input.js';
 import { fileArgument, runFfmpeg, runTool } from '../ffmpeg/process.js';
 import type { JobHandler } from '../jobs/queue.js';
+import { writeAside } from '../store/aside.js';
 import type { SourceStore } from './source-store.js';
 
 const SAMPLE_RATE = 48_000;
@@ -21,22 +22,18 @@ export function soundHandler(store: SourceStore, ffmpeg: string, folder: string)
     lane: 'light',
     priority: 5,
     async run({ job, signal, progress }) {
-      const row = await store.get(job.subjectId);
+      const row = await store.readable(job.subjectId);
       const { facts } = row;
-      if (row.state !== 'ready' || !facts?.sound) return;
+      if (!facts?.sound) return;
       await mkdir(folder, { recursive: true });
       const { peaks, timesRealTime } = await readPeaks(ffmpeg, row, facts, signal, (done) =>
         progress(PEAKS_SHARE * done),
       );
-      await writeFile(`${peaksPath(folder, row.id)}.part`, peaks);
-      await rename(`${peaksPath(folder, row.id)}.part`, peaksPath(folder, row.id));
+      await writeAside(peaksPath(folder, row.id), (aside) => writeFile(aside, peaks));
       const decoded = keepsDecodedSound(facts, timesRealTime);
       if (decoded) await decodeSound(ffmpeg, row, facts, soundPath(folder, row.id), signal);
       else await rm(soundPath(folder, row.id), { force: true });
       await store.change(row, { sound: { peaksPerSecond: PEAKS_PER_SECOND, timesRealTime, decoded } });
-    },
-    async abandoned(subjectId) {
-      await rm(`${soundPath(folder, subjectId)}.part`, { force: true });
     },
   };
 }
@@ -103,12 +100,6 @@ async function decodeSound(
   signal: AbortSignal,
 ): Promise<void> {
   const args = ['-map', '0:a:0', '-vn', '-af', fromZero(facts), '-ac', '2', '-c:a', 'pcm_s16le', '-f', 'wav'];
-  await runFfmpeg(
-    ffmpeg,
-    ['-v', 'error', '-copyts', ...inputArguments(input), ...args, fileArgument(`${path}.part`)],
-    {
-      signal,
-    },
-  );
-  await rename(`${path}.part`, path);
+  const decode = ['-v', 'error', '-copyts', ...inputArguments(input), ...args];
+  await writeAside(path, (aside) => runFfmpeg(ffmpeg, [...decode, fileArgument(aside)], { signal }));
 }

@@ -5,10 +5,11 @@ import type { Source } from '@hone/core/api';
 import { asc, eq, max } from 'drizzle-orm';
 import { leadingFile } from '../ffmpeg/input.js';
 import type { EventBus } from '../http/events.js';
-import { notFound } from '../http/problems.js';
+import { notFound, UserError } from '../http/problems.js';
 import type { Database } from '../store/database.js';
 import { packetIndexes, sources } from '../store/tables.js';
 import { fileState } from './identity.js';
+import type { MediaAccess } from './media-access.js';
 
 export type SourceRow = typeof sources.$inferSelect;
 
@@ -24,6 +25,7 @@ export class SourceStore {
   constructor(
     private readonly database: Database,
     private readonly bus: EventBus,
+    private readonly access: MediaAccess,
   ) {}
 
   async list(projectId: string): Promise<SourceRow[]> {
@@ -38,6 +40,26 @@ export class SourceStore {
     const [row] = await this.database.select().from(sources).where(eq(sources.id, id));
     if (!row) throw notFound('This source');
     return row;
+  }
+
+  /**
+   * A source for reading its file: the row with the real path.
+   * @throws UserError when it is not ready, or its file may not be read
+   */
+  async readable(id: string): Promise<SourceRow> {
+    return this.resolved(await this.get(id));
+  }
+
+  /** @throws UserError when the source is not ready, or its file may not be read */
+  async resolved(row: SourceRow): Promise<SourceRow> {
+    if (row.state !== 'ready') {
+      throw new UserError(
+        409,
+        'Source not ready',
+        row.problem ?? `"${row.name}" is not ready yet. Wait until it was read.`,
+      );
+    }
+    return this.access.resolve(row);
   }
 
   async add(

@@ -1,12 +1,12 @@
-import { mkdir, mkdtemp, rename, rm, stat } from 'node:fs/promises';
+import { mkdir, mkdtemp, rm, stat } from 'node:fs/promises';
 import { join } from 'node:path';
-import { tmpdir } from 'node:os';
 import type { Filmstrip } from '@hone/core/api';
 import { shownSize } from '@hone/core/media';
 import { toNumber } from '@hone/core/time';
 import { inputArguments } from '../ffmpeg/input.js';
 import { CancelledError, fileArgument, runTool, ToolError } from '../ffmpeg/process.js';
 import type { JobHandler } from '../jobs/queue.js';
+import { writeAside } from '../store/aside.js';
 import type { SourceRow, SourceStore } from './source-store.js';
 
 const PICTURES = 12;
@@ -14,37 +14,40 @@ const HEIGHT = 90;
 
 export const stripPath = (folder: string, id: string): string => join(folder, `${id}.strip.jpg`);
 
-/** Makes the filmstrip of a source: key frames only, so that it costs little beside other work. */
-export function stripHandler(store: SourceStore, ffmpeg: string, folder: string): JobHandler {
+/**
+ * Makes the filmstrip of a source: key frames only, so that it costs little beside other work.
+ * @param scratch folder for what is needed while it works
+ */
+export function stripHandler(
+  store: SourceStore,
+  ffmpeg: string,
+  folder: string,
+  scratch: string,
+): JobHandler {
   return {
     kind: 'strip',
     lane: 'light',
     priority: 4,
     async run({ job, signal, progress }) {
-      const row = await store.get(job.subjectId);
-      if (row.state !== 'ready' || !row.facts?.picture) return;
+      const row = await store.readable(job.subjectId);
+      if (!row.facts?.picture) return;
       await mkdir(folder, { recursive: true });
-      const work = await mkdtemp(join(tmpdir(), 'hone-strip-'));
+      await mkdir(scratch, { recursive: true });
+      const work = await mkdtemp(join(scratch, 'strip-'));
       try {
         const strip = stripOf(row);
         await drawPictures(ffmpeg, row, strip, work, signal, progress);
-        const aside = `${stripPath(folder, row.id)}.part`;
         const tile = [
-          '-i',
-          fileArgument(join(work, '%02d.jpg')),
+          ...['-f', 'image2', '-i', fileArgument(join(work.replaceAll('%', '%%'), '%02d.jpg'))],
           '-vf',
           `tile=${PICTURES}x1`,
           '-frames:v',
           '1',
         ];
-        await runTool(
-          ffmpeg,
-          ['-v', 'error', '-y', ...tile, '-q:v', '4', '-f', 'mjpeg', fileArgument(aside)],
-          {
-            signal,
-          },
+        const form = ['-q:v', '4', '-f', 'mjpeg'];
+        await writeAside(stripPath(folder, row.id), (aside) =>
+          runTool(ffmpeg, ['-v', 'error', '-y', ...tile, ...form, fileArgument(aside)], { signal }),
         );
-        await rename(aside, stripPath(folder, row.id));
         await store.change(row, { strip });
       } finally {
         await rm(work, { recursive: true, force: true });

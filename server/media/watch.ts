@@ -3,10 +3,11 @@ import { basename, dirname, join } from 'node:path';
 import { watch, type FSWatcher } from 'chokidar';
 import type { Logger } from 'pino';
 import { driveOf } from '../drives/mounts.js';
-import { leadingFile } from '../ffmpeg/input.js';
+import { leadingFile, plainFile } from '../ffmpeg/input.js';
 import type { EventBus } from '../http/events.js';
 import { fileState, sampledHash } from './identity.js';
 import type { Importer } from './import.js';
+import type { MediaAccess } from './media-access.js';
 import { fileStamp, type SourceRow, type SourceStore } from './source-store.js';
 
 /** A file that did not change for so long is taken to be whole. */
@@ -25,6 +26,8 @@ export class SourceWatcher {
   private readonly busy = new Set<string>();
   /** Missing sources that were looked for. */
   private readonly searched = new Set<string>();
+  /** What expected sources waited for when they were last looked at. */
+  private readonly waiting = new Map<string, string | null>();
   private timer: NodeJS.Timeout | undefined;
   private stopListening: (() => void) | undefined;
 
@@ -32,7 +35,7 @@ export class SourceWatcher {
     private readonly store: SourceStore,
     private readonly importer: Importer,
     private readonly bus: EventBus,
-    private readonly rootsOf: () => Promise<string[]>,
+    private readonly access: MediaAccess,
     private readonly log: Logger,
   ) {}
 
@@ -65,7 +68,11 @@ export class SourceWatcher {
 
   private async lookAtAll(): Promise<void> {
     try {
-      for (const row of await this.store.all()) await this.look(row);
+      for (const row of await this.store.all()) {
+        await this.look(row).catch((error: unknown) => {
+          this.log.debug({ err: error, source: row.name }, 'the file of a source could not be looked at');
+        });
+      }
     } catch (error) {
       this.log.debug({ err: error }, 'the files of the sources could not be looked at');
     }
@@ -84,19 +91,30 @@ export class SourceWatcher {
   }
 
   private async look(row: SourceRow): Promise<void> {
-    if (row.state === 'expected' || this.busy.has(row.id)) return;
+    if (this.busy.has(row.id)) return;
     this.busy.add(row.id);
     try {
       const now = await fileState(row);
       if (now) this.searched.delete(row.id);
-      if (!now) await this.gone(row);
+      if (row.state === 'expected') await this.tryAgain(row);
+      else if (!now) await this.gone(row);
       else if (fileStamp(now) === fileStamp(row)) {
         if (row.state === 'missing') await this.importer.read(row);
+        else if (row.state === 'ready' && !(await this.access.isAllowed(row))) await this.importer.read(row);
         else if (row.state === 'growing') this.settle(row, fileStamp(now));
       } else await this.grow(row, now);
     } finally {
       this.busy.delete(row.id);
     }
+  }
+
+  // One that is read for the first time just now would be read twice.
+  private async tryAgain(row: SourceRow): Promise<void> {
+    const isWaiting = this.waiting.get(row.id) === row.problem;
+    this.waiting.set(row.id, row.problem);
+    if (!isWaiting) return;
+    const read = await this.importer.readAgain(row);
+    if (read.state !== 'expected') this.waiting.delete(row.id);
   }
 
   private async grow(row: SourceRow, now: { bytes: number; modifiedMs: number }): Promise<void> {
@@ -132,14 +150,14 @@ export class SourceWatcher {
     this.searched.add(row.id);
     const missing = await this.store.lose(row);
     if (row.stills) return;
-    for (const folder of new Set([dirname(row.path), ...(await this.rootsOf())])) {
+    for (const folder of new Set([dirname(row.path), ...(await this.access.realRoots())])) {
       for (const path of await filesBelow(folder)) if (await this.takeBack(missing, path)) return;
     }
   }
 
   /** Takes a file for a missing source when it holds the same. */
   private async takeBack(row: SourceRow, path: string): Promise<boolean> {
-    if (row.stills || !row.sampledHash) return false;
+    if (row.stills || !row.sampledHash || !(await this.access.isAllowed(plainFile(path)))) return false;
     const found = await stat(path).catch(() => undefined);
     if (!found?.isFile() || found.size !== row.bytes) return false;
     if ((await sampledHash(path).catch(() => undefined)) !== row.sampledHash) return false;

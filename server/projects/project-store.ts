@@ -9,7 +9,7 @@ import { and, asc, desc, eq, lte } from 'drizzle-orm';
 import type { EventBus } from '../http/events.js';
 import { notFound, UserError } from '../http/problems.js';
 import type { Database } from '../store/database.js';
-import { projects, revisions } from '../store/tables.js';
+import { jobs, projects, revisions } from '../store/tables.js';
 
 type ProjectRow = typeof projects.$inferSelect;
 
@@ -101,6 +101,19 @@ export class ProjectStore {
       .where(and(eq(revisions.projectId, id), eq(revisions.revision, revision)));
     if (!row) throw notFound('This revision');
     return row.timeline;
+  }
+
+  async rename(id: string, name: string): Promise<Project> {
+    const row = await this.row(id);
+    await this.database.update(projects).set({ name }).where(eq(projects.id, id));
+    this.tell({ ...row, name });
+    return projectOf({ ...row, name });
+  }
+
+  async remove(id: string): Promise<void> {
+    await this.database.delete(projects).where(eq(projects.id, id));
+    await this.database.delete(jobs).where(eq(jobs.projectId, id));
+    this.bus.emit({ kind: 'projectGone', projectId: id });
   }
 
   async tune(id: string, tuning: Tuning): Promise<Project> {

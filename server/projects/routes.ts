@@ -1,12 +1,13 @@
-import { checked, newProjectSchema, projectChangeSchema } from '@hone/core/api';
+import { checked, newProjectSchema, projectChangeSchema, projectNameSchema } from '@hone/core/api';
 import { tuningSchema } from '@hone/core/levers';
 import { sourceFiltersSchema } from '@hone/core/media';
 import { timelineEffectFault } from '@hone/core/render';
 import { Router } from 'express';
 import { UserError } from '../http/problems.js';
+import type { Removal } from '../media/removal.js';
 import type { ProjectStore } from './project-store.js';
 
-export function projectRoutes(projects: ProjectStore): Router {
+export function projectRoutes(projects: ProjectStore, removal: Removal): Router {
   const router = Router();
 
   router.get('/projects', async (_request, response) => {
@@ -27,6 +28,16 @@ export function projectRoutes(projects: ProjectStore): Router {
     const fault = timelineEffectFault(body.timeline);
     if (fault) throw new UserError(400, 'Effect not understood', fault);
     response.json(await projects.change(request.params.id, body));
+  });
+
+  router.put('/projects/:id/name', async (request, response) => {
+    const { name } = checked(projectNameSchema, request.body, 'the name');
+    response.json(await projects.rename(request.params.id, name));
+  });
+
+  router.delete('/projects/:id', async (request, response) => {
+    await removal.removeProject(request.params.id);
+    response.status(204).end();
   });
 
   router.get('/projects/:id/revisions', async (request, response) => {

@@ -1,18 +1,22 @@
 import { Component, computed, inject, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
+import { MatFormFieldModule } from '@angular/material/form-field';
+import { MatSelectModule } from '@angular/material/select';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { Store } from '@ngrx/store';
 import { missingMedia, relinkable, relinked, type ImportedTimeline } from '@hone/core/interchange';
+import { compare, type Rational } from '@hone/core/time';
 import { timelineFaults } from '@hone/core/timeline';
 import { Api, sentenceOf } from '../api/api';
 import { ProjectActions } from '../state/actions';
 import { selectProject, selectSources } from '../state/selectors';
-import { count, framesPerSecond } from '../words/quantities';
+import { count, rateText } from '../words/quantities';
+import type { OpenedTimeline } from './timeline-files';
 
 /** What a timeline file holds, which of its media are there, and the way to find the others. */
 @Component({
   selector: 'hone-import-dialog',
-  imports: [MatButtonModule, MatDialogModule],
+  imports: [MatButtonModule, MatDialogModule, MatFormFieldModule, MatSelectModule],
   templateUrl: './import-dialog.html',
   styles: `
     h3 {
@@ -32,21 +36,36 @@ export class ImportDialog {
   private readonly store = inject(Store);
   private readonly api = inject(Api);
   private readonly self = inject(MatDialogRef);
-  readonly imported = inject<ImportedTimeline>(MAT_DIALOG_DATA);
+  private readonly opened = inject<OpenedTimeline>(MAT_DIALOG_DATA);
+  readonly read = signal(this.opened.imported);
+  readonly imported = this.read.asReadonly();
+  readonly rates = this.opened.rates;
   private readonly project = this.store.selectSignal(selectProject);
   private readonly sources = this.store.selectSignal(selectSources);
   private readonly known = computed(() => this.sources().map(relinkable));
   readonly busy = signal(false);
   readonly problem = signal<string | null>(null);
-  readonly missing = computed(() => missingMedia(this.imported, this.known()));
-  readonly about = this.describe();
+  readonly missing = computed(() => missingMedia(this.imported(), this.known()));
+  readonly about = computed(() => this.describe(this.imported()));
   readonly mediaText = computed(() => {
     const names = new Set(
-      this.imported.tracks.flatMap(({ clips }) => clips.map(({ media }) => media.target + media.name)),
+      this.imported().tracks.flatMap(({ clips }) => clips.map(({ media }) => media.target + media.name)),
     );
     const missing = this.missing().length;
     return `${names.size - missing} of ${count(names.size, 'file', 'files')} found${missing ? '; these are missing:' : '.'}`;
   });
+
+  readonly rateText = rateText;
+  readonly isRate = (a: Rational, b: Rational): boolean => compare(a, b) === 0;
+
+  chooseRate(rate: Rational): void {
+    try {
+      this.read.set(this.opened.readAt(rate));
+      this.problem.set(null);
+    } catch (error) {
+      this.problem.set(sentenceOf(error));
+    }
+  }
 
   async search(): Promise<void> {
     await this.find(false);
@@ -57,7 +76,7 @@ export class ImportDialog {
     const project = this.project();
     if (!project) return;
     const newId = (): string => crypto.randomUUID();
-    const timeline = relinked(this.imported, this.known(), project.timeline.size, newId);
+    const timeline = relinked(this.imported(), this.known(), project.timeline.size, newId);
     const [fault] = timelineFaults(timeline);
     if (fault) {
       this.problem.set(`The timeline was left as it is: ${fault}`);
@@ -86,10 +105,9 @@ export class ImportDialog {
     }
   }
 
-  private describe(): string {
-    const { tracks, rate, markers } = this.imported;
+  private describe({ tracks, rate, markers }: ImportedTimeline): string {
     const clips = tracks.reduce((sum, track) => sum + track.clips.length, 0);
     const marks = markers.length ? `, ${count(markers.length, 'marker', 'markers')}` : '';
-    return `${count(tracks.length, 'track', 'tracks')}, ${count(clips, 'clip', 'clips')}${marks}, ${framesPerSecond(rate.num / rate.den)}`;
+    return `${count(tracks.length, 'track', 'tracks')}, ${count(clips, 'clip', 'clips')}${marks}, ${rateText(rate)}`;
   }
 }

@@ -2,6 +2,7 @@ import { inject, Injectable } from '@angular/core';
 import { Store } from '@ngrx/store';
 import type { LightCopy, Project, Source } from '@hone/core/api';
 import {
+  cmxRates,
   MOST_FILE_BYTES,
   readCmx,
   readOtio,
@@ -11,11 +12,20 @@ import {
   type ImportedTimeline,
   type WrittenMedia,
 } from '@hone/core/interchange';
-import { rational } from '@hone/core/time';
+import { compare, rational, type Rational } from '@hone/core/time';
 import { mediaFeature } from '../state/features';
 import { selectProject, selectSources } from '../state/selectors';
 
 const addressOf = (path: string): string => `file://${path.split('/').map(encodeURIComponent).join('/')}`;
+
+/** A timeline file that was read. */
+export interface OpenedTimeline {
+  readonly imported: ImportedTimeline;
+  /** Rates that it can be meant at, where the file does not say its rate; else none. */
+  readonly rates: readonly Rational[];
+  /** Reads it once more, at another of these rates. */
+  readAt(rate: Rational): ImportedTimeline;
+}
 
 /** Timelines in open formats, from files and to files. */
 @Injectable({ providedIn: 'root' })
@@ -26,7 +36,7 @@ export class TimelineFiles {
   private readonly copies = this.store.selectSignal(mediaFeature.selectCopies);
 
   /** @throws Error in a sentence when it is damaged or no timeline */
-  async read(file: File): Promise<ImportedTimeline> {
+  async read(file: File): Promise<OpenedTimeline> {
     const project = this.project();
     if (!project) throw new Error('Open a project first.');
     if (file.size > MOST_FILE_BYTES)
@@ -34,7 +44,12 @@ export class TimelineFiles {
         `"${file.name}" is larger than 50 MB; no timeline needs so much. Choose a timeline file.`,
       );
     const text = await file.text();
-    return text.trimStart().startsWith('{') ? readOtio(text) : readCmx(text, project.timeline.rate);
+    if (text.trimStart().startsWith('{'))
+      return { imported: readOtio(text), rates: [], readAt: () => readOtio(text) };
+    const rates = cmxRates(text);
+    const usual = rates.find((rate) => compare(rate, project.timeline.rate) === 0) ?? rates[0];
+    const readAt = (rate: Rational): ImportedTimeline => readCmx(text, rate);
+    return { imported: readAt(usual ?? project.timeline.rate), rates, readAt };
   }
 
   saveOtio(): void {

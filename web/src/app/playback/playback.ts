@@ -3,6 +3,7 @@ import { Store } from '@ngrx/store';
 import { scrubSummary, type FrameLog } from '@hone/core/playback';
 import { sourcesOf } from '@hone/core/render';
 import { memoryShares } from '@hone/core/rig';
+import { timelineLength, timelinePrint, type Timeline } from '@hone/core/timeline';
 import { Player, type MeasuredFacts, type PreviewPlan } from '@hone/player';
 import { PlayerActions } from '../state/actions';
 import { playbackFeature } from '../state/features';
@@ -58,6 +59,8 @@ export class Playback {
   /** What was played alone when it was last looked at. */
   private playedId: string | null;
   /** Where the pointer asked for a picture last, and when. */
+  /** The timeline with which the run under way began. */
+  private playing: Timeline | null = null;
   private scrubbed: { frame: number; at: number } | undefined;
   private readonly scrubWaits: number[] = [];
 
@@ -146,6 +149,7 @@ export class Playback {
     const { here } = this;
     const from = here >= end - 1 || here < first ? first : here;
     this.speed = 1;
+    this.playing = this.timeline();
     this.store.dispatch(PlayerActions.runBegun());
     void this.player.play(from, Math.min(end, length));
   }
@@ -257,6 +261,8 @@ export class Playback {
       rate: plan.preview.graph.rate,
       tuning: project.tuning,
       subjectId: this.subjectId(),
+      played: this.playing && timelinePrint(this.playing),
+      wholeFrames: this.playing && timelineLength(this.playing),
       copiedSources,
       ...measured,
       decodeWorkers: this.player.decodeWorkers,

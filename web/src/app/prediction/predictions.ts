@@ -16,7 +16,13 @@ import { Api } from '../api/api';
 import { RunLogs } from '../playback/run-logs';
 import { mediaFeature, playbackFeature } from '../state/features';
 import { machineFeature } from '../state/machine.feature';
-import { selectCopies, selectRun, selectSources, selectTimeline, selectTuning } from '../state/selectors';
+import {
+  selectCopies,
+  selectPlayedRun,
+  selectSources,
+  selectTimeline,
+  selectTuning,
+} from '../state/selectors';
 import type { Predicted, PredictionReply, PredictionRequest } from './prediction-messages';
 
 /** What is edited in quick succession is predicted once. */
@@ -35,7 +41,7 @@ export class Predictions {
   private readonly estimates = this.store.selectSignal(mediaFeature.selectEstimates);
   private readonly machine = this.store.selectSignal(machineFeature.selectMachineState);
   private readonly state = this.store.selectSignal(playbackFeature.selectState);
-  private readonly run = this.store.selectSignal(selectRun);
+  private readonly run = this.store.selectSignal(selectPlayedRun);
   private readonly scrubs = this.store.selectSignal(playbackFeature.selectScrubs);
   private worker: Worker | undefined;
   private nextId = 1;

@@ -19,7 +19,7 @@ import { RigActions } from '../state/actions';
 import { machineFeature } from '../state/machine.feature';
 import { selectProject, selectSources, selectStaleReasons } from '../state/selectors';
 import { STAGE_NAMES } from '../words/finding-words';
-import { bytes, count, framesPerSecond, pixels, wait } from '../words/quantities';
+import { bytes, count, framesPerSecond, pixels, rateText, wait } from '../words/quantities';
 import { figureRows, machineLines } from '../words/rig-words';
 import { StageBars } from '../work/stage-bars';
 
@@ -109,7 +109,7 @@ export class RigPage {
     const project = this.project();
     if (!work || !project) return '';
     const { size, rate } = work.facts!.picture!;
-    return `One frame of ${work.name} (${pixels(size)}, ${framesPerSecond(toNumber(rate))}) at preview scale 1:${project.tuning.playScale} on a timeline of ${framesPerSecond(toNumber(project.timeline.rate))}`;
+    return `One frame of ${work.name} (${pixels(size)}, ${rateText(rate)}) at preview scale 1:${project.tuning.playScale} on a timeline of ${rateText(project.timeline.rate)}`;
   });
 
   readonly drive = computed(() => simulatedDrive(this.driveId()));

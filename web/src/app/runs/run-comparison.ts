@@ -2,7 +2,7 @@ import { Component, computed, effect, ElementRef, inject, input, viewChild } fro
 import type { RunRecord } from '@hone/core/api';
 import { frameBudgetMs, STAGES } from '@hone/core/playback';
 import { Store } from '@ngrx/store';
-import { formatTimecode, timecodeFormatOf, toNumber } from '@hone/core/time';
+import { formatTimecode, timecodeOf, toNumber } from '@hone/core/time';
 import { paletteOf, prepared, type Area } from '../drawing/axis';
 import { redraw } from '../drawing/redraw';
 import { drawLateness, drawLoadLane } from '../drawing/run-drawing';
@@ -82,7 +82,8 @@ export class RunComparison {
     };
     const { rate, subjectId } = this.run().facts;
     const start = subjectId ? 0 : (this.project()?.timeline.startFrame ?? 0);
-    const timecode = (frame: number): string => formatTimecode(start + frame, timecodeFormatOf(rate));
+    const timecode = (frame: number): string =>
+      formatTimecode(start + frame, timecodeOf({ rate, dropFrame: this.project()?.timeline.dropFrame }));
     row('', RULER, (area) => drawRuler(context, axis, area, toNumber(rate), timecode, palette));
     for (const { name, log, budget } of runs)
       row(`${name} · late`, LATE, (area) => drawLateness(context, axis, area, log, budget, palette));

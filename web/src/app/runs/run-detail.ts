@@ -11,7 +11,7 @@ import {
   type Moment,
   type RunSample,
 } from '@hone/core/playback';
-import { formatTimecode, timecodeFormatOf, toNumber } from '@hone/core/time';
+import { formatTimecode, timecodeOf, toNumber } from '@hone/core/time';
 import { paletteOf, prepared, type Area } from '../drawing/axis';
 import { redraw } from '../drawing/redraw';
 import { atFrames, drawDepth, drawHistogram, drawSamples, drawStack } from '../drawing/run-charts';
@@ -121,7 +121,8 @@ export class RunDetail {
   private timecode(frame: number): string {
     const { subjectId, rate } = this.run().facts;
     const start = subjectId ? 0 : (this.project()?.timeline.startFrame ?? 0);
-    return formatTimecode(start + frame, timecodeFormatOf(rate));
+    const { dropFrame } = this.project()?.timeline ?? {};
+    return formatTimecode(start + frame, timecodeOf({ rate, dropFrame }));
   }
 
   private draw(canvas: HTMLCanvasElement): void {

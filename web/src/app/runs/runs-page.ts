@@ -6,6 +6,7 @@ import { PlayerActions } from '../state/actions';
 import { mediaFeature, playbackFeature } from '../state/features';
 import { selectBefore, selectRun } from '../state/selectors';
 import { withoutText } from '../words/offer-words';
+import { playedFrom } from '../words/run-words';
 import { framesPerSecond, milliseconds, perCent, scaleText } from '../words/quantities';
 import { RunComparison } from './run-comparison';
 import { RunDetail } from './run-detail';
@@ -45,8 +46,7 @@ export class RunsPage {
       timeText(startedAt),
       this.subjectText(facts.subjectId),
       scaleText(facts.tuning.playScale, facts.tuning),
-      (facts.copiedSources.length ? `copies of ${facts.copiedSources.length}` : 'originals') +
-        withoutText(facts.tuning),
+      playedFrom({ facts }) + withoutText(facts.tuning),
       `${summary.shown} of ${summary.wanted}`,
       perCent(summary.dropped / Math.max(1, summary.wanted)),
       framesPerSecond(summary.framesPerSecondShown),

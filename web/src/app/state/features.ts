@@ -12,7 +12,7 @@ import type {
 import type { Timeline } from '@hone/core/timeline';
 import type { PlayerState, ShownPixels } from '@hone/player';
 import { createFeature, createReducer, on, type ActionReducerMap } from '@ngrx/store';
-import { framesPerSecond, pixels } from '../words/quantities';
+import { pixels, rateText } from '../words/quantities';
 import { CopyActions, PlayerActions, ProjectActions, ServerActions, SourcesActions } from './actions';
 import { editingFeature, type EditingState } from './editing.feature';
 import { machineFeature, type MachineState } from './machine.feature';
@@ -36,8 +36,7 @@ export interface ProjectState {
   readonly connected: boolean;
 }
 
-const shapeOf = ({ timeline: { size, rate } }: Project): string =>
-  `${pixels(size)}, ${framesPerSecond(rate.num / rate.den)}`;
+const shapeOf = ({ timeline: { size, rate } }: Project): string => `${pixels(size)}, ${rateText(rate)}`;
 
 /** Edits that can be taken back. */
 const MOST_PAST = 50;

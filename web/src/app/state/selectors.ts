@@ -1,4 +1,4 @@
-import type { CopyEstimate, Job, LightCopy, Source } from '@hone/core/api';
+import type { CopyEstimate, Job, LightCopy, RunRecord, Source } from '@hone/core/api';
 import { previewPixels, type Tuning } from '@hone/core/levers';
 import {
   copySize,
@@ -10,7 +10,14 @@ import {
   type FilterContext,
 } from '@hone/core/media';
 import { largestRaster } from '@hone/core/render';
-import { soloTimeline, timelineLength, type Timeline } from '@hone/core/timeline';
+import {
+  printDifferences,
+  soloTimeline,
+  timelineLength,
+  timelinePrint,
+  type PrintPart,
+  type Timeline,
+} from '@hone/core/timeline';
 import { planFor } from '@hone/player';
 import { createSelector } from '@ngrx/store';
 import { simulatedDrive, staleReasons } from '@hone/core/rig';
@@ -218,6 +225,66 @@ export const selectBefore = createSelector(
   playbackFeature.selectBeforeId,
   (runs, id) => runs.find((run) => run.id === id) ?? null,
 );
+
+const selectPrint = createSelector(selectTimeline, (timeline) => timeline && timelinePrint(timeline));
+
+/** The runs of the timeline as it is now, or of the source that is played alone, and how they fit together. */
+export interface PlayedRuns {
+  /** The newest run of exactly what would be played now; null when there is none. */
+  readonly last: RunRecord | null;
+  /** The run beside it. */
+  readonly before: RunRecord | null;
+  /** How the run before differs from the last one in what was played; empty when both played the same frames. */
+  readonly beforeDiffers: readonly RunDifference[];
+  /** The newest run, when what it played was changed since, and what was changed; nothing where an older Hone kept it. */
+  readonly outdated: { readonly run: RunRecord; readonly changed: readonly PrintPart[] } | null;
+}
+
+export type RunDifference = PrintPart | 'stretch' | 'unknown timeline';
+
+const framesOf = ({ facts, summary }: RunRecord): string => `${facts.firstFrame}:${summary.wanted}`;
+
+function runDifferences(a: RunRecord, b: RunRecord): RunDifference[] {
+  const played =
+    a.facts.played && b.facts.played
+      ? printDifferences(a.facts.played, b.facts.played)
+      : (['unknown timeline'] as const);
+  return [...played, ...(framesOf(a) === framesOf(b) ? [] : (['stretch'] as const))];
+}
+
+export const selectPlayedRuns = createSelector(
+  playbackFeature.selectRuns,
+  playbackFeature.selectSubjectId,
+  playbackFeature.selectRunId,
+  playbackFeature.selectBeforeId,
+  selectPrint,
+  (runs, subjectId, runId, beforeId, print): PlayedRuns => {
+    const own = runs.filter(({ facts }) => facts.subjectId === subjectId);
+    const fits = ({ facts: { played } }: RunRecord): boolean =>
+      print !== null && played !== null && printDifferences(played, print).length === 0;
+    const last = own.find((run) => run.id === runId && fits(run)) ?? own.find(fits) ?? null;
+    const older = last ? own.slice(own.indexOf(last) + 1) : [];
+    const before = own.find(({ id }) => id === beforeId && id !== last?.id) ?? older[0] ?? null;
+    const newest = own[0];
+    return {
+      last,
+      before: last && before,
+      beforeDiffers: last && before ? runDifferences(before, last) : [],
+      outdated:
+        last || !newest
+          ? null
+          : {
+              run: newest,
+              changed: newest.facts.played && print ? printDifferences(newest.facts.played, print) : [],
+            },
+    };
+  },
+);
+
+/** The newest run of exactly what would be played now. */
+export const selectPlayedRun = createSelector(selectPlayedRuns, ({ last }) => last);
+
+export const selectPlayedBefore = createSelector(selectPlayedRuns, ({ before }) => before);
 
 /** What has changed since the machine was measured; empty when nothing has, or it is not known. */
 export const selectStaleReasons = createSelector(

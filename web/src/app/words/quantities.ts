@@ -45,6 +45,10 @@ export const percentOf = (percent: number): string =>
 
 export const framesPerSecond = (value: number): string => `${rounded(value)} frames/s`;
 
+/** A rate in full: 23.976 and 24 are not the same, and neither are 29.97 and 30. */
+export const rateText = ({ num, den }: { readonly num: number; readonly den: number }): string =>
+  `${Number((num / den).toFixed(3))} frames/s`;
+
 export const pixels = ({ width, height }: { width: number; height: number }): string =>
   `${width} × ${height}`;
 

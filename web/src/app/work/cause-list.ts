@@ -5,7 +5,7 @@ import { Store } from '@ngrx/store';
 import { aimOf, type Cause } from '@hone/core/findings';
 import { isRealTime } from '@hone/core/playback';
 import { SIMULATED_RIGS } from '@hone/core/rig';
-import { formatTimecode, timecodeFormatOf, toNumber } from '@hone/core/time';
+import { formatTimecode, timecodeOf, toNumber } from '@hone/core/time';
 import { Playback } from '../playback/playback';
 import { Predictions } from '../prediction/predictions';
 import { CopyActions, RigActions } from '../state/actions';
@@ -64,7 +64,7 @@ export class CauseList {
   readonly causes = computed(() => {
     const timeline = this.timeline();
     if (!timeline) return [];
-    const format = timecodeFormatOf(timeline.rate);
+    const format = timecodeOf(timeline);
     const at = (frame: number): string => formatTimecode(timeline.startFrame + frame, format);
     const shape = { size: timeline.size, framesPerSecond: toNumber(timeline.rate) };
     const offers = this.predictions.offers();

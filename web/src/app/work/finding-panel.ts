@@ -10,9 +10,16 @@ import { Predictions } from '../prediction/predictions';
 import { CopyActions, ProjectActions } from '../state/actions';
 import { mediaFeature } from '../state/features';
 import { machineFeature } from '../state/machine.feature';
-import { selectCopyRows, selectRun, selectTuning, type CopyRow } from '../state/selectors';
+import {
+  selectCopyRows,
+  selectPlayedRun,
+  selectPlayedRuns,
+  selectTuning,
+  type CopyRow,
+} from '../state/selectors';
 import { FAR_FROM_FULL, findingSentence, findingTitle } from '../words/finding-words';
 import { bytes, count, percentOf, wait } from '../words/quantities';
+import { outdatedText, shareText } from '../words/run-words';
 import { copiesByDivisor } from './copies-by-divisor';
 import { StageBars } from './stage-bars';
 
@@ -27,7 +34,8 @@ export class FindingPanel {
   private readonly store = inject(Store);
   private readonly logs = inject(RunLogs);
   private readonly predictions = inject(Predictions);
-  private readonly run = this.store.selectSignal(selectRun);
+  private readonly run = this.store.selectSignal(selectPlayedRun);
+  private readonly runs = this.store.selectSignal(selectPlayedRuns);
   private readonly tuning = this.store.selectSignal(selectTuning);
   private readonly playback = inject(Playback);
   private readonly rows = this.store.selectSignal(selectCopyRows);
@@ -55,6 +63,16 @@ export class FindingPanel {
   readonly title = computed(() => {
     const finding = this.finding();
     return finding ? findingTitle(finding) : '';
+  });
+  /** How much of the timeline the last run played. */
+  readonly share = computed(() => {
+    const run = this.run();
+    return run && shareText(run);
+  });
+  /** That there is a run, but not of the timeline as it is now. */
+  readonly outdated = computed(() => {
+    const outdated = this.runs().outdated;
+    return outdated && outdatedText(outdated.changed);
   });
   readonly sentence = computed(() => {
     const finding = this.finding();

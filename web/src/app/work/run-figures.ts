@@ -3,8 +3,9 @@ import type { RunRecord } from '@hone/core/api';
 import { pacingSummary, type PacingSummary } from '@hone/core/playback';
 import { Store } from '@ngrx/store';
 import { RunLogs } from '../playback/run-logs';
-import { selectBefore, selectRun, selectTimeline } from '../state/selectors';
+import { selectPlayedBefore, selectPlayedRun, selectPlayedRuns, selectTimeline } from '../state/selectors';
 import { withoutText } from '../words/offer-words';
+import { playedFrom, unlikeText } from '../words/run-words';
 import { framesPerSecond, milliseconds, perCent, scaleText } from '../words/quantities';
 
 /** The figures of the last run, with those of the one before beside them. */
@@ -39,14 +40,18 @@ import { framesPerSecond, milliseconds, perCent, scaleText } from '../words/quan
       @if (last.facts.leversMoved) {
         <p class="quiet">A lever was moved or a copy came in during this run: it mixes two tunings.</p>
       }
+      @if (beforeNote(); as note) {
+        <p class="quiet" data-testid="unlike">{{ note }}</p>
+      }
     }
   `,
 })
 export class RunFigures {
   private readonly store = inject(Store);
   private readonly logs = inject(RunLogs);
-  readonly run = this.store.selectSignal(selectRun);
-  private readonly before = this.store.selectSignal(selectBefore);
+  readonly run = this.store.selectSignal(selectPlayedRun);
+  private readonly runs = this.store.selectSignal(selectPlayedRuns);
+  private readonly before = this.store.selectSignal(selectPlayedBefore);
   private readonly timeline = this.store.selectSignal(selectTimeline);
   private readonly live = signal<PacingSummary | null>(null);
 
@@ -59,7 +64,7 @@ export class RunFigures {
     if (!right) return [];
     const how = (run: RunRecord | null): string =>
       run
-        ? `${scaleText(run.facts.tuning.playScale, run.facts.tuning)}, ${run.facts.copiedSources.length ? 'light copies' : 'originals'}${withoutText(run.facts.tuning)}`
+        ? `${scaleText(run.facts.tuning.playScale, run.facts.tuning)}, ${playedFrom(run)}${withoutText(run.facts.tuning)}`
         : '–';
     const played = { name: 'Played', before: how(left), now: live ? 'now' : how(last) };
     const figures = FIGURES.map(([name, of]) => ({
@@ -81,6 +86,13 @@ export class RunFigures {
     return [played, predicted, shown, ...figures];
   });
 
+  /** That the two runs did not play the same, and in what they differ. */
+  readonly beforeNote = computed(() => {
+    const { before, last, beforeDiffers } = this.runs();
+    if (!before || !last || this.live()) return null;
+    return unlikeText(before, beforeDiffers, frameText);
+  });
+
   constructor() {
     const timer = setInterval(() => this.readLive(), LIVE_MS);
     inject(DestroyRef).onDestroy(() => clearInterval(timer));
@@ -92,6 +104,8 @@ export class RunFigures {
     this.live.set(log && timeline ? pacingSummary(log, timeline.rate) : null);
   }
 }
+
+const frameText = (frame: number): string => String(frame);
 
 const LIVE_MS = 1000;
 

@@ -16,7 +16,7 @@ import { drawLateness, drawLoadLane, drawPredictedLane } from '../drawing/run-dr
 import { Playback } from '../playback/playback';
 import { RunLogs } from '../playback/run-logs';
 import { Predictions } from '../prediction/predictions';
-import { selectBefore, selectRun, selectSources, selectTimeline } from '../state/selectors';
+import { selectPlayedBefore, selectPlayedRun, selectSources, selectTimeline } from '../state/selectors';
 import { laneSum } from '../words/cause-words';
 import { STAGE_NAMES } from '../words/finding-words';
 import { followPlayhead } from './playhead-line';
@@ -48,8 +48,8 @@ export class TimelineLanes {
   private readonly line = viewChild.required<ElementRef<HTMLElement>>('line');
   private readonly timeline = this.store.selectSignal(selectTimeline);
   private readonly sources = this.store.selectSignal(selectSources);
-  private readonly run = this.store.selectSignal(selectRun);
-  private readonly before = this.store.selectSignal(selectBefore);
+  private readonly run = this.store.selectSignal(selectPlayedRun);
+  private readonly before = this.store.selectSignal(selectPlayedBefore);
   private readonly pointed = signal<{ readonly frame: number; readonly y: number } | null>(null);
   private scrubbing = false;
 

@@ -1,6 +1,6 @@
 import { Component, computed, ElementRef, inject, signal, viewChild } from '@angular/core';
 import { Store } from '@ngrx/store';
-import { formatTimecode, timecodeFormatOf, toNumber } from '@hone/core/time';
+import { formatTimecode, timecodeOf, toNumber } from '@hone/core/time';
 import type { Timeline, Track } from '@hone/core/timeline';
 import { frameOf, paletteOf, prepared, xOf, type Area, type Axis, type Palette } from '../drawing/axis';
 import { redraw } from '../drawing/redraw';
@@ -190,7 +190,7 @@ export class TimelineView {
     for (const { label, area } of rows)
       context.fillText(label, 8, area.top + area.height / 2 + 0.5, LABELS - 14);
     const take = (): Area => rows.shift()!.area;
-    const format = timecodeFormatOf(timeline.rate);
+    const format = timecodeOf(timeline);
     const labelOf = (frame: number): string => formatTimecode(timeline.startFrame + frame, format);
     drawRuler(context, axis, take(), toNumber(timeline.rate), labelOf, palette);
     context.fillStyle = palette.accent;

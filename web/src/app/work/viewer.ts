@@ -10,7 +10,7 @@ import {
 import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
 import { definitionOf } from '@hone/core/render';
-import { formatTimecode, timecodeFormatOf } from '@hone/core/time';
+import { formatTimecode, timecodeOf } from '@hone/core/time';
 import { Playback } from '../playback/playback';
 import { playbackFeature } from '../state/features';
 import { selectLength, selectPlate, selectTimeline } from '../state/selectors';
@@ -67,7 +67,7 @@ export class Viewer {
 
   timecode(frame: number): string {
     const timeline = this.timeline();
-    return timeline ? formatTimecode(timeline.startFrame + frame, timecodeFormatOf(timeline.rate)) : '';
+    return timeline ? formatTimecode(timeline.startFrame + frame, timecodeOf(timeline)) : '';
   }
 
   // The timecode changes with every frame, so it is written past change detection.

@@ -1,0 +1,64 @@
+import { ROUTES } from '@hone/core/api';
+import type { RequestHandler } from 'express';
+import { UserError } from './problems.js';
+
+/** Time without a byte of a body after which its request is given up. The whole may take as long as it takes. */
+export const BODY_IDLE_MS = 60_000;
+
+/** Gives up requests whose body stops coming; those that go on coming are never cut off, however long they take. */
+export function idleBodies(idleMs = BODY_IDLE_MS): RequestHandler {
+  return (request, response, next) => {
+    if (request.complete || request.method === 'GET' || request.method === 'HEAD') {
+      next();
+      return;
+    }
+    const giveUp = (): void => {
+      const problem = {
+        type: 'about:blank',
+        title: 'Request cut off',
+        status: 408,
+        detail: `Nothing of the request arrived for ${Math.round(idleMs / 1000)} s, so it was given up. Send it again.`,
+      };
+      if (!response.headersSent) {
+        response.set('Connection', 'close').status(408).type('application/problem+json');
+        response.end(JSON.stringify(problem));
+      }
+      request.destroy();
+    };
+    const { socket } = request;
+    let [read, since] = [socket.bytesRead, performance.now()];
+    const timer = setInterval(() => {
+      if (socket.bytesRead !== read) [read, since] = [socket.bytesRead, performance.now()];
+      else if (performance.now() - since > idleMs) giveUp();
+    }, idleMs / 4);
+    const stop = (): void => clearInterval(timer);
+    request.once('end', stop).once('close', stop);
+    response.once('close', stop);
+    next();
+  };
+}
+
+const ROUTE_PATTERNS = ROUTES.map((route) => ({
+  ...route,
+  pattern: new RegExp(`^${route.path.replace(/\{\w+\}/g, '[^/]+')}$`),
+}));
+
+/** The media type that a route takes; undefined when it takes no body, or bytes of any type. */
+function bodyTypeOf(method: string, path: string): string | undefined {
+  const route = ROUTE_PATTERNS.find((each) => each.method === method && each.pattern.test(path));
+  if (route?.body === undefined || route.body === 'application/octet-stream') return undefined;
+  return typeof route.body === 'string' ? route.body : 'application/json';
+}
+
+/** Refuses bodies of another type than the route takes. Without it, what is not understood would pass as nothing. */
+export const onlyDescribedTypes: RequestHandler = (request, _response, next) => {
+  const wanted = bodyTypeOf(request.method.toLowerCase(), request.baseUrl + request.path);
+  const { headers } = request;
+  const hasBody = headers['transfer-encoding'] !== undefined || Number(headers['content-length'] ?? 0) > 0;
+  if (wanted !== undefined && hasBody && !request.is(wanted)) {
+    const given = headers['content-type'];
+    const found = given ? `was sent as ${given}` : 'was sent without a type';
+    throw new UserError(415, 'Wrong type', `This request ${found}. Send it as ${wanted}.`);
+  }
+  next();
+};

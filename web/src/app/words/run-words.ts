@@ -1,0 +1,54 @@
+import type { RunRecord } from '@hone/core/api';
+import type { PrintPart } from '@hone/core/timeline';
+import { count, perCent } from './quantities';
+
+/** What the pictures of a run came from. */
+export function playedFrom({ facts }: Pick<RunRecord, 'facts'>): string {
+  const copies = facts.copiedSources.length;
+  if (facts.leversMoved) return 'mixed: levers moved';
+  return copies ? 'light copies' : 'originals';
+}
+
+const PART_NAMES: Readonly<Record<PrintPart, string>> = {
+  format: 'frame size or rate',
+  cuts: 'clips',
+  effects: 'effects',
+};
+
+const partsText = (parts: readonly PrintPart[]): string =>
+  parts.map((part) => PART_NAMES[part]).join(' and ');
+
+/** That the last run was of the timeline before it was changed, and what was changed. */
+export const outdatedText = (changed: readonly PrintPart[]): string =>
+  changed.length
+    ? `The last run played the timeline before its ${partsText(changed)} changed. Play again to measure it as it is now.`
+    : 'The last run played another timeline. Play again to measure it as it is now.';
+
+/**
+ * That two runs cannot be compared frame by frame, and why; null when they can.
+ * @param frameText how a frame of the timeline is written
+ */
+export function unlikeText(
+  { facts, summary }: Pick<RunRecord, 'facts' | 'summary'>,
+  differences: readonly (PrintPart | 'stretch' | 'unknown timeline')[],
+  frameText: (frame: number) => string,
+): string | null {
+  const parts = differences.filter((each): each is PrintPart => each in PART_NAMES);
+  const reasons = [
+    ...(differences.includes('unknown timeline') ? ['another timeline'] : []),
+    ...(parts.length ? [`other ${partsText(parts)}`] : []),
+    ...(differences.includes('stretch')
+      ? [`frames ${frameText(facts.firstFrame)} to ${frameText(facts.firstFrame + summary.wanted - 1)}`]
+      : []),
+  ];
+  return reasons.length ? `Not like with like: the run before played ${reasons.join(' and ')}.` : null;
+}
+
+/** How much of the timeline a run played, where that was not nearly all; null otherwise. */
+export function shareText({ facts, summary }: Pick<RunRecord, 'facts' | 'summary'>): string | null {
+  const whole = facts.wholeFrames;
+  if (!whole || summary.wanted >= NEARLY_ALL * whole) return null;
+  return `Measured on ${count(summary.wanted, 'frame', 'frames')}, ${perCent(summary.wanted / whole)} of the timeline.`;
+}
+
+const NEARLY_ALL = 0.95;
