@@ -80,7 +80,13 @@ export async function prepareDemo(
     }
     const table = await tables.keep(duskTable());
     const timeline = timelineFor((shot) => ids.get(shot)!, table.id);
-    await projects.change(id, { revision: project.revision, timeline, delivery: project.delivery });
+    // The empty timeline before it is nothing to go back to.
+    await projects.change(id, {
+      revision: project.revision,
+      timeline,
+      delivery: project.delivery,
+      parent: null,
+    });
   }
   for (const row of await sources.list(id)) {
     if (row.state === 'ready' && existsSync(row.path)) continue;

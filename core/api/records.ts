@@ -16,6 +16,10 @@ export interface Project {
   readonly filters: readonly SourceFilter[];
   /** Grows with every change of timeline or delivery; a change must name the one that it is based on. */
   readonly revision: number;
+  /** Revisions that undo leads back to, one after the other. */
+  readonly ancestors: readonly number[];
+  /** Whether the first clip that is put on the timeline gives it its frame size and rate. */
+  readonly takesFirstShape: boolean;
   readonly createdAt: string;
 }
 

@@ -35,6 +35,8 @@ export const projectReply = object({
   delivery: deliverySchema.required(),
   filters: sourceFiltersSchema,
   revision: amount(),
+  ancestors: array(number().required()).required(),
+  takesFirstShape: boolean().required(),
   createdAt: text(),
 }).noUnknown();
 

@@ -29,12 +29,15 @@ export interface ProjectChange {
   readonly revision: number;
   readonly timeline: Timeline;
   readonly delivery: Delivery;
+  /** Revision that undo leads to from here; left out, the one that the change is based on. */
+  readonly parent?: number | null | undefined;
 }
 
 export const projectChangeSchema = object({
   revision: number().strict().integer().min(0).required(),
   timeline: timelineSchema.required(),
   delivery: deliverySchema.required(),
+  parent: number().strict().integer().min(0).nullable().optional(),
 }).noUnknown();
 
 const ids = () => array(string().strict().required().max(64)).required().min(1).max(1000);

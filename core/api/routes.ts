@@ -243,6 +243,7 @@ export const ROUTES: readonly RouteDescription[] = [
   get('/media/sounds/{id}', 'The prepared sound of a source, with ranges', BYTES),
   get('/media/strips/{id}', 'The filmstrip of a source', 'image/jpeg'),
   get('/media/exports/{id}', 'An export’s file, with ranges', BYTES, ['download']),
+  get('/media/export-strips/{id}', 'Twelve pictures from an export in a row', 'image/jpeg'),
   get('/media/tables/{id}', 'A colour table (.cube)', 'text/plain'),
   get('/media/fonts/{name}', 'A file of the typeface of titles', 'font/woff'),
   get('/media/frames/{id}', 'Decoded frames of a source, each after its header', BYTES, [

@@ -1,5 +1,15 @@
 import { InterchangeError, type Json, type JsonObject } from './imported.js';
 
+/** Steps of a way into a file that are told: what it begins with, and where it ends. */
+const TOLD_STEPS = 3;
+
+// Forty levels of "children" say nothing to anybody.
+function shortPlace(place: string): string {
+  const steps = place.split(' › ');
+  if (steps.length <= TOLD_STEPS + 1) return place;
+  return [steps[0], '…', ...steps.slice(-TOLD_STEPS)].join(' › ');
+}
+
 /** A value in a JSON file together with the way to it, so that whatever is wrong can be found. */
 export class JsonReader {
   constructor(
@@ -57,7 +67,7 @@ export class JsonReader {
   }
 
   fail(what: string): never {
-    throw new InterchangeError(this.place, what);
+    throw new InterchangeError(shortPlace(this.place), what);
   }
 
   private wrong(wanted: string): never {

@@ -88,6 +88,13 @@ export function scaleColours({ chroma, colour }: Pick<PictureFacts, 'chroma' | '
   return colour.matrix === null || colour.matrix === 'bt709' ? `in_color_matrix=bt709:${to}` : to;
 }
 
+/**
+ * ffmpeg's filter that makes stereo of a sound. Both channels carry a single one at unity; ffmpeg alone would take it down
+ * by 3 dB, which the player does not.
+ */
+export const stereoFilter = ({ channels }: Pick<SoundFacts, 'channels'>): string =>
+  channels === 1 ? 'pan=stereo|c0=c0|c1=c0' : 'aformat=channel_layouts=stereo';
+
 /** The size in square pixels at which a picture is shown, after its rotation. */
 export function shownSize(picture: PictureFacts): FrameSize {
   const width = Math.round((picture.size.width * picture.pixelAspect.num) / picture.pixelAspect.den);

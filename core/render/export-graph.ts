@@ -1,4 +1,4 @@
-import { deinterlacing, scaleColours, type SourceFacts } from '../media/index.js';
+import { deinterlacing, scaleColours, stereoFilter, type SourceFacts } from '../media/index.js';
 import { divide, formatRational, rational, subtract, toNumber, type Rational } from '../time/index.js';
 import type { FrameSize, Timeline } from '../timeline/index.js';
 import { counted } from './counted.js';
@@ -140,7 +140,7 @@ export function exportCommand({ graph, delivery }: ExportGraph, assets: ExportAs
     filters.push(
       `[${input}:a:0]asetpts=PTS-${zero.toFixed(9)}/TB,aresample=${SAMPLE_RATE}:first_pts=0,${retimed}` +
         `atrim=start=0:end=${toNumber(length).toFixed(9)},asetpts=PTS-STARTPTS,${faded}` +
-        `aformat=sample_fmts=fltp:channel_layouts=stereo,adelay=${delayMs.toFixed(6)}:all=1[sound${index}]`,
+        `${stereoFilter(facts.sound!)},aformat=sample_fmts=fltp:channel_layouts=stereo,adelay=${delayMs.toFixed(6)}:all=1[sound${index}]`,
     );
     return `[sound${index}]`;
   });

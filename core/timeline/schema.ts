@@ -8,6 +8,7 @@ import {
   type Foreign,
   type Framing,
   type FrameSize,
+  type Timeline,
   type Track,
   type TransitionKind,
 } from './model.js';
@@ -196,6 +197,15 @@ export const timelineSchema = object({
 })
   .noUnknown()
   .test('faults', (value, context) => {
-    const fault = timelineFaults(value)[0];
+    const fault = firstFault(value);
     return fault ? context.createError({ message: fault }) : true;
   });
+
+// Yup asks although a field is missing; what is missing is said of its own place already.
+function firstFault(timeline: Timeline): string | undefined {
+  try {
+    return timelineFaults(timeline)[0];
+  } catch {
+    return 'the timeline is not complete';
+  }
+}

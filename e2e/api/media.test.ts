@@ -58,7 +58,10 @@ describe('media of one’s own', () => {
   async function add(...names: string[]): Promise<Source[]> {
     const { files } = await folder();
     const fileIds = names.map((name) => files.find((file) => file.name === name)!.id);
-    return (await server.call<Source[]>('POST', `projects/${project.id}/sources`, { fileIds })).body;
+    const { body } = await server.call<Source[]>('POST', `projects/${project.id}/sources`, { fileIds });
+    await server.settle(project.id);
+    const read = await server.get<Source[]>(`projects/${project.id}/sources`);
+    return body.map(({ id }) => read.find((source) => source.id === id)!);
   }
 
   it('is offered by folder, without what a link points to elsewhere', async () => {
@@ -101,10 +104,10 @@ describe('media of one’s own', () => {
     expect(odd).toMatchObject({ state: 'ready', facts: { picture: { frameCount: 50 } } });
   });
 
-  it('gives a new project its size and rate by the first picture', async () => {
-    const { timeline } = await server.get<Project>(`projects/${project.id}`);
-    expect(timeline.size).toEqual({ width: 320, height: 180 });
-    expect(timeline.rate).toEqual({ num: 25, den: 1 });
+  it('gives a new project no size and rate before a clip is on the timeline', async () => {
+    const { timeline, takesFirstShape } = await server.get<Project>(`projects/${project.id}`);
+    expect(takesFirstShape).toBe(true);
+    expect(timeline.tracks.every(({ clips }) => clips.length === 0)).toBe(true);
   });
 
   it('can be uploaded, and arrives as it was', async () => {

@@ -294,7 +294,7 @@ describe('the timeline', () => {
     await browser.waitForCode({ source: 3, frame: 40 });
     await page.getByRole('link', { name: 'Sources', exact: true }).click();
     await page.getByRole('checkbox', { name: /pal25/ }).check();
-    await page.getByRole('button', { name: 'Put over at playhead' }).click();
+    await page.getByRole('button', { name: 'Overwrite at playhead' }).click();
     // Its three seconds lie on the rest of the first clip and on the second as a whole.
     await expect
       .poll(async () => (await kept()).tracks[0]!.clips.map(({ start, length }) => [start, length]))

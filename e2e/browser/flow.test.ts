@@ -69,7 +69,7 @@ describe('from choppy to smooth, by hand', () => {
       .poll(async () => (await server.get<Project>(`projects/${project.id}`)).revision)
       .toBeGreaterThan(1);
     await page.getByText('taken from the first clip: 3840 × 2160, 60 frames/s').waitFor();
-    await page.getByRole('button', { name: 'Understood' }).click();
+    await page.getByRole('button', { name: 'Dismiss' }).click();
     const { timeline } = await server.get<Project>(`projects/${project.id}`);
     expect(timeline).toMatchObject({ size: { width: 3840, height: 2160 }, rate: { num: 60, den: 1 } });
     expect(timeline.tracks.map(({ clips }) => clips.length)).toEqual([1, 1]);

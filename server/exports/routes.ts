@@ -30,6 +30,19 @@ interface Asked {
   readonly known: ReadonlyMap<string, SourceRow>;
 }
 
+/** A name that no other export of the project has: what it is of and what it is. */
+function exportName(
+  { name, delivery }: Pick<Project, 'name' | 'delivery'>,
+  taken: readonly string[],
+): string {
+  const { size, codec } = delivery;
+  const base = `${name} ${size.width}×${size.height} ${CODEC_CHOICES[codec].name.split(' ')[0]!}`;
+  for (let count = 1; ; count++) {
+    const each = count === 1 ? base : `${base} ${count}`;
+    if (!taken.includes(each)) return each;
+  }
+}
+
 export function exportRoutes(parts: ExportRouteParts): Router {
   const { projects, sources, exports, queue, folder } = parts;
   const router = Router();
@@ -82,11 +95,16 @@ export function exportRoutes(parts: ExportRouteParts): Router {
 
   router.post('/projects/:projectId/exports', async (request, response) => {
     const { project } = await asked(request.params.projectId);
-    const { id: projectId, name, timeline, delivery } = project;
+    const { id: projectId, timeline, delivery } = project;
+    const made = await exports.list(projectId);
+    const name = exportName(
+      project,
+      made.map((each) => each.name),
+    );
     const row = await exports.add({ projectId, name, timeline, delivery }, (id) =>
       join(folder, `${id}.${CODEC_CHOICES[delivery.codec].ending}`),
     );
-    const title = `Export of ${name}, ${delivery.size.width} × ${delivery.size.height}`;
+    const title = `Export: ${name}`;
     await queue.add({ projectId, kind: 'export', title, subjectId: row.id });
     response.status(202).json(exportOf(row));
   });

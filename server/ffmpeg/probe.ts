@@ -23,7 +23,7 @@ export class WaitingError extends Error {
 
 /** What a program says of a fault that lies in the machine and not in the file. */
 const PASSING =
-  /Permission denied|Operation not permitted|Input\/output error|No such file|Cannot allocate memory|Resource temporarily|Too many open files|did nothing for|was ended by the signal/;
+  /Permission denied|Operation not permitted|No such file|Cannot allocate memory|Resource temporarily|Too many open files|did nothing for|was ended by the signal/;
 
 /** @returns an error that is tried again, when what a tool failed with is a passing fault */
 export function waitingFor(error: ToolError): WaitingError | undefined {
@@ -150,7 +150,13 @@ async function readProbe(program: string, input: MediaInput): Promise<Probed> {
         'The file is not media that ffmpeg can read, or it is damaged. Choose another one.',
       );
     }
-    throw new UnusableError(`The file could not be read: ${error.message}`);
+    const said = error.message
+      .replaceAll(input.path, 'the file')
+      .replace(/\[[^\]]*\] */g, '')
+      .replace(/[.\s]+$/, '');
+    throw new UnusableError(
+      `The file is damaged or no medium that ffmpeg can read (${said}). Choose another one.`,
+    );
   }
 }
 

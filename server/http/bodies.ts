@@ -1,5 +1,5 @@
 import { ROUTES } from '@hone/core/api';
-import type { RequestHandler } from 'express';
+import { json, type RequestHandler } from 'express';
 import { UserError } from './problems.js';
 
 /** Time without a byte of a body after which its request is given up. The whole may take as long as it takes. */
@@ -36,6 +36,39 @@ export function idleBodies(idleMs = BODY_IDLE_MS): RequestHandler {
     response.once('close', stop);
     next();
   };
+}
+
+/** Levels of lists and objects within each other; what is deeper is made to exhaust whoever walks through it. */
+const DEEPEST = 200;
+
+/** Reads a JSON body of at most so many bytes. @throws UserError when it is nested too deeply */
+export const jsonBody = (limit: string): ReturnType<typeof json> =>
+  json({
+    limit,
+    verify: (_request, _response, bytes) => {
+      if (depthOf(bytes) <= DEEPEST) return;
+      throw new UserError(
+        400,
+        'Input not understood',
+        `The request has more than ${DEEPEST} levels. Send it flatter.`,
+      );
+    },
+  });
+
+/** How deeply the lists and objects of a JSON text are nested. */
+export function depthOf(bytes: Uint8Array): number {
+  const [QUOTE, BACKSLASH] = [0x22, 0x5c];
+  let [depth, deepest, isText] = [0, 0, false];
+  for (let at = 0; at < bytes.length; at++) {
+    const byte = bytes[at]!;
+    if (isText) {
+      if (byte === BACKSLASH) at++;
+      else if (byte === QUOTE) isText = false;
+    } else if (byte === QUOTE) isText = true;
+    else if (byte === 0x5b || byte === 0x7b) deepest = Math.max(deepest, ++depth);
+    else if (byte === 0x5d || byte === 0x7d) depth--;
+  }
+  return deepest;
 }
 
 const ROUTE_PATTERNS = ROUTES.map((route) => ({

@@ -13,11 +13,8 @@ export function pages(webFolder: string, playerFolder: string): Router {
   router.use('/player', express.static(playerFolder, { index: false, setHeaders }));
   router.use(express.static(webFolder, { index: false, setHeaders }));
   router.get('/{*path}', async (request, response, next) => {
-    if (
-      /\.\w+$/.test(request.path) ||
-      request.path.startsWith('/api/') ||
-      request.path.startsWith('/media/')
-    ) {
+    // The interface has pages of plain names only.
+    if (!/^\/[\w/-]*$/.test(request.path) || /^\/(api|media|player)\//.test(request.path)) {
       next();
       return;
     }

@@ -1,5 +1,5 @@
-import { constants, createWriteStream } from 'node:fs';
-import { access, mkdir, stat, statfs } from 'node:fs/promises';
+import { createWriteStream } from 'node:fs';
+import { mkdir, open, stat, statfs } from 'node:fs/promises';
 import { basename, extname, join } from 'node:path';
 import type { Readable } from 'node:stream';
 import { FACTS_VERSION } from '@hone/core/media';
@@ -10,7 +10,7 @@ import { probe, UnusableError, WaitingError } from '../ffmpeg/probe.js';
 import type { FfmpegTools } from '../ffmpeg/process.js';
 import { UserError } from '../http/problems.js';
 import type { CopyStore } from '../copies/copy-store.js';
-import type { JobQueue } from '../jobs/queue.js';
+import type { JobHandler, JobQueue } from '../jobs/queue.js';
 import { writeAside } from '../store/aside.js';
 import { fileState, sampledHash } from './identity.js';
 import type { MediaAccess } from './media-access.js';
@@ -34,14 +34,24 @@ export class Importer {
     return this.addInput(projectId, plainFile(path), name);
   }
 
-  /** Adds a file, or a row of numbered stills, where it is. */
+  /** Adds a file, or a row of numbered stills, where it is, and has it read in the background. */
+  async addToRead(projectId: string, input: MediaInput, name: string): Promise<SourceRow> {
+    const row = await this.place(projectId, input, name);
+    const title = `Facts of ${name}`;
+    if (row.state !== 'ready') await this.queue.add({ projectId, kind: 'read', title, subjectId: row.id });
+    return row;
+  }
+
   async addInput(projectId: string, input: MediaInput, name: string): Promise<SourceRow> {
+    return this.read(await this.place(projectId, input, name));
+  }
+
+  private async place(projectId: string, input: MediaInput, name: string): Promise<SourceRow> {
     const isSame = (row: SourceRow): boolean =>
       row.path === input.path && row.stills?.first === input.stills?.first;
     const same = (await this.store.list(projectId)).find(isSame);
     const problem = 'Waits to be read.';
-    const row = same ?? (await this.store.add({ projectId, name, ...input, state: 'expected', problem }));
-    return this.read(row);
+    return same ?? this.store.add({ projectId, name, ...input, state: 'expected', problem });
   }
 
   /**
@@ -169,17 +179,39 @@ export class Importer {
   }
 }
 
+/** Reads the facts of sources that were added, one after the other, before anything else is made of them. */
+export function readHandler(store: SourceStore, importer: Importer): JobHandler {
+  return {
+    kind: 'read',
+    lane: 'light',
+    priority: 8,
+    async run({ job }) {
+      await importer.readAgain(await store.get(job.subjectId));
+    },
+  };
+}
+
 /** Paths that uploads were given since the start. */
 const taken = new Set<string>();
 
-// Permissions are asked of the system: what a program says of them depends on its version.
+// The system is asked: what a program says of permissions and failing drives depends on its version.
 async function requireReadable(path: string): Promise<void> {
-  await access(path, constants.R_OK).catch((error: NodeJS.ErrnoException) => {
+  await readEnds(path).catch((error: NodeJS.ErrnoException) => {
     const code = error.code ?? error.message;
     throw new WaitingError(
       `Waits until ${path} may be read (${code}). Give this user permission to read it; Hone tries again by itself.`,
     );
   });
+}
+
+async function readEnds(path: string): Promise<void> {
+  const file = await open(path);
+  try {
+    const { size } = await file.stat();
+    for (const at of [0, Math.max(0, size - 1)]) await file.read(Buffer.alloc(1), 0, 1, at);
+  } finally {
+    await file.close();
+  }
 }
 
 // A name that is safe in any file system, and not taken.

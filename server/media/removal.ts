@@ -40,7 +40,10 @@ export class Removal {
     await queue.endFor(made.map(({ id }) => id));
     for (const row of await sources.list(projectId)) await this.removeSource(row);
     await projects.remove(projectId);
-    for (const { path } of made) await rm(path, { force: true });
+    for (const { id, path } of made) {
+      await rm(path, { force: true });
+      await rm(stripPath(join(dataFolder, 'previews'), id), { force: true });
+    }
     const uploads = join(dataFolder, 'media', projectId);
     const isElsewhere = (await sources.all()).some(({ path }) => path.startsWith(uploads));
     if (!isElsewhere) await rm(uploads, { recursive: true, force: true });

@@ -1,5 +1,5 @@
 import { readFile } from 'node:fs/promises';
-import { join } from 'node:path';
+import { basename, join } from 'node:path';
 import {
   checked,
   importRequestSchema,
@@ -9,6 +9,7 @@ import {
   sourceRetrySchema,
 } from '@hone/core/api';
 import { Router } from 'express';
+import { plainFile } from '../ffmpeg/input.js';
 import { notFound, UserError } from '../http/problems.js';
 import type { ProjectStore } from '../projects/project-store.js';
 import type { Folders } from './folders.js';
@@ -33,11 +34,6 @@ export function sourceRoutes(parts: SourceRouteParts): Router {
   const { projects, sources, importer, folders, access, removal, uploadFolder, previewFolder } = parts;
   const router = Router();
 
-  const adopted = async (row: SourceRow): Promise<SourceRow> => {
-    if (row.state === 'ready' && row.facts) await projects.adopt(row.projectId, row.facts);
-    return row;
-  };
-
   router.get('/folders', async (_request, response) => {
     response.json(await folders.list());
   });
@@ -56,7 +52,7 @@ export function sourceRoutes(parts: SourceRouteParts): Router {
     const { fileIds } = checked(importRequestSchema, request.body, 'the request');
     const rows: SourceRow[] = [];
     for (const { name, ...input } of fileIds.map((id) => folders.file(id))) {
-      rows.push(await adopted(await importer.addInput(projectId, input, name)));
+      rows.push(await importer.addToRead(projectId, input, name));
     }
     response.status(201).json(rows.map(sourceOf));
   });
@@ -68,8 +64,10 @@ export function sourceRoutes(parts: SourceRouteParts): Router {
     const { found, missing } = await folders.search(names, contents);
     const rows: SourceRow[] = [];
     for (const { path, contentHash } of found) {
-      const row = await adopted(await importer.add(projectId, path));
-      rows.push(contentHash ? await sources.change(row, { contentHash }) : row);
+      if (contentHash) {
+        const row = await importer.add(projectId, path);
+        rows.push(await sources.change(row, { contentHash }));
+      } else rows.push(await importer.addToRead(projectId, plainFile(path), basename(path)));
     }
     if (keepMissing) {
       const roots = await access.realRoots();
@@ -144,7 +142,7 @@ export function sourceRoutes(parts: SourceRouteParts): Router {
       );
     }
     const row = await importer.upload(projectId, join(uploadFolder, projectId), name, bytes, request);
-    response.status(201).json(sourceOf(await adopted(row)));
+    response.status(201).json(sourceOf(row));
   });
 
   return router;

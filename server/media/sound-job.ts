@@ -1,6 +1,6 @@
 import { mkdir, rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import { keepsDecodedSound, type SourceFacts } from '@hone/core/media';
+import { keepsDecodedSound, stereoFilter, type SourceFacts } from '@hone/core/media';
 import { toNumber } from '@hone/core/time';
 import { inputArguments, type MediaInput } from '../ffmpeg/input.js';
 import { fileArgument, runFfmpeg, runTool } from '../ffmpeg/process.js';
@@ -99,7 +99,17 @@ async function decodeSound(
   path: string,
   signal: AbortSignal,
 ): Promise<void> {
-  const args = ['-map', '0:a:0', '-vn', '-af', fromZero(facts), '-ac', '2', '-c:a', 'pcm_s16le', '-f', 'wav'];
+  const args = [
+    '-map',
+    '0:a:0',
+    '-vn',
+    '-af',
+    `${fromZero(facts)},${stereoFilter(facts.sound!)}`,
+    '-c:a',
+    'pcm_s16le',
+    '-f',
+    'wav',
+  ];
   const decode = ['-v', 'error', '-copyts', ...inputArguments(input), ...args];
   await writeAside(path, (aside) => runFfmpeg(ffmpeg, [...decode, fileArgument(aside)], { signal }));
 }

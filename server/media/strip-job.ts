@@ -1,13 +1,14 @@
 import { mkdir, mkdtemp, rm, stat } from 'node:fs/promises';
-import { join } from 'node:path';
+import { dirname, join } from 'node:path';
 import type { Filmstrip } from '@hone/core/api';
 import { shownSize } from '@hone/core/media';
 import { toNumber } from '@hone/core/time';
-import { inputArguments } from '../ffmpeg/input.js';
+import type { FrameSize } from '@hone/core/timeline';
+import { inputArguments, type MediaInput } from '../ffmpeg/input.js';
 import { CancelledError, fileArgument, runTool, ToolError } from '../ffmpeg/process.js';
 import type { JobHandler } from '../jobs/queue.js';
 import { writeAside } from '../store/aside.js';
-import type { SourceRow, SourceStore } from './source-store.js';
+import type { SourceStore } from './source-store.js';
 
 const PICTURES = 12;
 const HEIGHT = 90;
@@ -31,49 +32,59 @@ export function stripHandler(
     async run({ job, signal, progress }) {
       const row = await store.readable(job.subjectId);
       if (!row.facts?.picture) return;
-      await mkdir(folder, { recursive: true });
-      await mkdir(scratch, { recursive: true });
-      const work = await mkdtemp(join(scratch, 'strip-'));
-      try {
-        const strip = stripOf(row);
-        await drawPictures(ffmpeg, row, strip, work, signal, progress);
-        const tile = [
-          ...['-f', 'image2', '-i', fileArgument(join(work.replaceAll('%', '%%'), '%02d.jpg'))],
-          '-vf',
-          `tile=${PICTURES}x1`,
-          '-frames:v',
-          '1',
-        ];
-        const form = ['-q:v', '4', '-f', 'mjpeg'];
-        await writeAside(stripPath(folder, row.id), (aside) =>
-          runTool(ffmpeg, ['-v', 'error', '-y', ...tile, ...form, fileArgument(aside)], { signal }),
-        );
-        await store.change(row, { strip });
-      } finally {
-        await rm(work, { recursive: true, force: true });
-      }
+      const strip = stripOf(shownSize(row.facts.picture));
+      const drawn = { input: row, seconds: toNumber(row.facts.duration), strip };
+      await drawStrip(ffmpeg, drawn, stripPath(folder, row.id), scratch, signal, progress);
+      await store.change(row, { strip });
     },
   };
 }
 
-function stripOf(row: SourceRow): Filmstrip {
-  const { width, height } = shownSize(row.facts!.picture!);
-  return {
-    pictures: PICTURES,
-    width: Math.max(2, 2 * Math.round((HEIGHT * width) / height / 2)),
-    height: HEIGHT,
-  };
+/** What a strip is drawn from. */
+export interface StripOrder {
+  readonly input: MediaInput;
+  readonly seconds: number;
+  readonly strip: Filmstrip;
 }
+
+/** Draws pictures spread over a file as one row. @param scratch folder for what is needed while it works */
+export async function drawStrip(
+  ffmpeg: string,
+  order: StripOrder,
+  path: string,
+  scratch: string,
+  signal?: AbortSignal,
+  progress: (done: number) => void = () => undefined,
+): Promise<void> {
+  await mkdir(dirname(path), { recursive: true });
+  await mkdir(scratch, { recursive: true });
+  const work = await mkdtemp(join(scratch, 'strip-'));
+  try {
+    await drawPictures(ffmpeg, order, work, signal, progress);
+    const pictures = ['-f', 'image2', '-i', fileArgument(join(work.replaceAll('%', '%%'), '%02d.jpg'))];
+    const tile = ['-vf', `tile=${PICTURES}x1`, '-frames:v', '1', '-q:v', '4', '-f', 'mjpeg'];
+    await writeAside(path, (aside) =>
+      runTool(ffmpeg, ['-v', 'error', '-y', ...pictures, ...tile, fileArgument(aside)], { signal }),
+    );
+  } finally {
+    await rm(work, { recursive: true, force: true });
+  }
+}
+
+/** How pictures of a size stand in a strip. */
+export const stripOf = ({ width, height }: FrameSize): Filmstrip => ({
+  pictures: PICTURES,
+  width: Math.max(2, 2 * Math.round((HEIGHT * width) / height / 2)),
+  height: HEIGHT,
+});
 
 async function drawPictures(
   ffmpeg: string,
-  row: SourceRow,
-  { width, height }: Filmstrip,
+  { input, seconds, strip: { width, height } }: StripOrder,
   work: string,
-  signal: AbortSignal,
+  signal: AbortSignal | undefined,
   progress: (done: number) => void,
 ): Promise<void> {
-  const seconds = toNumber(row.facts!.duration);
   for (let picture = 0; picture < PICTURES; picture++) {
     const path = join(work, `${String(picture + 1).padStart(2, '0')}.jpg`);
     const scale = `scale=${width}:${height}:flags=area,format=yuvj420p`;
@@ -81,7 +92,7 @@ async function drawPictures(
       runTool(
         ffmpeg,
         [
-          ...['-v', 'error', '-y', '-threads', '1', ...seek, ...inputArguments(row), '-an', '-vf', scale],
+          ...['-v', 'error', '-y', '-threads', '1', ...seek, ...inputArguments(input), '-an', '-vf', scale],
           ...['-frames:v', '1', '-q:v', '4', '-f', 'mjpeg', fileArgument(path)],
         ],
         { signal },

@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto';
 import type { NewProject, Project, ProjectChange, ProjectEntry, ProjectRevision } from '@hone/core/api';
 import { FIRST_TUNING, type Tuning } from '@hone/core/levers';
-import { shownSize, type SourceFacts, type SourceFilter } from '@hone/core/media';
+import type { SourceFilter } from '@hone/core/media';
 import { defaultDelivery } from '@hone/core/render';
 import { rational } from '@hone/core/time';
 import { emptyTimeline, timelineLength, type Timeline } from '@hone/core/timeline';
@@ -29,7 +29,13 @@ export class ProjectStore {
   }
 
   async get(id: string): Promise<Project> {
-    return projectOf(await this.row(id));
+    return this.projectOf(await this.row(id));
+  }
+
+  /** @throws UserError when there is no such project */
+  async requireKnown(id: string): Promise<void> {
+    const [known] = await this.database.select({ id: projects.id }).from(projects).where(eq(projects.id, id));
+    if (!known) throw notFound('This project');
   }
 
   async create({ name, size, rate }: NewProject, id: string = randomUUID()): Promise<Project> {
@@ -46,19 +52,19 @@ export class ProjectStore {
       createdAt: new Date().toISOString(),
     };
     await this.database.insert(projects).values(row);
-    return projectOf(row);
+    await this.keepRevision(row, null);
+    return this.projectOf(row);
   }
 
   /**
    * Takes a changed timeline and delivery.
    * @throws UserError when the change is based on an older revision than the one kept
    */
-  async change(id: string, { revision, timeline, delivery }: ProjectChange): Promise<Project> {
+  async change(id: string, { revision, timeline, delivery, parent }: ProjectChange): Promise<Project> {
     await this.row(id);
-    const sizeOpen = timelineLength(timeline) > 0 ? { sizeOpen: false } : {};
     const changed = await this.database
       .update(projects)
-      .set({ timeline, delivery, revision: revision + 1, ...sizeOpen })
+      .set({ timeline, delivery, revision: revision + 1 })
       .where(and(eq(projects.id, id), eq(projects.revision, revision)))
       .returning();
     const row = changed[0];
@@ -66,15 +72,8 @@ export class ProjectStore {
       const detail = 'The project was changed in another window. Reload the page to go on with what is kept.';
       throw new UserError(409, 'Changed elsewhere', detail);
     }
-    await this.database
-      .insert(revisions)
-      .values({ projectId: id, revision: row.revision, savedAt: new Date().toISOString(), timeline })
-      .onConflictDoNothing();
-    await this.database
-      .delete(revisions)
-      .where(and(eq(revisions.projectId, id), lte(revisions.revision, row.revision - MOST_REVISIONS)));
-    this.tell(row);
-    return projectOf(row);
+    await this.keepRevision(row, parent === undefined ? revision : parent);
+    return this.told(row);
   }
 
   /** The last revisions that were kept, the newest first. */
@@ -106,8 +105,7 @@ export class ProjectStore {
   async rename(id: string, name: string): Promise<Project> {
     const row = await this.row(id);
     await this.database.update(projects).set({ name }).where(eq(projects.id, id));
-    this.tell({ ...row, name });
-    return projectOf({ ...row, name });
+    return this.told({ ...row, name });
   }
 
   async remove(id: string): Promise<void> {
@@ -131,18 +129,15 @@ export class ProjectStore {
     return this.get(id);
   }
 
-  /** A project without a size of its own takes size and rate from its first picture. */
-  async adopt(id: string, facts: SourceFacts): Promise<void> {
-    const row = await this.row(id);
-    if (!row.sizeOpen || !facts.picture || timelineLength(row.timeline) > 0) return;
-    const shown = shownSize(facts.picture);
-    const even = (side: number): number => side + (side % 2);
-    const size = { width: even(shown.width), height: even(shown.height) };
-    const timeline: Timeline = { ...row.timeline, size, rate: facts.picture.rate };
-    const delivery = { ...row.delivery, size };
-    const values = { timeline, delivery, sizeOpen: false, revision: row.revision + 1 };
-    await this.database.update(projects).set(values).where(eq(projects.id, id));
-    this.tell({ ...row, ...values });
+  private async keepRevision({ id, revision, timeline }: ProjectRow, parent: number | null): Promise<void> {
+    const savedAt = new Date().toISOString();
+    await this.database
+      .insert(revisions)
+      .values({ projectId: id, revision, savedAt, timeline, parent })
+      .onConflictDoNothing();
+    await this.database
+      .delete(revisions)
+      .where(and(eq(revisions.projectId, id), lte(revisions.revision, revision - MOST_REVISIONS)));
   }
 
   private async row(id: string): Promise<ProjectRow> {
@@ -151,12 +146,35 @@ export class ProjectStore {
     return row;
   }
 
-  private tell(row: ProjectRow): void {
-    this.bus.emit({ kind: 'project', project: projectOf(row) });
+  private async told(row: ProjectRow): Promise<Project> {
+    const project = await this.projectOf(row);
+    this.bus.emit({ kind: 'project', project });
+    return project;
   }
-}
 
-function projectOf(row: ProjectRow): Project {
-  const { id, name, timeline, tuning, delivery, filters, revision, createdAt } = row;
-  return { id, name, timeline, tuning, delivery, filters, revision, createdAt };
+  private async projectOf(row: ProjectRow): Promise<Project> {
+    const { id, name, timeline, tuning, delivery, filters, revision, createdAt } = row;
+    const takesFirstShape = row.sizeOpen && timelineLength(timeline) === 0;
+    const ancestors = await this.ancestorsOf(row);
+    return { id, name, timeline, tuning, delivery, filters, revision, ancestors, takesFirstShape, createdAt };
+  }
+
+  private async ancestorsOf({ id, revision }: ProjectRow): Promise<number[]> {
+    const rows = await this.database
+      .select({ revision: revisions.revision, parent: revisions.parent })
+      .from(revisions)
+      .where(eq(revisions.projectId, id));
+    const parents = new Map(rows.map((each) => [each.revision, each.parent]));
+    const ancestors: number[] = [];
+    for (
+      let at = parents.get(revision);
+      at !== null && at !== undefined && parents.has(at);
+      at = parents.get(at)
+    ) {
+      // Whoever sends parents that lead round in a circle gets no further than that.
+      if (ancestors.includes(at)) break;
+      ancestors.push(at);
+    }
+    return ancestors;
+  }
 }

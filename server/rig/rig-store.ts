@@ -2,7 +2,7 @@ import { usualCeiling, LOWEST_CEILING, type Rig } from '@hone/core/rig';
 import type { MachineSettings } from '@hone/core/api';
 import { eq } from 'drizzle-orm';
 import { totalmem } from 'node:os';
-import { UserError } from '../http/problems.js';
+import { notFound, UserError } from '../http/problems.js';
 import type { Database } from '../store/database.js';
 import { rigs, settings } from '../store/tables.js';
 
@@ -31,8 +31,10 @@ export class RigStore {
     return rig;
   }
 
+  /** @throws UserError when there is no such rig */
   async remove(id: string): Promise<void> {
-    await this.database.delete(rigs).where(eq(rigs.id, id));
+    const removed = await this.database.delete(rigs).where(eq(rigs.id, id)).returning({ id: rigs.id });
+    if (removed.length === 0) throw notFound('This rig');
   }
 
   async settings(): Promise<MachineSettings> {

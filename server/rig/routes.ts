@@ -4,10 +4,12 @@ import { join } from 'node:path';
 import { checked, ceilingSchema, drivesToMeasureSchema, measureSchema } from '@hone/core/api';
 import { PacketIndex } from '@hone/core/media';
 import { decoderSamples, rigSchema } from '@hone/core/rig';
-import { json, Router, type Request, type Response } from 'express';
+import { Router, type Request, type Response } from 'express';
 import type { Config } from '../config.js';
 import { leadingFile } from '../ffmpeg/input.js';
+import { jsonBody } from '../http/bodies.js';
 import type { SourceRow, SourceStore } from '../media/source-store.js';
+import type { ProjectStore } from '../projects/project-store.js';
 import { driveUses, measureDrive, type DriveUse } from './drive-measurement.js';
 import { decodeRate, hardwarePaths, serverDecoders } from './ffmpeg-measurement.js';
 import { graphicsDevices, machineNow } from './machine.js';
@@ -17,9 +19,14 @@ import { loadOver } from './system.js';
 /** A load by others above which a measurement counts as disturbed. */
 const DISTURBED = 0.3;
 
-export function rigRoutes(rigs: RigStore, sources: SourceStore, config: Config): Router {
+export function rigRoutes(
+  rigs: RigStore,
+  projects: ProjectStore,
+  sources: SourceStore,
+  config: Config,
+): Router {
   const router = Router();
-  const large = json({ limit: '4mb' });
+  const large = jsonBody('4mb');
 
   const ended = (response: Response): AbortSignal => {
     const abort = new AbortController();
@@ -86,7 +93,9 @@ export function rigRoutes(rigs: RigStore, sources: SourceStore, config: Config):
 
   const measured = async (request: Request, response: Response) => {
     const { thorough, projectId } = checked(measureSchema, request.body, 'the request');
-    const rows = (await sources.list(projectId)).filter(({ state }) => state === 'ready');
+    await projects.requireKnown(projectId);
+    const ready = (await sources.list(projectId)).filter(({ state }) => state === 'ready');
+    const rows = await Promise.all(ready.map((row) => sources.resolved(row)));
     const samples = decoderSamples(rows);
     const disturbed = (await loadOver(400)) > DISTURBED;
     const signal = ended(response);

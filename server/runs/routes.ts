@@ -1,6 +1,7 @@
 import { checked } from '@hone/core/api';
 import { FrameLog, LOG_COLUMNS, newRunSchema, runNotesSchema, scrubFactsSchema } from '@hone/core/playback';
-import { json, Router } from 'express';
+import { Router } from 'express';
+import { jsonBody } from '../http/bodies.js';
 import { UserError } from '../http/problems.js';
 import type { Sampler } from '../rig/sampler.js';
 import { csvOf, framesOf } from './report.js';
@@ -11,7 +12,7 @@ const LARGEST_LOG = '16mb';
 
 export function runRoutes(runs: RunStore, sampler: Sampler): Router {
   const router = Router();
-  const small = json({ limit: '100kb' });
+  const small = jsonBody('100kb');
 
   router.get('/projects/:projectId/runs', async (request, response) => {
     response.json(await runs.list(request.params.projectId));
@@ -23,7 +24,7 @@ export function runRoutes(runs: RunStore, sampler: Sampler): Router {
     response.status(204).end();
   });
 
-  router.post('/projects/:projectId/runs', json({ limit: LARGEST_LOG }), async (request, response) => {
+  router.post('/projects/:projectId/runs', jsonBody(LARGEST_LOG), async (request, response) => {
     const { facts, log, pressedAt } = checked(newRunSchema, request.body, 'the run');
     const bytes = Buffer.from(log, 'base64');
     const rowBytes = LOG_COLUMNS.length * Float32Array.BYTES_PER_ELEMENT;

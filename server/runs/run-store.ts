@@ -83,7 +83,8 @@ export class RunStore {
   }
 
   async remove(id: string): Promise<void> {
-    await this.database.delete(runs).where(eq(runs.id, id));
+    const removed = await this.database.delete(runs).where(eq(runs.id, id)).returning({ id: runs.id });
+    if (removed.length === 0) throw notFound('This run');
   }
 
   async scrubs(projectId: string): Promise<ScrubRecord[]> {

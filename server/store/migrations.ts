@@ -61,4 +61,5 @@ export const MIGRATIONS: readonly (readonly string[])[] = [
        project_id TEXT NOT NULL REFERENCES projects (id) ON DELETE CASCADE, revision INTEGER NOT NULL,
        saved_at TEXT NOT NULL, timeline TEXT NOT NULL, PRIMARY KEY (project_id, revision))`,
   ],
+  [`ALTER TABLE revisions ADD COLUMN parent INTEGER`, `ALTER TABLE sources ADD COLUMN damage TEXT`],
 ];

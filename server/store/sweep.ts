@@ -48,7 +48,7 @@ export async function sweep({
 
   const keptCopies = new Set((await copies.all()).map(({ path }) => basename(path)));
   for (const path of await files('copies')) if (!keptCopies.has(basename(path))) await remove(path);
-  const keptSources = new Set((await sources.all()).map(({ id }) => id));
+  const keptSources = new Set([...(await sources.all()), ...(await exports.all())].map(({ id }) => id));
   for (const path of await files('previews')) {
     if (!keptSources.has(basename(path).split('.')[0]!)) await remove(path);
   }

@@ -41,6 +41,8 @@ export const revisions = sqliteTable(
     revision: integer('revision').notNull(),
     savedAt: text('saved_at').notNull(),
     timeline: json<Timeline>('timeline').notNull(),
+    /** The revision that undo leads to; null at the beginning, and where an older Hone kept it. */
+    parent: integer('parent'),
   },
   (table) => [primaryKey({ columns: [table.projectId, table.revision] })],
 );

@@ -2,6 +2,8 @@ import { number, type EffectDefinition } from './definition.js';
 
 const keyed = { keyed: true } as const;
 const fine = { keyed: true, step: 0.1 } as const;
+/** Whole turns are for keyframes, and typed; a slider spans one. */
+const turned = { ...fine, slider: [-180, 180] } as const;
 
 /**
  * Every effect there is. Lengths are in per cent of the picture's width or height, so that no size of frame changes what
@@ -15,7 +17,7 @@ export const EFFECTS = {
       across: number('Across', '%', [-200, 0, 200], fine),
       down: number('Down', '%', [-200, 0, 200], fine),
       scale: number('Scale', '%', [1, 100, 800], keyed),
-      rotation: number('Rotation', '°', [-3600, 0, 3600], fine),
+      rotation: number('Rotation', '°', [-3600, 0, 3600], turned),
       opacity: number('Opacity', '%', [0, 100, 100], keyed),
       cropLeft: number('Crop left', '%', [0, 0, 100], fine),
       cropRight: number('Crop right', '%', [0, 0, 100], fine),
@@ -33,7 +35,7 @@ export const EFFECTS = {
       down: number('Down', '%', [-100, 50, 200], fine),
       width: number('Width', '%', [0, 60, 400], fine),
       height: number('Height', '%', [0, 60, 400], fine),
-      rotation: number('Rotation', '°', [-3600, 0, 3600], fine),
+      rotation: number('Rotation', '°', [-3600, 0, 3600], turned),
       feather: number('Feather', '%', [0, 5, 100], fine),
       opacity: number('Opacity', '%', [0, 100, 100], keyed),
     },

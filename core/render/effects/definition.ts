@@ -13,6 +13,8 @@ export interface NumberParameter {
   readonly step: number;
   /** Whether it can change along the clip. */
   readonly keyed: boolean;
+  /** The part of the range that a slider spans, where the whole would leave too little of it for each step. */
+  readonly slider: readonly [least: number, most: number];
 }
 
 export interface ChoiceParameter {
@@ -42,7 +44,11 @@ export function number(
   name: string,
   unit: NumberParameter['unit'],
   [least, usual, most]: readonly [least: number, usual: number, most: number],
-  { step = 1, keyed = false }: { step?: number; keyed?: boolean } = {},
+  {
+    step = 1,
+    keyed = false,
+    slider = [least, most],
+  }: { step?: number; keyed?: boolean; slider?: readonly [number, number] } = {},
 ): NumberParameter {
-  return { kind: 'number', name, unit, least, most, usual, step, keyed };
+  return { kind: 'number', name, unit, least, most, usual, step, keyed, slider };
 }

@@ -195,8 +195,8 @@ export const removeTrack = (timeline: Timeline, id: string): Timeline =>
     : timeline;
 
 /**
- * Changes the speed of clips: the same piece of the source takes more or fewer frames, cut off where the next clip
- * begins. Below zero it is played backwards.
+ * Changes the speed of clips: the same piece of the source takes more or fewer frames, and no frame of it is lost. Clips
+ * behind one that needs more room move along on its track, transitions with them. Below zero it is played backwards.
  * @throws RangeError when the speed is not between 1 % and 1000 %, forwards or backwards
  */
 export function changeSpeed(timeline: Timeline, ids: ReadonlySet<string>, speed: Rational): Timeline {
@@ -205,16 +205,21 @@ export function changeSpeed(timeline: Timeline, ids: ReadonlySet<string>, speed:
     throw new RangeError('A speed lies between 1 % and 1000 %, forwards or backwards.');
   return withTracks(timeline, (track) => {
     if (!track.clips.some(({ id }) => ids.has(id))) return track;
-    const clips = track.clips.map((clip, index) => {
-      if (!ids.has(clip.id)) return clip;
-      const whole = Math.max(1, round(lengthAt(clip, speed)));
-      const room = (track.clips[index + 1]?.start ?? Infinity) - clip.start;
+    const moved = new Map<number, number>();
+    let end = 0;
+    const clips = track.clips.map((before) => {
+      const clip = { ...before, start: Math.max(before.start, end) };
+      if (clip.start !== before.start) moved.set(before.start, clip.start);
+      const length = ids.has(clip.id) ? Math.max(1, round(lengthAt(clip, speed))) : clip.length;
+      end = clip.start + length;
+      if (!ids.has(clip.id)) return clip.start === before.start ? before : clip;
       const turned = compare(speed, ZERO) > 0 !== compare(speedOf(clip), ZERO) > 0;
       // What was the last frame is the first when it is turned round.
       const sourceIn = turned ? inSource(timeInClip(clip, clip.length - 1, timeline.rate)) : clip.sourceIn;
-      return { ...clip, speed, sourceIn, length: Math.min(whole, room) };
+      return { ...clip, speed, sourceIn, length };
     });
-    return { ...track, clips };
+    const transitions = track.transitions?.map((each) => ({ ...each, at: moved.get(each.at) ?? each.at }));
+    return { ...track, clips, ...(transitions ? { transitions } : {}) };
   });
 }
 

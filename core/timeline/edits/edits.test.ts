@@ -143,8 +143,10 @@ describe('edits', () => {
     const timeline = three();
     const b = timeline.tracks[0]!.clips[1]!;
     expect(said(changeSpeed(timeline, set(b.id), rational(2)))[1]).toBe('b 24+24@0');
-    // Slower would need more room than there is before the next clip.
-    expect(said(changeSpeed(timeline, set(b.id), rational(1, 2)))[1]).toBe('b 24+48@0');
+    // Slower needs more room than there is before the next clip, which moves along; nothing of the source is lost.
+    const slower = changeSpeed(timeline, set(b.id), rational(1, 2));
+    expect(said(slower).slice(0, 3)).toEqual(['a 0+24@0', 'b 24+96@0', 'c 120+24@0']);
+    expect(said(changeSpeed(slower, set(b.id), rational(1)))[1]).toBe('b 24+48@0');
     const back = changeSpeed(timeline, set(b.id), rational(-1)).tracks[0]!.clips[1]!;
     expect(timeInClip(back, 0, RATE)).toEqual(rational(47, 24));
     expect(timeInClip(back, 47, RATE)).toEqual(ZERO);

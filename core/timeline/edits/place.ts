@@ -1,5 +1,5 @@
 import { floor, multiply, ZERO, type Rational } from '../../time/index.js';
-import { clipEnd, type Clip, type Timeline, type TrackKind } from '../model.js';
+import { clipEnd, type Clip, type Timeline, type Track, type TrackKind } from '../model.js';
 import type { Placeable } from '../whole-sources.js';
 import { overwritten, pushedFrom, withTracks, type NewId } from './room.js';
 
@@ -65,7 +65,42 @@ function framesOf(source: Placeable, rate: Rational): number {
   return length;
 }
 
-/** The chosen clips, to be put in elsewhere. */
+/** Where sources would be put at a frame, and what would be overwritten there. */
+export interface PlaceTarget {
+  readonly picture: string | undefined;
+  readonly sound: string | undefined;
+  /** Clips of which some or all would be overwritten. */
+  readonly hit: readonly Clip[];
+}
+
+/**
+ * The tracks on which sources are put at a frame: that of a selected clip, else the highest one that is free there, else
+ * the lowest of its kind.
+ * @param ids of selected clips
+ */
+export function placeTarget(
+  timeline: Timeline,
+  sources: readonly Placeable[],
+  at: number,
+  ids: ReadonlySet<string>,
+): PlaceTarget {
+  const to = at + sources.reduce((sum, source) => sum + framesOf(source, timeline.rate), 0);
+  const hits = ({ clips }: Track): Clip[] => clips.filter((clip) => clip.start < to && clipEnd(clip) > at);
+  const target = (kind: TrackKind): Track | undefined => {
+    if (!sources.some((source) => kindsOf(source).includes(kind))) return undefined;
+    const own = timeline.tracks.filter((track) => track.kind === kind);
+    const selected = own.find(({ clips }) => clips.some(({ id }) => ids.has(id)));
+    return selected ?? own.filter((track) => hits(track).length === 0).at(-1) ?? own[0];
+  };
+  const [picture, sound] = [target('picture'), target('sound')];
+  return {
+    picture: picture?.id,
+    sound: sound?.id,
+    hit: [picture, sound].flatMap((track) => (track ? hits(track) : [])),
+  };
+}
+
+/** The selected clips, to be put in elsewhere. */
 export function copyClips(timeline: Timeline, ids: ReadonlySet<string>): CopiedClip[] {
   const found = timeline.tracks.flatMap(({ kind, clips }, trackIndex) =>
     clips.filter(({ id }) => ids.has(id)).map((clip) => ({ clip, kind, trackIndex })),

@@ -59,6 +59,9 @@ export class Api {
   createProject = (project: NewProject): Promise<Project> => this.send('POST', 'projects', project);
   changeProject = (id: string, change: ProjectChange): Promise<Project> =>
     this.send('PUT', `projects/${id}`, change);
+  renameProject = (id: string, name: string): Promise<Project> =>
+    this.send('PUT', `projects/${id}/name`, { name });
+  deleteProject = (id: string): Promise<void> => this.send('DELETE', `projects/${id}`);
   revisions = (id: string): Promise<ProjectRevision[]> => this.get(`projects/${id}/revisions`);
   timelineAt = (id: string, revision: number): Promise<Timeline> =>
     this.get(`projects/${id}/revisions/${revision}`);
@@ -70,6 +73,8 @@ export class Api {
     this.send('POST', `projects/${id}/sources/search`, search);
   changeSources = (id: string, change: SourceChange): Promise<Source[]> =>
     this.send('POST', `projects/${id}/sources/changes`, change);
+  readSourcesAgain = (id: string, sourceIds: readonly string[]): Promise<Source[]> =>
+    this.send('POST', `projects/${id}/sources/retry`, { sourceIds });
   removeSources = (id: string, sourceIds: readonly string[]): Promise<void> =>
     this.send('POST', `projects/${id}/sources/removal`, { sourceIds });
   keepFilters = (id: string, filters: readonly SourceFilter[]): Promise<Project> =>

@@ -1,7 +1,7 @@
 import { inject, Injectable } from '@angular/core';
 import type { ServerEvent } from '@hone/core/api';
 import { Store } from '@ngrx/store';
-import { ServerActions } from '../state/actions';
+import { ProjectActions, ServerActions } from '../state/actions';
 
 /** Turns what the server tells into actions. After a break everything is read again. */
 @Injectable({ providedIn: 'root' })
@@ -41,6 +41,8 @@ export class ServerEvents {
         return this.store.dispatch(ServerActions.copyGone({ copyId: event.copyId }));
       case 'project':
         return this.store.dispatch(ServerActions.projectChanged({ project: event.project }));
+      case 'projectGone':
+        return this.store.dispatch(ProjectActions.gone({ projectId: event.projectId }));
       case 'export':
         return this.store.dispatch(ServerActions.exportChanged({ record: event.record }));
     }

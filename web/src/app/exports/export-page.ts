@@ -7,12 +7,11 @@ import { MatSelectModule } from '@angular/material/select';
 import { Store } from '@ngrx/store';
 import type { ExportEstimate, ExportRecord, Job } from '@hone/core/api';
 import { CODEC_CHOICES, DELIVERY_CODECS, type Delivery } from '@hone/core/render';
-import { formatRational } from '@hone/core/time';
 import { Api, sentenceOf } from '../api/api';
 import { ExportActions, ProjectActions } from '../state/actions';
 import { mediaFeature } from '../state/features';
 import { selectExports, selectLength, selectProject, selectSources } from '../state/selectors';
-import { bytes, pixels, wait } from '../words/quantities';
+import { bytes, pixels, rateText, timeText, wait } from '../words/quantities';
 import { ExportResult } from './export-result';
 
 /** Delivery, what will be exported from, and the exports with their proofs. */
@@ -40,7 +39,7 @@ export class ExportPage {
   readonly codecs = DELIVERY_CODECS.map((codec) => ({ codec, ...CODEC_CHOICES[codec] }));
   readonly qualities = [
     { value: 12, name: 'Very high, for later work (12)' },
-    { value: 18, name: 'As the original to the eye (18)' },
+    { value: 18, name: 'Visually lossless (18)' },
     { value: 23, name: 'Smaller, for the web (23)' },
   ];
   readonly paces = [
@@ -53,7 +52,7 @@ export class ExportPage {
     const project = this.project();
     if (!project) return '';
     const { size } = project.delivery;
-    return `${pixels(size)} · ${formatRational(project.timeline.rate)} frames/s · ${this.length()} frames · ${CODEC_CHOICES[project.delivery.codec].name}`;
+    return `${pixels(size)} · ${rateText(project.timeline.rate)} · ${this.length()} frames · ${CODEC_CHOICES[project.delivery.codec].name}`;
   });
 
   /** What was predicted, until something is changed. */
@@ -133,6 +132,10 @@ export class ExportPage {
       return `The export waits for its originals: ${waiting.map(({ name }) => name).join(', ')}.`;
     return null;
   });
+
+  deliveryText({ delivery, createdAt }: ExportRecord): string {
+    return `${pixels(delivery.size)} · ${CODEC_CHOICES[delivery.codec].name} · asked for at ${timeText(createdAt)}`;
+  }
 
   jobOf(record: ExportRecord): Job | null {
     const jobs = Object.values(this.jobs());

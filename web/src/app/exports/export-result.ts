@@ -1,8 +1,21 @@
 import { Component, computed, input, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import type { ExportRecord } from '@hone/core/api';
-import { CODEC_CHOICES } from '@hone/core/render';
-import { bytes, pixels } from '../words/quantities';
+import { CODEC_CHOICES, type DeliveryCodec } from '@hone/core/render';
+import { bytes, pixels, timeText } from '../words/quantities';
+
+/** The media types under which a browser is asked whether it plays what Hone delivers. */
+const PLAYED_TYPES: Readonly<Partial<Record<DeliveryCodec, string>>> = {
+  h264: 'video/mp4; codecs="avc1.640033"',
+  h265: 'video/mp4; codecs="hvc1.1.6.L153.B0"',
+  vp9: 'video/webm; codecs="vp9"',
+  av1: 'video/mp4; codecs="av01.0.08M.08"',
+};
+
+function canPlay(codec: DeliveryCodec): boolean {
+  const type = PLAYED_TYPES[codec];
+  return type === undefined || document.createElement('video').canPlayType(type) !== '';
+}
 
 /** A finished export: the film, and the proof that it shows the originals. */
 @Component({
@@ -16,13 +29,18 @@ export class ExportResult {
   readonly failed = signal(false);
   /** Masters are for other programs; of the others the browser itself says whether it plays them. */
   readonly unplayable = computed(
-    () => !CODEC_CHOICES[this.record().delivery.codec].hasQuality || this.failed(),
+    () =>
+      !CODEC_CHOICES[this.record().delivery.codec].hasQuality ||
+      this.failed() ||
+      !canPlay(this.record().delivery.codec),
   );
+  readonly strip = computed(() => `/media/export-strips/${this.record().id}`);
+  readonly hasNoStrip = signal(false);
   readonly codecName = computed(() => CODEC_CHOICES[this.record().delivery.codec].name);
   readonly url = computed(() => `/media/exports/${this.record().id}`);
   readonly title = computed(() => {
     const { name, delivery, bytes: size, createdAt } = this.record();
-    return `${name} · ${pixels(delivery.size)} · ${bytes(size)} · ${createdAt.slice(0, 16).replace('T', ' ')}`;
+    return `${name} · ${pixels(delivery.size)} · ${this.codecName()} · ${bytes(size)} · ${timeText(createdAt)}`;
   });
   readonly proof = computed(() => this.record().proof);
   readonly worst = computed(() => {
@@ -34,6 +52,11 @@ export class ExportResult {
     return frames.reduce((sum, { ssim }) => sum + ssim, 0) / Math.max(1, frames.length);
   });
   readonly bytes = bytes;
+
+  // A browser that plays only the sound of a file says that it plays, and shows nothing.
+  look(event: Event): void {
+    if ((event.target as HTMLVideoElement).videoWidth === 0) this.failed.set(true);
+  }
 
   barHeight(ssim: number): number {
     // From 0.5 up, where pictures begin to be alike at all.

@@ -3,10 +3,12 @@ import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatMenuModule } from '@angular/material/menu';
 import { Store } from '@ngrx/store';
-import { formatRational, toNumber } from '@hone/core/time';
+import type { Project } from '@hone/core/api';
 import { ProjectActions } from '../state/actions';
 import { projectFeature } from '../state/features';
+import { pixels, rateText } from '../words/quantities';
 import { NewProjectDialog } from './new-project-dialog';
+import { ProjectSettingsDialog } from './project-settings-dialog';
 
 /** Name of the open project, and the way to others. */
 @Component({
@@ -17,15 +19,16 @@ import { NewProjectDialog } from './new-project-dialog';
       <b>{{ project()?.name ?? 'No project' }}</b>
     </button>
     @if (project(); as open) {
-      <span class="quiet"
-        >{{ open.timeline.size.width }} × {{ open.timeline.size.height }} · {{ rate() }} frames/s</span
-      >
+      <span class="quiet">{{ shapeText(open) }}</span>
     }
     <mat-menu #menu>
       @for (entry of list(); track entry.id) {
         <button mat-menu-item type="button" (click)="choose(entry.id)">{{ entry.name }}</button>
       }
       <button mat-menu-item type="button" (click)="create()">New project …</button>
+      @if (project()) {
+        <button mat-menu-item type="button" (click)="openSettings()">Project settings …</button>
+      }
     </mat-menu>
   `,
 })
@@ -35,13 +38,17 @@ export class ProjectMenu {
   readonly project = this.store.selectSignal(projectFeature.selectOpen);
   readonly list = this.store.selectSignal(projectFeature.selectList);
 
-  rate(): string {
-    const rate = this.project()!.timeline.rate;
-    return rate.den === 1 ? formatRational(rate) : toNumber(rate).toFixed(3);
+  shapeText({ timeline, takesFirstShape }: Project): string {
+    if (takesFirstShape) return 'size and rate as the first clip';
+    return `${pixels(timeline.size)} · ${rateText(timeline.rate)}`;
   }
 
   choose(projectId: string): void {
     this.store.dispatch(ProjectActions.chosen({ projectId }));
+  }
+
+  openSettings(): void {
+    this.dialog.open(ProjectSettingsDialog, { width: '460px' });
   }
 
   create(): void {

@@ -52,6 +52,12 @@ export class Shell {
     this.store.dispatch(RigActions.driveChosen({ driveId: null }));
   }
 
+  /** Puts the focus on a part of the page; on pages without it, on the page itself. */
+  skipTo(event: Event, selector: string): void {
+    event.preventDefault();
+    (document.querySelector<HTMLElement>(selector) ?? document.querySelector<HTMLElement>('main'))?.focus();
+  }
+
   readNotice(): void {
     this.store.dispatch(ProjectActions.noticeRead());
   }

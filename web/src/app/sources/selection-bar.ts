@@ -3,17 +3,20 @@ import { Router } from '@angular/router';
 import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
 import type { Source, SourceChange } from '@hone/core/api';
-import { placeable, type CopyDivisor } from '@hone/core/media';
+import { placeable, shownSize, type CopyDivisor } from '@hone/core/media';
 import {
   appendSource,
   placeSources,
+  placeTarget,
   settled,
   type Placeable,
   type PlaceMode,
+  type PlaceTarget,
   type Timeline,
 } from '@hone/core/timeline';
 import { sentenceOf } from '../api/api';
 import { CopyActions, PlayerActions, ProjectActions, SourcesActions } from '../state/actions';
+import { editingFeature } from '../state/editing.feature';
 import { mediaFeature } from '../state/features';
 import {
   selectAllCopyRows,
@@ -22,7 +25,7 @@ import {
   selectUsedIds,
   type CopyRow,
 } from '../state/selectors';
-import { bytes, count, wait } from '../words/quantities';
+import { bytes, count, pixels, rateText, wait } from '../words/quantities';
 
 /** What can be done to the chosen sources, be it one or a thousand. What cannot be done says why. */
 @Component({
@@ -39,6 +42,7 @@ export class SelectionBar {
   private readonly playhead = this.store.selectSignal(selectTimelineFrame);
   private readonly rows = this.store.selectSignal(selectAllCopyRows);
   private readonly used = this.store.selectSignal(selectUsedIds);
+  private readonly selectedClips = this.store.selectSignal(editingFeature.selectChosenIds);
   private readonly estimating = this.store.selectSignal(mediaFeature.selectEstimating);
   readonly ids = computed(() => this.chosen().map(({ id }) => id));
   readonly title = computed(() => `${count(this.chosen().length, 'source', 'sources')} chosen`);
@@ -98,7 +102,21 @@ export class SelectionBar {
   }
 
   placeHere(mode: PlaceMode): void {
-    this.edit((timeline, sources) => settled(placeSources(timeline, sources, this.playhead(), mode, newId)));
+    this.edit((timeline, sources) => {
+      const at = this.playhead();
+      const target = placeTarget(timeline, sources, at, new Set(this.selectedClips()));
+      if (mode === 'overwrite' && target.hit.length) this.tellOverwritten(timeline, target);
+      return settled(placeSources(timeline, sources, at, mode, newId, target));
+    });
+  }
+
+  private tellOverwritten({ tracks }: Timeline, { picture, sound, hit }: PlaceTarget): void {
+    const names = [...new Set(hit.map(({ name }) => `"${name}"`))];
+    const listed =
+      names.length > 3 ? `${names.slice(0, 3).join(', ')} and ${names.length - 3} more` : names.join(', ');
+    const on = tracks.filter(({ id }) => id === picture || id === sound).map(({ name }) => name);
+    const message = `Overwrote parts of ${listed} on ${on.join(' and ')}. Undo on the page Work brings them back.`;
+    this.store.dispatch(ProjectActions.told({ message }));
   }
 
   private edit(change: (timeline: Timeline, sources: readonly Placeable[]) => Timeline): void {
@@ -106,7 +124,15 @@ export class SelectionBar {
     if (!project) return;
     try {
       const sources = this.placeable().map(({ id, name, facts }) => placeable(id, name, facts!));
-      this.store.dispatch(ProjectActions.timelineEdited({ timeline: change(project.timeline, sources) }));
+      const shape = project.takesFirstShape ? firstShape(this.placeable()) : null;
+      const timeline = { ...project.timeline, ...shape };
+      this.store.dispatch(ProjectActions.timelineEdited({ timeline: change(timeline, sources) }));
+      if (!shape) return;
+      this.store.dispatch(
+        ProjectActions.deliveryEdited({ delivery: { ...project.delivery, size: shape.size } }),
+      );
+      const message = `Frame size and rate were taken from the first clip: ${pixels(shape.size)}, ${rateText(shape.rate)}.`;
+      this.store.dispatch(ProjectActions.told({ message }));
     } catch (error) {
       this.store.dispatch(ProjectActions.failed({ message: sentenceOf(error) }));
     }
@@ -164,6 +190,15 @@ export class SelectionBar {
     for (const [divisor, sourceIds] of byDivisor(rows))
       this.store.dispatch(CopyActions.estimateAsked({ sourceIds, divisor }));
   }
+}
+
+/** Frame size and rate of the first picture, for a timeline that has none of its own yet. */
+function firstShape(sources: readonly Source[]): Pick<Timeline, 'size' | 'rate'> | null {
+  const picture = sources.find(({ facts }) => facts?.picture)?.facts?.picture;
+  if (!picture) return null;
+  const even = (side: number): number => side + (side % 2);
+  const { width, height } = shownSize(picture);
+  return { size: { width: even(width), height: even(height) }, rate: picture.rate };
 }
 
 const newId = (): string => crypto.randomUUID();

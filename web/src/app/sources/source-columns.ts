@@ -1,6 +1,14 @@
 import type { LightCopy, Source } from '@hone/core/api';
+import { shownSize } from '@hone/core/media';
 import { toNumber } from '@hone/core/time';
-import { containerText, copyText, lengthText, rateText, STATE_TEXTS } from '../words/source-words';
+import {
+  channelText,
+  containerText,
+  copyText,
+  lengthText,
+  rateText,
+  STATE_TEXTS,
+} from '../words/source-words';
 import { bitRate, bytes, pixels } from '../words/quantities';
 
 /** What a cell may need besides the source. */
@@ -59,7 +67,7 @@ export const SOURCE_COLUMNS: readonly SourceColumn[] = [
     'Size',
     '116px',
     ({ facts }) => facts?.picture && facts.picture.size.width * facts.picture.size.height,
-    (_, { facts }) => pixels(facts!.picture!.size),
+    (_, { facts }) => pixels(shownSize(facts!.picture!)),
   ),
   ofNumber(
     'rate',
@@ -126,9 +134,9 @@ export const SOURCE_COLUMNS: readonly SourceColumn[] = [
   ofNumber('bytes', 'On disk', '80px', ({ bytes: size }) => size, bytes),
   ofText('timecode', 'Timecode', '98px', ({ facts }) => facts?.timecode ?? '–'),
   ofText('sound', 'Sound', '90px', ({ facts }) =>
-    facts?.sound ? `${facts.sound.codec}, ${facts.sound.channels} ch` : '–',
+    facts?.sound ? `${facts.sound.codec}, ${channelText(facts.sound.channels)}` : '–',
   ),
-  ofText('container', 'Container', '110px', ({ facts }) => (facts ? containerText(facts.container) : '–')),
+  ofText('container', 'Container', '110px', ({ facts }) => (facts ? containerText(facts) : '–')),
   ofText('bin', 'Bin', '110px', ({ bin }) => bin || '–'),
   ofText('tags', 'Tags', '110px', ({ tags }) => tags.join(', ') || '–'),
   ofText('drive', 'Drive', '110px', ({ drive }) => drive),

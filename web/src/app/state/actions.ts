@@ -59,9 +59,17 @@ export const ProjectActions = createActionGroup({
       exports: ExportRecord[];
     }>(),
     Failed: props<{ message: string }>(),
+    /** Something happened that the user should know of. */
+    Told: props<{ message: string }>(),
+    'Renaming asked': props<{ projectId: string; name: string }>(),
+    'Deletion asked': props<{ projectId: string }>(),
+    Gone: props<{ projectId: string }>(),
     'Notice read': emptyProps(),
     'Timeline edited': props<{ timeline: Timeline }>(),
     'Edit taken back': emptyProps(),
+    'Earlier asked': emptyProps(),
+    /** An edit of an earlier visit is undone: this is the timeline before it. */
+    'Ancestor opened': props<{ revision: number; timeline: Timeline }>(),
     'Edit done again': emptyProps(),
     'Delivery edited': props<{ delivery: Delivery }>(),
     /** A save ended; `edits` is how many edits it held. */

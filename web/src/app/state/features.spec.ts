@@ -18,6 +18,8 @@ const project: Project = {
   delivery: defaultDelivery(SIZE),
   filters: [],
   revision: 3,
+  ancestors: [],
+  takesFirstShape: false,
   createdAt: '2026-01-01T00:00:00Z',
 };
 const source = (id: string, projectId = 'p') => readySource(id, undefined, { projectId });
@@ -102,15 +104,21 @@ describe('the state of the project', () => {
     expect(reducer(after, same).past).toEqual(after.past);
   });
 
-  it('says when the first clip gave the project its shape', () => {
-    const shaped = {
-      ...project,
-      revision: 4,
-      timeline: emptyTimeline({ num: 60, den: 1 }, { width: 3840, height: 2160 }),
-    };
-    expect(reducer(open, ServerActions.projectChanged({ project: shaped })).notice).toContain(
-      '3840 × 2160, 60 frames/s',
-    );
+  it('opens what an earlier visit edited, one step after the other, and does it again', () => {
+    const later = { ...open, open: { ...open.open!, ancestors: [2, 1] } };
+    const earlier = emptyTimeline({ num: 25, den: 1 }, { width: 640, height: 360 });
+    const back = reducer(later, ProjectActions.ancestorOpened({ revision: 2, timeline: earlier }));
+    expect(back.open).toMatchObject({ timeline: earlier, ancestors: [1] });
+    expect(back.edits).toBe(later.edits + 1);
+    expect(reducer(back, ProjectActions.editDoneAgain()).open!.timeline).toBe(later.open.timeline);
+    // What came too late, for a timeline that was edited meanwhile, changes nothing.
+    expect(reducer(back, ProjectActions.ancestorOpened({ revision: 2, timeline: earlier }))).toBe(back);
+  });
+
+  it('goes on without a project that was deleted, in this window or another', () => {
+    const gone = reducer(open, ProjectActions.gone({ projectId: open.open!.id }));
+    expect(gone.open).toBeNull();
+    expect(gone.past).toEqual([]);
   });
 
   it('shows what went wrong until it was read', () => {

@@ -12,7 +12,6 @@ import type {
 import type { Timeline } from '@hone/core/timeline';
 import type { PlayerState, ShownPixels } from '@hone/player';
 import { createFeature, createReducer, on, type ActionReducerMap } from '@ngrx/store';
-import { pixels, rateText } from '../words/quantities';
 import { CopyActions, PlayerActions, ProjectActions, ServerActions, SourcesActions } from './actions';
 import { editingFeature, type EditingState } from './editing.feature';
 import { machineFeature, type MachineState } from './machine.feature';
@@ -35,8 +34,6 @@ export interface ProjectState {
   readonly notice: string | null;
   readonly connected: boolean;
 }
-
-const shapeOf = ({ timeline: { size, rate } }: Project): string => `${pixels(size)}, ${rateText(rate)}`;
 
 /** Edits that can be taken back. */
 const MOST_PAST = 50;
@@ -81,7 +78,7 @@ export const projectFeature = createFeature({
       keptEdits: 0,
       notice: null,
     })),
-    on(ProjectActions.failed, PlayerActions.failed, (state, { message }) => ({
+    on(ProjectActions.failed, ProjectActions.told, PlayerActions.failed, (state, { message }) => ({
       ...state,
       notice: message,
       opening: false,
@@ -100,6 +97,13 @@ export const projectFeature = createFeature({
         notice: refusedText(isTimeline),
       };
     }),
+    on(ProjectActions.gone, (state, { projectId }) => ({
+      ...state,
+      list: state.list.filter(({ id }) => id !== projectId),
+      ...(state.open?.id === projectId
+        ? { open: null, kept: null, past: [], future: [], edits: 0, keptEdits: 0 }
+        : {}),
+    })),
     on(ProjectActions.noticeRead, (state) => ({ ...state, notice: null })),
     on(ProjectActions.timelineEdited, (state, { timeline }) =>
       state.open
@@ -124,6 +128,16 @@ export const projectFeature = createFeature({
           }
         : state;
     }),
+    on(ProjectActions.ancestorOpened, (state, { revision, timeline }) =>
+      state.open && state.past.length === 0 && state.open.ancestors[0] === revision
+        ? {
+            ...state,
+            open: { ...state.open, timeline, ancestors: state.open.ancestors.slice(1) },
+            future: [...state.future, state.open.timeline],
+            edits: state.edits + 1,
+          }
+        : state,
+    ),
     on(ProjectActions.editDoneAgain, (state) => {
       const timeline = state.future.at(-1);
       return state.open && timeline
@@ -149,15 +163,18 @@ export const projectFeature = createFeature({
     // refusal, settles the matter.
     on(ServerActions.projectChanged, (state, { project }) => {
       const { open, edits, keptEdits } = state;
-      if (open?.id !== project.id || project.revision <= open.revision || edits > keptEdits) return state;
-      const reshaped = shapeOf(open) !== shapeOf(project);
-      const notice = reshaped
-        ? `Frame size and rate were taken from the first clip: ${shapeOf(project)}.`
-        : state.notice;
+      const list = state.list.map((entry) =>
+        entry.id === project.id ? { ...entry, name: project.name } : entry,
+      );
+      if (open?.id !== project.id) return { ...state, list };
+      // A new name changes no revision.
+      const isRenamed = project.revision === open.revision && project.name !== open.name;
+      if (isRenamed) return { ...state, list, open: { ...open, name: project.name } };
+      if (project.revision <= open.revision || edits > keptEdits) return state;
       // What another window did is an edit like any: taken back by itself, so that older ones do not undo it in passing.
-      const isEdited = !reshaped && !isSame(open.timeline, project.timeline);
+      const isEdited = !isSame(open.timeline, project.timeline);
       const history = isEdited ? { past: [...state.past, open.timeline].slice(-MOST_PAST), future: [] } : {};
-      return { ...state, ...history, notice, kept: project, open: { ...project, tuning: open.tuning } };
+      return { ...state, list, ...history, kept: project, open: { ...project, tuning: open.tuning } };
     }),
     // What was edited since the save began stays; only the revision is taken from the reply.
     on(ProjectActions.kept, (state, { project, edits }) =>

@@ -22,6 +22,8 @@ const project: Project = {
   delivery: defaultDelivery(SIZE),
   filters: [],
   revision: 3,
+  ancestors: [],
+  takesFirstShape: false,
   createdAt: '',
 };
 

@@ -17,6 +17,7 @@ import {
   withLatestFrom,
 } from 'rxjs';
 import type { Project, ProjectChange } from '@hone/core/api';
+import type { Timeline } from '@hone/core/timeline';
 import { Api, ApiError, sentenceOf } from '../api/api';
 import { ProjectActions, ServerActions } from './actions';
 import { projectFeature } from './features';
@@ -40,6 +41,8 @@ export class ProjectEffects {
   private readonly actions = inject(Actions);
   private readonly store = inject(Store);
   private readonly api = inject(Api);
+  /** The revision under which each timeline of this visit was kept. */
+  private readonly revisions = new WeakMap<Timeline, number>();
 
   readonly list = createEffect(() =>
     this.actions.pipe(
@@ -78,6 +81,49 @@ export class ProjectEffects {
     ),
   );
 
+  readonly rename = createEffect(() =>
+    this.actions.pipe(
+      ofType(ProjectActions.renamingAsked),
+      concatMap(({ projectId, name }) =>
+        from(this.api.renameProject(projectId, name)).pipe(
+          map((project) => ServerActions.projectChanged({ project })),
+          catchError(failed),
+        ),
+      ),
+    ),
+  );
+
+  readonly remove = createEffect(() =>
+    this.actions.pipe(
+      ofType(ProjectActions.deletionAsked),
+      concatMap(({ projectId }) =>
+        from(this.api.deleteProject(projectId)).pipe(
+          mergeMap(() => [ProjectActions.gone({ projectId }), ProjectActions.pageOpened()]),
+          catchError(failed),
+        ),
+      ),
+    ),
+  );
+
+  /** What was edited in an earlier visit is undone from what the server keeps. */
+  readonly undoEarlier = createEffect(() =>
+    this.actions.pipe(
+      ofType(ProjectActions.earlierAsked),
+      withLatestFrom(this.store.select(projectFeature.selectProjectState)),
+      exhaustMap(([, { open, past }]) => {
+        const revision = open?.ancestors[0];
+        if (!open || revision === undefined || past.length > 0) return EMPTY;
+        return from(this.api.timelineAt(open.id, revision)).pipe(
+          map((timeline) => {
+            this.revisions.set(timeline, revision);
+            return ProjectActions.ancestorOpened({ revision, timeline });
+          }),
+          catchError(failed),
+        );
+      }),
+    ),
+  );
+
   readonly open = createEffect(() =>
     this.actions.pipe(
       ofType(ProjectActions.chosen),
@@ -91,12 +137,14 @@ export class ProjectEffects {
       ofType(ServerActions.connectionFound),
       filter(({ again }) => again),
       withLatestFrom(this.store.select(projectFeature.selectProjectState)),
-      mergeMap(([, { open, edits, keptEdits }]) => {
+      mergeMap(([, { open, past, edits, keptEdits }]) => {
         if (!open) return of(ProjectActions.pageOpened());
         const chosen = ProjectActions.chosen({ projectId: open.id });
         if (edits === keptEdits) return of(chosen);
         const isKept = ({ type }: Action): boolean => type === ProjectActions.kept.type;
-        return this.keep(open, edits).pipe(mergeMap((said) => (isKept(said) ? [said, chosen] : [said])));
+        return this.keep(open, past, edits).pipe(
+          mergeMap((said) => (isKept(said) ? [said, chosen] : [said])),
+        );
       }),
     ),
   );
@@ -106,6 +154,7 @@ export class ProjectEffects {
       ofType(
         ProjectActions.timelineEdited,
         ProjectActions.editTakenBack,
+        ProjectActions.ancestorOpened,
         ProjectActions.editDoneAgain,
         ProjectActions.deliveryEdited,
       ),
@@ -113,8 +162,8 @@ export class ProjectEffects {
       // Looked up only when the save before has ended, so that it is based on that one's revision.
       concatMap(() =>
         of(null).pipe(
-          withLatestFrom(this.store.select(selectProject), this.store.select(projectFeature.selectEdits)),
-          mergeMap(([, project, edits]) => (project ? this.keep(project, edits) : EMPTY)),
+          withLatestFrom(this.store.select(projectFeature.selectProjectState)),
+          mergeMap(([, { open, past, edits }]) => (open ? this.keep(open, past, edits) : EMPTY)),
         ),
       ),
     ),
@@ -169,11 +218,24 @@ export class ProjectEffects {
     ),
   );
 
-  private keep(project: Project, edits: number): Observable<Action> {
-    return from(this.api.changeProject(project.id, changeOf(project))).pipe(
-      map((kept) => ProjectActions.kept({ project: kept, edits })),
+  private keep(project: Project, past: readonly Timeline[], edits: number): Observable<Action> {
+    const change = { ...changeOf(project), parent: this.parentOf(project, past) };
+    return from(this.api.changeProject(project.id, change)).pipe(
+      map((kept) => {
+        this.revisions.set(project.timeline, kept.revision);
+        return ProjectActions.kept({ project: kept, edits });
+      }),
       catchError((error: unknown) => this.refused(error, project)),
     );
+  }
+
+  // Where undo leads from here: to the last timeline of this visit that was kept, else to where it began.
+  private parentOf({ ancestors }: Project, past: readonly Timeline[]): number | null {
+    for (let at = past.length - 1; at >= 0; at--) {
+      const revision = this.revisions.get(past[at]!);
+      if (revision !== undefined) return revision;
+    }
+    return ancestors[0] ?? null;
   }
 
   private uploadOne(projectId: string, file: File): Observable<Action> {
@@ -204,6 +266,7 @@ export class ProjectEffects {
       api.exports(id),
     ]);
     localStorage.setItem(LAST_PROJECT, id);
+    this.revisions.set(project.timeline, project.revision);
     return ProjectActions.opened({ project, sources, copies, jobs, runs, scrubs, exports });
   }
 

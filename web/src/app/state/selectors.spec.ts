@@ -43,6 +43,8 @@ function state(tuning: Partial<Tuning> = {}, copies: LightCopy[] = []) {
     delivery: defaultDelivery(UHD),
     filters: [],
     revision: 0,
+    ancestors: [],
+    takesFirstShape: false,
     createdAt: '',
   };
   return {

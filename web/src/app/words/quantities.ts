@@ -49,6 +49,10 @@ export const framesPerSecond = (value: number): string => `${rounded(value)} fra
 export const rateText = ({ num, den }: { readonly num: number; readonly den: number }): string =>
   `${Number((num / den).toFixed(3))} frames/s`;
 
+/** A moment as date and time of this machine. */
+export const timeText = (iso: string): string =>
+  new Date(iso).toLocaleString('en-GB', { dateStyle: 'short', timeStyle: 'medium' });
+
 export const pixels = ({ width, height }: { width: number; height: number }): string =>
   `${width} × ${height}`;
 

@@ -39,8 +39,12 @@ describe('words for sources', () => {
   it('say lengths, containers and who decodes', () => {
     expect(lengthText(12)).toBe('12.00 s');
     expect(lengthText(75.25)).toBe('1 min 15.3 s');
-    expect(containerText('mov,mp4,m4a,3gp,3g2,mj2')).toBe('MP4 or MOV');
-    expect(containerText('mxf')).toBe('mxf');
+    expect(containerText({ container: 'mov,mp4,m4a,3gp,3g2,mj2', picture: pictureFacts() })).toBe(
+      'MP4 or MOV',
+    );
+    expect(containerText({ container: 'mov,mp4,m4a,3gp,3g2,mj2', picture: null })).toBe('MP4 sound (M4A)');
+    expect(containerText({ container: 'mpegts', picture: null })).toBe('MPEG transport stream');
+    expect(containerText({ container: 'nut', picture: null })).toBe('NUT');
     expect(originText({ choice: 'original', decoder: 'server' })).toBe('original, decoded by the server');
   });
 });

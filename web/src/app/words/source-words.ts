@@ -5,6 +5,7 @@ import {
   type Condition,
   type ConditionKind,
   type PictureFacts,
+  type SourceFacts,
 } from '@hone/core/media';
 import { toNumber, type Rational } from '@hone/core/time';
 import type { PictureOrigin } from '@hone/player';
@@ -25,7 +26,7 @@ export const lengthText = (seconds: number): string => {
 
 export const STATE_TEXTS: Readonly<Record<Source['state'], string>> = {
   ready: 'ready',
-  expected: 'being made',
+  expected: 'waiting',
   growing: 'still growing',
   missing: 'missing',
   unreadable: 'unreadable',
@@ -54,8 +55,8 @@ function pictureGroup(picture: PictureFacts, source: Source): FactGroup {
     facts: [
       ['Codec', [picture.codec, picture.profile].filter(Boolean).join(', ')],
       ['Level', picture.level === null ? 'none' : String(picture.level)],
-      ['Size', pixels(picture.size)],
-      ['Shown as', `${pixels(shownSize(picture))}, turned by ${picture.rotation}°`],
+      ['Size', pixels(shownSize(picture))],
+      ['Stored', `${pixels(picture.size)}, ${rotationText(picture.rotation)}`],
       ['Pixel aspect', fraction(picture.pixelAspect)],
       ['Rate', `${rateText(picture.rate)} (${fraction(picture.rate)})`],
       [
@@ -130,7 +131,7 @@ export function factGroups(source: Source, copy: LightCopy | null): FactGroup[] 
   const file: FactGroup = {
     title: 'File',
     facts: [
-      ['Container', containerText(facts.container)],
+      ['Container', containerText(facts)],
       ['Folder', source.folder],
       ['Drive', source.drive],
       ['On disk', bytes(source.bytes)],
@@ -149,7 +150,7 @@ export function factGroups(source: Source, copy: LightCopy | null): FactGroup[] 
     groups.push({
       title: 'Sound',
       facts: [
-        ['Codec', `${codec}, ${sampleRate} Hz, ${channels} channels`],
+        ['Codec', `${codec}, ${sampleRate} Hz, ${channelText(channels)}`],
         ['Decoding', prepared ? `${Math.round(prepared.timesRealTime)} times real time` : 'not measured yet'],
         [
           'Prepared',
@@ -189,9 +190,36 @@ export const conditionText = ({ kind, not, value }: Condition): string =>
   CONDITION_TEXTS[kind][not ? 1 : 0].replace('{}', String(value ?? ''));
 
 // ffprobe names all containers that one reader of its reads.
-const FAMILIES: Readonly<Record<string, string>> = {
-  'mov,mp4,m4a,3gp,3g2,mj2': 'MP4 or MOV',
-  'matroska,webm': 'Matroska or WebM',
+const FAMILIES: Readonly<Record<string, readonly [picture: string, soundOnly: string]>> = {
+  'mov,mp4,m4a,3gp,3g2,mj2': ['MP4 or MOV', 'MP4 sound (M4A)'],
+  'matroska,webm': ['Matroska or WebM', 'Matroska sound'],
+  mpegts: ['MPEG transport stream', 'MPEG transport stream'],
+  mpeg: ['MPEG program stream', 'MPEG program stream'],
+  avi: ['AVI', 'AVI'],
+  mxf: ['MXF', 'MXF'],
+  ogg: ['Ogg', 'Ogg'],
+  wav: ['WAV', 'WAV'],
+  aiff: ['AIFF', 'AIFF'],
+  flac: ['FLAC', 'FLAC'],
+  mp3: ['MP3', 'MP3'],
+  aac: ['ADTS (AAC)', 'ADTS (AAC)'],
+  flv: ['Flash video', 'Flash video'],
+  asf: ['ASF', 'ASF'],
+  image2: ['numbered stills', 'numbered stills'],
 };
 
-export const containerText = (container: string): string => FAMILIES[container] ?? container;
+export function containerText({ container, picture }: Pick<SourceFacts, 'container' | 'picture'>): string {
+  return FAMILIES[container]?.[picture ? 0 : 1] ?? container.toUpperCase();
+}
+
+export function channelText(channels: number): string {
+  if (channels === 1) return 'mono';
+  return channels === 2 ? 'stereo' : `${channels} channels`;
+}
+
+/** How a picture is turned when it is shown. */
+export const rotationText = (degrees: number): string => {
+  if (degrees === 0) return 'upright';
+  if (degrees === 180) return 'turned upside down';
+  return degrees === 90 ? 'turned 90° clockwise' : 'turned 90° counterclockwise';
+};

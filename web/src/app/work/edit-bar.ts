@@ -33,10 +33,12 @@ export class EditBar {
   readonly snapping = this.store.selectSignal(editingFeature.selectSnapping);
   readonly effectsOpen = this.store.selectSignal(editingFeature.selectEffectsOpen);
   private readonly past = this.store.selectSignal(projectFeature.selectPast);
+  private readonly opened = this.store.selectSignal(projectFeature.selectOpen);
   private readonly future = this.store.selectSignal(projectFeature.selectFuture);
   readonly canEdit = computed(() => this.editor.timeline() !== null);
   readonly none = computed(() => this.editor.chosen().length === 0);
-  readonly canTakeBack = computed(() => this.past().length > 0);
+  /** Also what was edited in an earlier visit. */
+  readonly canTakeBack = computed(() => this.past().length > 0 || (this.opened()?.ancestors.length ?? 0) > 0);
   readonly canDoAgain = computed(() => this.future().length > 0);
   /** What an edit list would lose. */
   readonly losses = computed(() => {

@@ -32,6 +32,7 @@ import { sentenceOf } from '../api/api';
 import { Playback } from '../playback/playback';
 import { EditActions, ProjectActions } from '../state/actions';
 import { editingFeature } from '../state/editing.feature';
+import { projectFeature } from '../state/features';
 import { selectProject, selectSources, selectSubject } from '../state/selectors';
 
 const newId = (): string => crypto.randomUUID();
@@ -42,6 +43,7 @@ export class TimelineEditor {
   private readonly store = inject(Store);
   private readonly playback = inject(Playback);
   private readonly project = this.store.selectSignal(selectProject);
+  private readonly past = this.store.selectSignal(projectFeature.selectPast);
   private readonly subject = this.store.selectSignal(selectSubject);
   private readonly sources = this.store.selectSignal(selectSources);
   private readonly copied = this.store.selectSignal(editingFeature.selectCopied);
@@ -200,7 +202,9 @@ export class TimelineEditor {
   }
 
   takeBack(): void {
-    this.store.dispatch(ProjectActions.editTakenBack());
+    // What was done in an earlier visit is undone by what the server keeps.
+    const isEarlier = this.past().length === 0 && (this.project()?.ancestors.length ?? 0) > 0;
+    this.store.dispatch(isEarlier ? ProjectActions.earlierAsked() : ProjectActions.editTakenBack());
   }
 
   doAgain(): void {

@@ -53,7 +53,8 @@ export class TimelineLanes {
   private readonly pointed = signal<{ readonly frame: number; readonly y: number } | null>(null);
   private scrubbing = false;
 
-  readonly lanes = computed(() => lanesFor(this.run() !== null));
+  /** Always the same ones, so that nothing moves when a run comes in. */
+  readonly lanes = signal(allLanes()).asReadonly();
   readonly height = computed(() => {
     const last = this.lanes().at(-1)!.area;
     return last.top + last.height + 2;
@@ -163,7 +164,7 @@ const PREDICTED = 'Late, predicted';
 const BEFORE = 'Late, run before';
 const LAST = 'Late, last run';
 
-function lanesFor(hasRun: boolean): readonly Lane[] {
+function allLanes(): readonly Lane[] {
   const lanes: Lane[] = [];
   let top = 3;
   const add = (label: string, height: number, stage: Stage | null = null): void => {
@@ -171,7 +172,7 @@ function lanesFor(hasRun: boolean): readonly Lane[] {
     top += height + (stage ? 1 : 2);
   };
   add(PREDICTED, 14);
-  if (hasRun) add(BEFORE, 14);
+  add(BEFORE, 14);
   add(LAST, 14);
   for (const stage of STAGES) add(`${STAGE_NAMES[stage]} load`, 14, stage);
   return lanes;

@@ -234,7 +234,7 @@ export class TimelineView {
     const sources = new Map(this.sources().map((source) => [source.id, source]));
     return ({ sourceId }, track) => {
       const source = sources.get(sourceId);
-      if (!source || source.state === 'expected') return 'being made';
+      if (!source || source.state === 'expected') return 'waiting';
       if (source.state !== 'ready') return source.state;
       if (track.kind === 'sound') return '';
       return plan?.pictures[sourceId]?.choice ?? '';

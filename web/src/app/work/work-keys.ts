@@ -9,6 +9,10 @@ import { selectLength, selectPlan, selectTuning } from '../state/selectors';
 import { TimelineEditor } from './timeline-editor';
 import { TimelineRange } from './timeline-range';
 
+/** Fields in which keys are text. */
+const TYPED =
+  'textarea, input:not([type="checkbox"], [type="range"], [type="radio"], [type="button"], [type="file"])';
+
 /** The keys of the work page. */
 @Injectable()
 export class WorkKeys {
@@ -80,13 +84,12 @@ export class WorkKeys {
   press(event: KeyboardEvent): void {
     const target = event.target as HTMLElement | null;
     if (event.defaultPrevented) return;
-    if (
-      target?.closest(
-        'input, textarea, select, mat-select, [role="dialog"], [role="menu"], [role="listbox"], [role="radiogroup"]',
-      )
-    )
-      return;
-    const onControl = target?.closest('button, a, summary') !== null && target !== null;
+    if (target?.closest(TYPED) || target?.closest('[role="dialog"], [role="menu"], [role="listbox"]')) return;
+    // A control that was clicked keeps the focus, but whoever plays by the keyboard means the page. One that was reached by
+    // the keyboard is meant itself.
+    const isMeant = target?.matches(':focus-visible') ?? false;
+    if (isMeant && target?.closest('input, select, mat-select, [role="radiogroup"]')) return;
+    const onControl = isMeant && target?.closest('button, a, summary') !== null;
     const key = event.key.toLowerCase();
     if (onControl && (key === ' ' || key === 'enter')) return;
     const action = this.actionOf(event);

@@ -5,7 +5,7 @@ import { Store } from '@ngrx/store';
 import { Playback } from '../playback/playback';
 import { projectFeature } from '../state/features';
 import { PlayerActions } from '../state/actions';
-import { selectLength, selectProject, selectSources, selectSubject } from '../state/selectors';
+import { selectLength, selectProject, selectSources, selectSubject, selectUsedIds } from '../state/selectors';
 import { editingFeature } from '../state/editing.feature';
 import { EffectPanel } from '../effects/effect-panel';
 import { CauseList } from './cause-list';
@@ -46,9 +46,12 @@ export class WorkPage {
   readonly subject = this.store.selectSignal(selectSubject);
   readonly effectsOpen = this.store.selectSignal(editingFeature.selectEffectsOpen);
   readonly isEmpty = computed(() => this.length() === 0);
-  readonly expected = computed(() => this.sources().filter(({ state }) => state === 'expected').length);
+  private readonly used = this.store.selectSignal(selectUsedIds);
+  /** The sources of the clips on the timeline; what is wrong with others is said on the page Sources. */
+  private readonly onTimeline = computed(() => this.sources().filter(({ id }) => this.used().has(id)));
+  readonly expected = computed(() => this.onTimeline().filter(({ state }) => state === 'expected'));
   readonly missing = computed(() =>
-    this.sources().filter(({ state }) => state === 'missing' || state === 'unreadable'),
+    this.onTimeline().filter(({ state }) => state === 'missing' || state === 'unreadable'),
   );
 
   toTimeline(): void {

@@ -1,0 +1,39 @@
+import { stat } from 'node:fs/promises';
+import { join } from 'node:path';
+import { toNumber } from '@hone/core/time';
+import { timelineLength } from '@hone/core/timeline';
+import { Router } from 'express';
+import { plainFile } from '../ffmpeg/input.js';
+import { UserError } from '../http/problems.js';
+import { drawStrip, stripOf, stripPath } from '../media/strip-job.js';
+import type { ExportStore } from './export-store.js';
+
+/**
+ * Pictures of exports, for those that a browser does not play. They are drawn when they are first asked for.
+ * @param dataFolder where previews and what is needed meanwhile are kept
+ */
+export function exportStripRoutes(exports: ExportStore, ffmpeg: string, dataFolder: string): Router {
+  const router = Router();
+  const drawing = new Map<string, Promise<void>>();
+
+  router.get('/export-strips/:id', async (request, response) => {
+    const row = await exports.get(request.params.id);
+    if (row.state !== 'ready') throw new UserError(409, 'Not ready', 'This export is not ready.');
+    const path = stripPath(join(dataFolder, 'previews'), row.id);
+    if (!(await stat(path).catch(() => undefined))) {
+      const { timeline, delivery } = row;
+      const order = {
+        input: plainFile(row.path),
+        seconds: timelineLength(timeline) / toNumber(timeline.rate),
+        strip: stripOf(delivery.size),
+      };
+      const drawn = drawing.get(row.id) ?? drawStrip(ffmpeg, order, path, join(dataFolder, 'scratch'));
+      drawing.set(row.id, drawn);
+      await drawn.finally(() => drawing.delete(row.id));
+    }
+    response.set('Cache-Control', 'no-store').type('image/jpeg');
+    response.sendFile(path, { dotfiles: 'allow', cacheControl: false });
+  });
+
+  return router;
+}
