@@ -1,3 +1,4 @@
+import { crashes } from './crashes.js';
 import { index } from './index-packets.js';
 import { optimize } from './optimize.js';
 import { player } from './player.js';
@@ -16,6 +17,7 @@ const BENCHES: Readonly<Record<string, (folder?: string) => Promise<Record<strin
   serverdecode,
   simulate,
   timeline,
+  crashes,
 };
 
 const name = process.argv[2] ?? '';

@@ -48,6 +48,8 @@ function originalFile({ id, stills }: Source, facts: SourceFacts): MediaFile {
   return {
     framesUrl: `/media/frames/${id}`,
     serverOnly: serverDecodeReason(facts, stills),
+    hasAlpha: picture.alpha,
+    premultiplied: picture.alpha && picture.premultiplied === true,
     choice: 'original',
     url: urlOf('sources', id),
     size: picture.size,
@@ -65,6 +67,8 @@ function copyFile(copy: LightCopy, picture: PictureFacts): MediaFile {
     choice: 'light copy',
     framesUrl: null,
     serverOnly: null,
+    hasAlpha: false,
+    premultiplied: false,
     url: urlOf('copies', copy.id),
     size: { width: copy.width, height: copy.height },
     rate: picture.rate,

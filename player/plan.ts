@@ -18,6 +18,10 @@ export interface MediaFile {
   readonly frameCount: number;
   /** Where the server gives out its decoded frames; null when only the browser can decode it. */
   readonly framesUrl: string | null;
+  /** Whether a plane of alpha follows each of its pictures. */
+  readonly hasAlpha: boolean;
+  /** Whether its colours are those over black; another answer makes other pictures. */
+  readonly premultiplied: boolean;
   /** Why the browser is not asked to decode it; null when it is. */
   readonly serverOnly: string | null;
 }

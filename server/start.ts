@@ -38,6 +38,7 @@ import { soundHandler } from './media/sound-job.js';
 import { stripHandler } from './media/strip-job.js';
 import { SourceWatcher } from './media/watch.js';
 import { Folders } from './media/folders.js';
+import { damageHandler } from './media/damage-job.js';
 import { hashHandler } from './media/hash.js';
 import { Importer, readHandler } from './media/import.js';
 import { Removal } from './media/removal.js';
@@ -188,6 +189,7 @@ function assemble(config: Config, database: Database, bus: EventBus, log: Logger
   const scratch = join(config.dataFolder, 'scratch');
   queue.register(readHandler(sources, importer));
   queue.register(hashHandler(sources));
+  queue.register(damageHandler(sources, config.ffmpeg));
   queue.register(indexHandler(sources, config));
   queue.register(stripHandler(sources, config.ffmpeg, previews, scratch));
   queue.register(soundHandler(sources, config.ffmpeg, previews));

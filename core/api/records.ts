@@ -59,6 +59,12 @@ export interface PreparedSound {
   readonly decoded: boolean;
 }
 
+/** A part of a source whose pictures are damaged, seconds from its first frame. */
+export interface DamagedPart {
+  readonly fromSeconds: number;
+  readonly toSeconds: number;
+}
+
 export interface Source {
   readonly id: string;
   readonly projectId: string;
@@ -84,6 +90,8 @@ export interface Source {
   readonly stamp: string;
   readonly strip: Filmstrip | null;
   readonly sound: PreparedSound | null;
+  /** What decoding found to be damaged; null until it was looked for. */
+  readonly damage: readonly DamagedPart[] | null;
 }
 
 /** How like its source a light copy is, by ffmpeg's filters on frames spread over the clip. */

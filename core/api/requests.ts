@@ -97,6 +97,8 @@ export interface SourceChange {
   readonly bin?: string | undefined;
   readonly addTag?: string | undefined;
   readonly removeTag?: string | undefined;
+  /** How the colours of transparent pictures are to be taken. */
+  readonly premultiplied?: boolean | undefined;
 }
 
 const tag = () => string().strict().trim().min(1).max(60).optional().default(undefined);
@@ -111,6 +113,7 @@ export const sourceChangeSchema = object({
     .default(undefined),
   addTag: tag(),
   removeTag: tag(),
+  premultiplied: boolean().strict().optional(),
 }).noUnknown();
 
 export interface SourceRemoval {

@@ -122,6 +122,8 @@ function wantedCopies(
   const ids = new Set(played.map(({ sourceId }) => sourceId));
   return sources.flatMap(({ id, facts }): WantedCopy[] => {
     if (!ids.has(id) || work.media.get(id)?.choice !== 'original' || !facts?.picture) return [];
+    // A copy would lose its transparency.
+    if (facts.picture.alpha) return [];
     if (copies.some(({ sourceId, state }) => sourceId === id && state === 'ready')) return [];
     const divisor = fittingDivisor(shownSize(facts.picture), largestRaster(timeline, id, facts, frame));
     return [{ sourceId: id, divisor }];

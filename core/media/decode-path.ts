@@ -19,6 +19,7 @@ export function serverDecodeReason(facts: SourceFacts, stills: Stills | null): s
   const { picture } = facts;
   if (stills) return 'numbered still images';
   if (!picture) return null;
+  if (picture.alpha) return 'no browser decodes transparency';
   if (picture.scan !== 'progressive') return 'interlaced';
   if (!TRIED_BY_PAGE.includes(picture.codec)) return `no browser decodes ${picture.codec}`;
   if (!isReadByPage(facts)) return `no browser reads ${facts.container}`;

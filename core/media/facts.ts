@@ -3,7 +3,7 @@ import type { FrameSize, Placeable } from '../timeline/index.js';
 import type { PixelFormatFacts } from './pixel-format.js';
 
 /** Grows when probing finds out more: sources whose facts are of another version are read again. */
-export const FACTS_VERSION = 2;
+export const FACTS_VERSION = 3;
 
 /** How the lines of a picture were taken. */
 export type Scan = 'progressive' | 'top field first' | 'bottom field first';
@@ -37,6 +37,8 @@ export interface PictureFacts extends PixelFormatFacts {
   readonly frameCount: number;
   readonly pixelFormat: string;
   readonly scan: Scan;
+  /** Whether its colours are those over black where it is transparent; somebody has to say it, files do not. */
+  readonly premultiplied?: boolean | undefined;
   readonly colour: ColourTags;
   /** Ticks per second of the time stamps in the file. */
   readonly timescale: number;

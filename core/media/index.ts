@@ -1,3 +1,4 @@
+export * from './alpha.js';
 export * from './facts.js';
 export * from './frame-header.js';
 export * from './copy-format.js';

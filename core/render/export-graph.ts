@@ -1,4 +1,11 @@
-import { deinterlacing, scaleColours, stereoFilter, type SourceFacts } from '../media/index.js';
+import {
+  deinterlacing,
+  hasTransparency,
+  scaleColours,
+  stereoFilter,
+  straightAlpha,
+  type SourceFacts,
+} from '../media/index.js';
 import { divide, formatRational, rational, subtract, toNumber, type Rational } from '../time/index.js';
 import type { FrameSize, Timeline } from '../timeline/index.js';
 import { counted } from './counted.js';
@@ -204,14 +211,27 @@ export function sizedLayer(
 ): { readonly filters: readonly string[]; readonly layer: SizedLayer } {
   const pose = layerPose(layer, facts, frame);
   const { width, height } = pose.raster;
+  const picture = facts.picture!;
+  const isTransparent = hasTransparency(facts);
   const scaled =
-    `[${input}]${picked},scale=${width}:${height}:flags=bicubic:${scaleColours(facts.picture!)},` +
-    `format=yuv420p,setsar=1,${COLOUR_TAGS},${counted(piece.rate)}[${piece.name}]`;
-  const effects = effectFilters(piece.name, layer.effects, pose, frame, piece, assets);
+    `[${input}]${picked},${straightAlpha(picture)}scale=${width}:${height}:flags=bicubic:${scaleColours(picture)},` +
+    `format=${isTransparent ? 'yuva420p' : 'yuv420p'},setsar=1,${COLOUR_TAGS},${counted(piece.rate)}`;
+  const [colours, alpha] = [`${piece.name}colours`, `${piece.name}alpha`];
+  const source = isTransparent
+    ? [
+        `${scaled},split[${piece.name}][${alpha}whole]`,
+        `[${piece.name}]format=yuv420p,${COLOUR_TAGS}[${colours}]`,
+        `[${alpha}whole]alphaextract,format=gray[${alpha}]`,
+      ]
+    : [`${scaled}[${colours}]`];
+  const made = effectFilters(
+    { picture: colours, alpha: isTransparent ? alpha : null },
+    ...([layer.effects, pose, frame, piece, assets] as const),
+  );
   const corner = { x: pose.placement?.x ?? 0, y: pose.placement?.y ?? 0 };
   return {
-    filters: [scaled, ...effects.filters],
-    layer: { label: effects.label, corner, mix: layer.mix },
+    filters: [...source, ...made.filters],
+    layer: { label: made.label, corner, mix: layer.mix },
   };
 }
 

@@ -11,7 +11,7 @@ import {
   type Timeline,
   type Track,
 } from '../timeline/index.js';
-import { shownSize, type SourceFacts } from '../media/index.js';
+import { hasTransparency, shownSize, type SourceFacts } from '../media/index.js';
 import { effectsDone, isOpaque, poseOf, textOf, type KnownEffect, type Pose } from './effects/index.js';
 import type { Mix } from './mix.js';
 import type { Placement } from './placement.js';
@@ -98,7 +98,7 @@ export function largestRaster(
 }
 
 function covers(layer: Layer, facts: SourceFacts | undefined, frame: FrameSize): boolean {
-  if (!facts?.picture || !isOpaque(layer.effects)) return false;
+  if (!facts?.picture || hasTransparency(facts) || !isOpaque(layer.effects)) return false;
   const { placement } = layerPose(layer, facts, frame);
   return placement !== null && fillsFrame(placement, frame);
 }

@@ -69,6 +69,7 @@ export function readySource(
     stills: null,
     stamp: '1',
     strip: null,
+    damage: null,
     sound: null,
     ...other,
   };

@@ -67,7 +67,7 @@ describe('from choppy to smooth, by hand', () => {
     await page.getByRole('button', { name: 'Put on timeline' }).click();
     await expect
       .poll(async () => (await server.get<Project>(`projects/${project.id}`)).revision)
-      .toBeGreaterThan(1);
+      .toBeGreaterThan(0);
     await page.getByText('taken from the first clip: 3840 × 2160, 60 frames/s').waitFor();
     await page.getByRole('button', { name: 'Dismiss' }).click();
     const { timeline } = await server.get<Project>(`projects/${project.id}`);

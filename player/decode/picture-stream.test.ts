@@ -104,6 +104,8 @@ function setUp(file: FakeFile, setting: Setting) {
       frameCount: file.stamps.length,
       framesUrl: null,
       serverOnly: null,
+      hasAlpha: false,
+      premultiplied: false,
     },
     from: setting.from ?? 0,
     to: setting.to,

@@ -23,10 +23,12 @@ export class ServerSupply implements PictureSupply {
   /**
    * @param url address of the source's frames
    * @param size in which they are wanted
+   * @param hasAlpha whether a plane of alpha follows each picture
    */
   constructor(
     private readonly url: string,
     private readonly size: FrameSize,
+    private readonly hasAlpha = false,
   ) {}
 
   startAt(seconds: number): Promise<void> {
@@ -85,7 +87,7 @@ export class ServerSupply implements PictureSupply {
     }
     const reader = new ExactReader(reply.body.getReader({ mode: 'byob' }));
     // Header and picture stand behind each other in one piece of memory, which the stream fills in place.
-    const bytes = FRAME_HEADER_BYTES + planarBytes(width, height);
+    const bytes = FRAME_HEADER_BYTES + planarBytes(width, height) + (this.hasAlpha ? width * height : 0);
     while (generation === this.generation) {
       const filled = await reader.fill(this.spare.pop() ?? new Uint8Array(bytes));
       if (!filled) break;

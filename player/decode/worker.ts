@@ -1,8 +1,10 @@
+import type { FrameSize } from '@hone/core/timeline';
 import { Control } from '../shared/control.js';
 import { loadKernels, type Kernels } from '../shared/kernels.js';
 import {
   isVideo709,
   planarAt,
+  planarBytes,
   recodeCoefficients,
   VIDEO_BT709,
   type ColourCoding,
@@ -98,7 +100,8 @@ class DecodeWorker {
         this.refused.add(url);
       }
     }
-    if (this.streams.has(spec.id)) await stream.run(new ServerSupply(framesUrl, spec.target));
+    if (this.streams.has(spec.id))
+      await stream.run(new ServerSupply(framesUrl, spec.target, spec.file.hasAlpha));
   }
 
   private close(id: number): void {
@@ -124,6 +127,12 @@ class DecodeWorker {
     return result;
   }
 
+  // The alpha of chroma stands behind that of luma.
+  private halveAlpha(address: number, { width, height }: FrameSize): void {
+    const alpha = address + planarBytes(width, height);
+    this.kernels.reduceBox(alpha, width, alpha + width * height, width >> 1, height >> 1, 2);
+  }
+
   private async reduced(
     decoded: DecodedFrame['frame'],
     spec: StreamSpec,
@@ -131,6 +140,7 @@ class DecodeWorker {
   ): Promise<ColourCoding> {
     if ('planes' in decoded) {
       new Uint8Array(this.memory.buffer).set(decoded.planes, address);
+      if (spec.file.hasAlpha) this.halveAlpha(address, spec.target);
       return VIDEO_BT709;
     }
     if (!this.workspace) throw new Error('The decode worker has no room yet.');

@@ -7,7 +7,7 @@ import { reductionBytes } from '../decode/reduce-frame.js';
 import { Workspace } from '../decode/workspace.js';
 import { FIRST_FREE, PAGE } from '../shared/kernels.js';
 import type { DecodeRoom } from '../shared/messages.js';
-import { planarBytes } from '../shared/picture.js';
+import { alphaBytes, planarBytes } from '../shared/picture.js';
 import type { ComposeRoom } from './composer.js';
 import { SHAPE_BYTES } from './shaping.js';
 import { MOST_SLATES } from './slates.js';
@@ -40,8 +40,10 @@ export function layoutFor(plan: PreviewPlan, decoders: number, poolBytes: number
   const layers = Math.max(1, ...preview.graph.stretches.map((stretch) => stretch.layers.length));
   const bytesOf = (size: FrameSize): number => planarBytes(size.width, size.height);
   const [playing, resting] = [rastersIn(plan, preview.playSize), rastersIn(plan, preview.restSize)];
+  const withAlpha = ({ raster, file }: Rastered): number =>
+    bytesOf(raster) + (file.hasAlpha ? alphaBytes(raster.width, raster.height) : 0);
   const mostOf = (size: FrameSize, rasters: readonly Rastered[]): number =>
-    Math.max(bytesOf(size), ...rasters.map(({ raster }) => bytesOf(raster)));
+    Math.max(bytesOf(size), ...rasters.map(withAlpha));
   const playBytes = mostOf(preview.playSize, playing);
   const restBytes = mostOf(preview.restSize, resting);
   const rastered = [...playing, ...resting];
@@ -54,14 +56,16 @@ export function layoutFor(plan: PreviewPlan, decoders: number, poolBytes: number
   const restSlots = Array.from({ length: 2 * layers }, () => take(restBytes));
   const seen = preview.graph.stretches.flatMap((stretch) => stretch.layers);
   const mixes = seen.some(({ mix }) => mix !== null);
-  const shapes = seen.some(({ effects }) => !isOpaque(effects) || transformOf(effects));
-  const alphaBytes = Math.max(largest, playBytes, restBytes);
+  const isTransparent = Object.values(plan.pictures).some(({ hasAlpha }) => hasAlpha);
+  const shapes = isTransparent || seen.some(({ effects }) => !isOpaque(effects) || transformOf(effects));
+  const shapeBytes = Math.max(largest, playBytes, restBytes);
   const compose: ComposeRoom = {
     composed: take(largest),
     mixing: [take(mixes ? largest : 0), take(mixes ? largest : 0)],
     colours: take(4 * mostPixels),
     warped: take(shapes ? 2 * largest : 0),
-    alphas: Array.from({ length: shapes ? layers + 1 : 0 }, () => take(alphaBytes)),
+    alphas: Array.from({ length: shapes ? layers + 1 : 0 }, () => take(shapeBytes)),
+    product: take(isTransparent ? shapeBytes : 0),
     shapes: take(SHAPE_BYTES),
   };
   const workBytes = Workspace.bytesFor(largestReduction(rastered));

@@ -62,6 +62,7 @@ function isWhole({ picture, effects }: DrawnLayer, size: FrameSize): boolean {
   return (
     placement !== undefined &&
     placement !== null &&
+    !picture?.hasAlpha &&
     isOpaque(effects) &&
     fillsFrame(placement, size) &&
     placement.width === size.width &&

@@ -9,7 +9,7 @@ import {
 } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Kernels } from '../shared/kernels.js';
-import { planarAt, type Planes } from '../shared/picture.js';
+import { planarAt, planarBytes, type Planes } from '../shared/picture.js';
 
 const MOST_SHAPES = 32;
 const SHAPE_NUMBERS = 10;
@@ -36,12 +36,16 @@ export interface ShapingRoom {
   /** Room for the alpha of a picture each; one more than pictures can be seen at once. */
   readonly alphas: readonly number[];
   readonly shapes: number;
+  /** Room for the alpha of a picture that has one of its own and is cut as well. */
+  readonly product: number;
 }
 
 /** A picture that is to be shaped. */
 export interface UnshapedPicture {
   readonly clipId: string;
   readonly address: number;
+  /** Whether its own alpha stands behind its planes. */
+  readonly hasAlpha: boolean;
   readonly pose: Pose;
   readonly effects: readonly KnownEffect[];
   /** Frame of its clip. */
@@ -69,7 +73,9 @@ export class Shaping {
     const planes = planarAt(picture.address, pose.raster.width, pose.raster.height);
     if (pose.placement) {
       const { x, y } = pose.placement;
-      const alpha = shapesOf(effects, pose.raster, numbersAt(at)).length ? this.alphaOf(picture, room) : null;
+      const isCut = shapesOf(effects, pose.raster, numbersAt(at)).length > 0;
+      const cut = isCut ? this.alphaOf(picture, room) : null;
+      const alpha = picture.hasAlpha ? this.withOwnAlpha(picture, cut, room) : cut;
       return { planes, alpha: alpha === null ? null : halves(alpha, pose.raster), x, y, opacity };
     }
     return { ...this.warp(picture, planes, frame, room), x: 0, y: 0, opacity };
@@ -92,13 +98,26 @@ export class Shaping {
     const [, , last] = targets;
     const alpha = last.address + last.width * last.height;
     const { width, height } = picture.pose.raster;
-    const seen = this.alphaOf(picture, room);
+    const cut = this.alphaOf(picture, room);
+    const seen = picture.hasAlpha ? this.withOwnAlpha(picture, cut, room) : cut;
     this.kernels.warpPlane(
       ...([seen, width, height, alpha, frame.width, frame.height, a, b, c, d, e, f] as const),
       0,
     );
     this.halve(alpha, frame);
     return { planes: targets, alpha: halves(alpha, frame) };
+  }
+
+  /** Address of a picture's own alpha times that of its shapes, with that of chroma behind it. */
+  private withOwnAlpha({ address, pose }: UnshapedPicture, cut: number | null, room: ShapingRoom): number {
+    const { width, height } = pose.raster;
+    const own = address + planarBytes(width, height);
+    if (cut === null) return own;
+    const bytes = new Uint8Array(this.memory.buffer);
+    for (let at = 0; at < width * height; at++)
+      bytes[room.product + at] = Math.round((bytes[own + at]! * bytes[cut + at]!) / 255);
+    this.halve(room.product, pose.raster);
+    return room.product;
   }
 
   /** Address of the alpha of a picture in its raster, with that of chroma behind it. */

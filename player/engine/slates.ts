@@ -28,7 +28,14 @@ export class Slates {
     for (const [other, picture] of this.kept) if (picture.address === address) this.kept.delete(other);
     this.draw(name, size, address);
     const pose = { raster: size, natural: size, placement: { x: 0, y: 0, ...size } };
-    const picture: ReadyPicture = { address, pose, effects: [], coding: VIDEO_BT709, decoder: 'browser' };
+    const picture: ReadyPicture = {
+      address,
+      pose,
+      effects: [],
+      coding: VIDEO_BT709,
+      decoder: 'browser',
+      hasAlpha: false,
+    };
     this.kept.set(key, picture);
     return picture;
   }

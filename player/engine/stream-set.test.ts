@@ -18,6 +18,8 @@ const file: MediaFile = {
   frameCount: 100,
   framesUrl: null,
   serverOnly: null,
+  hasAlpha: false,
+  premultiplied: false,
 };
 const passage = (clipId: string, from: number, to: number): Passage => ({
   clipId,

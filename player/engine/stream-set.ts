@@ -14,6 +14,8 @@ export interface ReadyPicture {
   readonly effects: Passage['effects'];
   readonly coding: ColourCoding;
   readonly decoder: Decoder;
+  /** Whether its own alpha stands behind it. */
+  readonly hasAlpha: boolean;
 }
 
 export interface StreamOptions {
@@ -31,6 +33,7 @@ interface OpenStream {
   readonly id: number;
   readonly passage: Passage;
   readonly pose: Pose;
+  readonly hasAlpha: boolean;
   readonly worker: number;
   readonly ahead: number;
   readonly slots: Set<number>;
@@ -80,6 +83,7 @@ export class StreamSet {
       id: this.nextId++,
       passage,
       pose,
+      hasAlpha: file.hasAlpha,
       worker: this.nextWorker++ % this.decoders.length,
       ahead: options.ahead ?? Infinity,
       slots: new Set(),
@@ -230,7 +234,7 @@ export class StreamSet {
     stream.next = frame + 1;
     const pictures = this.ready.get(frame) ?? new Map<string, ReadyPicture>();
     const { effects, clipId } = stream.passage;
-    pictures.set(clipId, { address, pose: stream.pose, effects, coding, decoder });
+    pictures.set(clipId, { address, pose: stream.pose, effects, coding, decoder, hasAlpha: stream.hasAlpha });
     this.ready.set(frame, pictures);
     this.holders.set(address, (this.holders.get(address) ?? 0) + 1);
   }

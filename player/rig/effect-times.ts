@@ -53,6 +53,7 @@ export function effectTimes(
   const shapingRoom = {
     warped: address + bytes,
     alphas: [address + 3 * bytes, address + 5 * bytes],
+    product: 0,
     shapes: address + 6 * bytes,
   };
   const timed = (kernel: EffectKernel, once: () => void): KernelTimes => {
@@ -72,7 +73,11 @@ export function effectTimes(
       timed(kernel, () => {
         shaping.forget();
         const pose = poseOf([each], size, size);
-        shaping.shape({ clipId: kernel, address, pose, effects: [each], at: 0 }, size, shapingRoom);
+        shaping.shape(
+          { clipId: kernel, address, hasAlpha: false, pose, effects: [each], at: 0 },
+          size,
+          shapingRoom,
+        );
       }),
     ),
   ];

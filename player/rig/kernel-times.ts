@@ -135,6 +135,7 @@ export class KernelBench {
       effects: [],
       coding: VIDEO_BT709,
       decoder: 'browser',
+      hasAlpha: false,
     };
     const drawn = Array.from({ length: layers }, (_, index) => ({
       picture,
@@ -148,6 +149,7 @@ export class KernelBench {
       colours: this.colours,
       warped: this.composed,
       alphas: [],
+      product: 0,
       shapes: this.composed,
     };
     return () => screen.draw(drawn, size, room);

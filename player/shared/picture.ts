@@ -14,6 +14,10 @@ export function planarBytes(width: number, height: number): number {
   return width * height + 2 * ((width + 1) >> 1) * ((height + 1) >> 1);
 }
 
+/** Bytes of the alpha of a picture: a plane for luma, and one of half its sides for chroma. */
+export const alphaBytes = (width: number, height: number): number =>
+  width * height + ((width + 1) >> 1) * ((height + 1) >> 1);
+
 /** The planes of an 8-bit 4:2:0 picture that begins at an address. */
 export function planarAt(address: number, width: number, height: number): Planes {
   const halfWidth = (width + 1) >> 1;

@@ -64,7 +64,14 @@ export class PreviewFrame {
       effects.setRoom(take(bytes), bytes);
       effects.apply(layer.effects, layer.at, address, pose.raster);
       return {
-        picture: { address, pose, effects: layer.effects, coding: VIDEO_BT709, decoder: 'browser' },
+        picture: {
+          address,
+          pose,
+          effects: layer.effects,
+          coding: VIDEO_BT709,
+          decoder: 'browser',
+          hasAlpha: false,
+        },
         mix: layer.mix ? { mix: layer.mix, share: mixShare(layer.mix, frame) } : undefined,
         clipId: String(index),
         effects: layer.effects,
@@ -80,6 +87,7 @@ export class PreviewFrame {
       warped: take(2 * bytes),
       alphas: [...drawn, null].map(() => take(largest)),
       shapes: take(SHAPE_BYTES),
+      product: 0,
     };
     new Composer(this.memory, this.kernels).compose(drawn, size, room);
     return new Uint8Array(this.memory.buffer, room.composed, bytes).slice();

@@ -1,6 +1,6 @@
 import { join } from 'node:path';
 import { checked, copyRequestSchema, type CopyRequest } from '@hone/core/api';
-import { intraH264 } from '@hone/core/media';
+import { hasTransparency, intraH264 } from '@hone/core/media';
 import { Router } from 'express';
 import { notFound, UserError } from '../http/problems.js';
 import type { JobQueue } from '../jobs/queue.js';
@@ -26,6 +26,11 @@ export function copyRoutes(
     if (unfit) {
       const why = unfit.problem ?? 'It has no picture.';
       throw new UserError(409, 'No copy possible', `"${unfit.name}" cannot be copied: ${why}`);
+    }
+    const transparent = rows.find(({ facts }) => hasTransparency(facts!));
+    if (transparent) {
+      const detail = `"${transparent.name}" has transparency, which light copies cannot hold yet; it plays from its original.`;
+      throw new UserError(409, 'No copy possible', detail);
     }
     return Promise.all(rows.map((row) => sources.resolved(row)));
   };

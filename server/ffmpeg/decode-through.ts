@@ -6,10 +6,11 @@ import { runFfmpeg, runTool, ToolError } from './process.js';
  * Looks whether the end of a file is there, by reading its last packets. What is in them does not matter here: damaged
  * pictures are no reason to refuse a file.
  * @param container as ffprobe names it
+ * @returns what was complained of on the way
  * @throws UnusableError when it is not; WaitingError when it cannot be read for the time being
  */
-export async function requireWhole(program: string, input: MediaInput, container: string): Promise<void> {
-  if (input.stills) return;
+export async function requireWhole(program: string, input: MediaInput, container: string): Promise<string> {
+  if (input.stills) return '';
   const args = ['-hide_banner', '-nostdin', '-v', 'warning', '-sseof', '-2', ...inputArguments(input)];
   const output = ['-map', '0:v:0?', '-map', '0:a:0?', '-c', 'copy', '-f', 'framecrc', '-'];
   let errors = '';
@@ -33,6 +34,7 @@ export async function requireWhole(program: string, input: MediaInput, container
       'The file is cut off: its end cannot be read. Copy it from the camera or card again.',
     );
   }
+  return errors;
 }
 
 /** What decoding a file from its first to its last picture came to. */

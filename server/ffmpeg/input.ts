@@ -1,4 +1,4 @@
-import type { Stills } from '@hone/core/media';
+import { alphaDecoder, type SourceFacts, type Stills } from '@hone/core/media';
 import { formatRational } from '@hone/core/time';
 import { fileArgument } from './process.js';
 
@@ -10,12 +10,17 @@ export interface MediaInput {
 
 export const plainFile = (path: string): MediaInput => ({ path, stills: null });
 
+/** A source whose facts are known. */
+interface KnownInput extends MediaInput {
+  readonly facts?: Pick<SourceFacts, 'picture'> | null;
+}
+
 /** The arguments with which ffmpeg and ffprobe open a source. */
-export function inputArguments({ path, stills }: MediaInput): string[] {
+export function inputArguments({ path, stills, facts }: KnownInput): string[] {
   const still = stills
     ? ['-f', 'image2', '-framerate', formatRational(stills.rate), '-start_number', String(stills.first)]
     : [];
-  return [...still, '-i', fileArgument(path)];
+  return [...still, ...alphaDecoder(facts?.picture), '-i', fileArgument(path)];
 }
 
 const PLACE = /%0(\d+)d(?=\.[^.]+$)/;

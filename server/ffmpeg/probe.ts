@@ -51,7 +51,7 @@ interface ProbedStream {
   color_primaries?: string;
   color_transfer?: string;
   color_range?: string;
-  tags?: { timecode?: string };
+  tags?: { timecode?: string; alpha_mode?: string; ALPHA_MODE?: string };
   time_base?: string;
   start_pts?: number;
   duration_ts?: number;
@@ -203,6 +203,7 @@ async function pictureFacts(
   const pixelFormat = video.pix_fmt ?? 'unknown';
   return {
     ...pixelFormatFacts(pixelFormat),
+    ...(hasAlphaBeside(video) ? { alpha: true } : {}),
     codec: video.codec_name ?? 'unknown',
     profile: video.profile ?? '',
     level: video.level !== undefined && video.level > 0 ? video.level : null,
@@ -221,6 +222,10 @@ async function pictureFacts(
     timescale: parseRational(video.time_base ?? '')?.den ?? 1000,
   };
 }
+
+// WebM keeps the transparency of VP8 and VP9 as pictures of its own, and says so in a tag (the WebM container guidelines).
+const hasAlphaBeside = ({ codec_name: codec, tags }: ProbedStream): boolean =>
+  (codec === 'vp8' || codec === 'vp9') && (tags?.alpha_mode ?? tags?.ALPHA_MODE) === '1';
 
 function scanOf(fieldOrder: string | undefined): Scan {
   // The second letter is the field that is shown first.

@@ -51,6 +51,8 @@ export interface ToolOptions {
   readonly stallMs?: number;
   /** Called with each line of standard output. */
   readonly onLine?: (line: string) => void;
+  /** Called with each line of standard error. */
+  readonly onErrorLine?: (line: string) => void;
   /** Called with standard output as it comes; lines are then not gathered. */
   readonly onOutput?: (chunk: Buffer) => void;
   /** Low, so that playback and everything else go first, unless playback itself waits for it. */
@@ -88,7 +90,7 @@ export function guardInputs(args: readonly string[]): string[] {
 export function runTool(
   program: string,
   args: readonly string[],
-  { signal, stallMs = STALL_MS, onLine, onOutput, priority = 'low' }: ToolOptions = {},
+  { signal, stallMs = STALL_MS, onLine, onErrorLine, onOutput, priority = 'low' }: ToolOptions = {},
 ): Promise<{ output: string; errors: string }> {
   return new Promise((resolve, reject) => {
     if (signal?.aborted) return reject(new CancelledError('Cancelled.'));
@@ -128,6 +130,7 @@ export function runTool(
     }
     createInterface({ input: child.stderr }).on('line', (line) => {
       alive();
+      onErrorLine?.(line);
       errorLines.push(line);
       if (errorLines.length > KEPT_LINES) errorLines.shift();
     });

@@ -2,7 +2,13 @@ import { once } from 'node:events';
 import { constants, setPriority } from 'node:os';
 import { createInterface } from 'node:readline';
 import type { Writable } from 'node:stream';
-import { deinterlacing, FRAME_HEADER_BYTES, scaleColours, writeFrameHeader } from '@hone/core/media';
+import {
+  deinterlacing,
+  FRAME_HEADER_BYTES,
+  scaleColours,
+  straightAlpha,
+  writeFrameHeader,
+} from '@hone/core/media';
 import { toNumber } from '@hone/core/time';
 import type { FrameSize } from '@hone/core/timeline';
 import { inputArguments } from '../ffmpeg/input.js';
@@ -28,13 +34,15 @@ const LOOSE_CONTAINERS = ['mpeg', 'mpegts', 'avi', 'flv', 'asf', 'ogg'];
 const LOOSE_SECONDS = 2.5;
 
 /**
- * ffmpeg's arguments: decoded frames from a time on, whole, scaled, as planes of 8-bit 4:2:0.
+ * ffmpeg's arguments: decoded frames from a time on, whole, scaled, as planes of 8-bit 4:2:0, with a plane of straight
+ * alpha behind them where the source has transparency.
  * @param start seconds from the first frame of the source
  */
 export function frameArguments(source: SourceRow, start: number, size: FrameSize, threads: number): string[] {
   const picture = source.facts!.picture!;
   const scale = `scale=${size.width}:${size.height}:flags=${flagsFor(picture.size, size)}:${scaleColours(picture)}`;
-  const filters = `${deinterlacing(picture.scan)}${scale},format=yuv420p,showinfo=checksum=0`;
+  const format = picture.alpha ? 'yuva420p' : 'yuv420p';
+  const filters = `${deinterlacing(picture.scan)}${straightAlpha(picture)}${scale},format=${format},showinfo=checksum=0`;
   return [
     ...['-hide_banner', '-nostdin', '-nostats', '-v', 'info', '-threads', String(threads), '-copyts'],
     ...['-ss', start.toFixed(6), ...inputArguments(source)],
@@ -99,7 +107,9 @@ async function writeFrom(
     if (stamp !== undefined) clock.stamp(Number(stamp));
     else if (lastLines.push(line) > 5) lastLines.shift();
   });
-  const frameBytes = size.width * size.height + 2 * ((size.width + 1) >> 1) * ((size.height + 1) >> 1);
+  const pixels = size.width * size.height;
+  const chroma = 2 * ((size.width + 1) >> 1) * ((size.height + 1) >> 1);
+  const frameBytes = pixels + chroma + (source.facts!.picture!.alpha ? pixels : 0);
   const spare: Buffer[] = [];
   let frames = 0;
   let busyFrom = performance.now();

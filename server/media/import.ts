@@ -2,7 +2,7 @@ import { createWriteStream } from 'node:fs';
 import { mkdir, open, stat, statfs } from 'node:fs/promises';
 import { basename, extname, join } from 'node:path';
 import type { Readable } from 'node:stream';
-import { FACTS_VERSION } from '@hone/core/media';
+import { FACTS_VERSION, type SourceFacts } from '@hone/core/media';
 import { pipeline } from 'node:stream/promises';
 import { leadingFile, plainFile, type MediaInput } from '../ffmpeg/input.js';
 import { requireWhole } from '../ffmpeg/decode-through.js';
@@ -12,6 +12,7 @@ import { UserError } from '../http/problems.js';
 import type { CopyStore } from '../copies/copy-store.js';
 import type { JobHandler, JobQueue } from '../jobs/queue.js';
 import { writeAside } from '../store/aside.js';
+import { hintsAtDamage } from './damage-job.js';
 import { fileState, sampledHash } from './identity.js';
 import type { MediaAccess } from './media-access.js';
 import { isMediaName, mediaEndings } from './media-names.js';
@@ -75,13 +76,15 @@ export class Importer {
     try {
       const input = await this.access.resolve(row);
       await requireReadable(leadingFile(input));
-      const facts = await probe(this.tools.ffprobe, input, file.bytes);
-      await requireWhole(this.tools.ffmpeg, input, facts.container);
+      const facts = withInterpretation(await probe(this.tools.ffprobe, input, file.bytes), row);
+      const complaints = await requireWhole(this.tools.ffmpeg, input, facts.container);
       const sampled = await sampledHash(leadingFile(input));
       const isNew = row.sampledHash
         ? file.bytes !== row.bytes || sampled !== row.sampledHash
         : fileStamp(file) !== fileStamp(row);
-      const forgotten = isNew ? { contentHash: null, structure: null, strip: null, sound: null } : {};
+      const forgotten = isNew
+        ? { contentHash: null, structure: null, strip: null, sound: null, damage: null }
+        : {};
       const ready = await this.store.change(row, {
         ...file,
         ...forgotten,
@@ -91,7 +94,7 @@ export class Importer {
         problem: null,
       });
       if (isNew) await this.copies.markStale([ready]);
-      await this.prepare(ready);
+      await this.prepare(ready, hintsAtDamage(complaints));
       return ready;
     } catch (error) {
       if (error instanceof WaitingError) {
@@ -104,15 +107,16 @@ export class Importer {
   }
 
   /** Asks for what is made of a source in the background and is not there yet. */
-  async prepare(row: SourceRow): Promise<void> {
+  async prepare(row: SourceRow, isHinted = false): Promise<void> {
     if (row.state !== 'ready' || !row.facts) return;
-    const ask = async (kind: string, title: string): Promise<void> => {
-      await this.queue.add({ projectId: row.projectId, kind, title, subjectId: row.id });
+    const ask = async (kind: string, title: string, payload?: unknown): Promise<void> => {
+      await this.queue.add({ projectId: row.projectId, kind, title, subjectId: row.id, payload });
     };
     if (row.facts.picture && !row.structure) await ask('index', `Packet index of ${row.name}`);
     if (row.facts.sound && !row.sound) await ask('sound', `Sound of ${row.name}`);
     if (row.facts.picture && !row.strip) await ask('strip', `Pictures of ${row.name}`);
     if (!row.contentHash) await ask('hash', `Fingerprint of ${row.name}`);
+    if (row.facts.picture && !row.damage) await ask('damage', `Damage in ${row.name}`, { isHinted });
   }
 
   /**
@@ -177,6 +181,12 @@ export class Importer {
     });
     return this.add(projectId, path, name);
   }
+}
+
+/** What somebody said of a source stays said when its file is read again. */
+function withInterpretation(facts: SourceFacts, { facts: before }: SourceRow): SourceFacts {
+  const premultiplied = before?.picture?.premultiplied;
+  return premultiplied && facts.picture ? { ...facts, picture: { ...facts.picture, premultiplied } } : facts;
 }
 
 /** Reads the facts of sources that were added, one after the other, before anything else is made of them. */

@@ -79,14 +79,20 @@ export function sourceRoutes(parts: SourceRouteParts): Router {
   });
 
   router.post('/projects/:projectId/sources/changes', async (request, response) => {
-    const { sourceIds, bin, addTag, removeTag } = checked(sourceChangeSchema, request.body, 'the change');
+    const change = checked(sourceChangeSchema, request.body, 'the change');
+    const { sourceIds, bin, addTag, removeTag, premultiplied } = change;
     const changed: SourceRow[] = [];
     for (const row of (await sources.list(request.params.projectId)).filter(({ id }) =>
       sourceIds.includes(id),
     )) {
       const kept = row.tags.filter((tag) => tag !== removeTag && tag !== addTag);
       const tags = addTag === undefined ? kept : [...kept, addTag];
-      changed.push(await sources.change(row, { tags, ...(bin === undefined ? {} : { bin }) }));
+      const picture = row.facts?.picture;
+      const facts =
+        premultiplied !== undefined && picture?.alpha
+          ? { facts: { ...row.facts!, picture: { ...picture, premultiplied } } }
+          : {};
+      changed.push(await sources.change(row, { tags, ...facts, ...(bin === undefined ? {} : { bin }) }));
     }
     response.json(changed.map(sourceOf));
   });

@@ -85,6 +85,7 @@ export class SourceStore {
       structure: null,
       strip: null,
       sound: null,
+      damage: null,
       ...values,
     };
     await this.database.insert(sources).values(row);
@@ -157,9 +158,9 @@ export class SourceStore {
 
 export function sourceOf(row: SourceRow): Source {
   const { id, projectId, name, state, problem, bytes, facts, contentHash } = row;
-  const { drive, bin, tags, stills, structure, strip, sound } = row;
+  const { drive, bin, tags, stills, structure, strip, sound, damage } = row;
   return {
     ...{ id, projectId, name, state, problem, bytes, facts, contentHash, folder: dirname(row.path) },
-    ...{ drive, bin, tags, stills, structure, strip, sound, stamp: stampOf(row) },
+    ...{ drive, bin, tags, stills, structure, strip, sound, damage, stamp: stampOf(row) },
   };
 }

@@ -1,5 +1,6 @@
 import type {
   CopyState,
+  DamagedPart,
   ExportProof,
   ExportRecord,
   Filmstrip,
@@ -72,6 +73,7 @@ export const sources = sqliteTable(
     structure: json<PictureStructure | null>('structure'),
     strip: json<Filmstrip | null>('strip'),
     sound: json<PreparedSound | null>('sound'),
+    damage: json<DamagedPart[] | null>('damage'),
   },
   (table) => [index('sources_by_project').on(table.projectId)],
 );

@@ -42,11 +42,11 @@ export function temporalFilters(effects: readonly KnownEffect[]): string {
 
 /**
  * ffmpeg's filters for the effects of a clip.
- * @param input label of the picture in its raster, 8-bit 4:2:0, its frames counted from 0
+ * @param input labels of the picture in its raster, 8-bit 4:2:0, its frames counted from 0, and of its own alpha, if any
  * @returns label of a picture with or without alpha, which is laid over what is below at `corner`
  */
 export function effectFilters(
-  input: string,
+  input: { readonly picture: string; readonly alpha: string | null },
   effects: readonly KnownEffect[],
   pose: Pose,
   frame: FrameSize,
@@ -54,12 +54,18 @@ export function effectFilters(
   assets: EffectAssets,
 ): { readonly filters: readonly string[]; readonly label: string } {
   const writer = new Writer(piece);
-  let label = input;
+  let label = input.picture;
+  const shape = (): string => {
+    const own = input.alpha;
+    if (own === null) return seen(writer, effects, pose.raster);
+    if (isOpaque(effects)) return own;
+    return writer.chain([own, seen(writer, effects, pose.raster)], 'blend=all_mode=multiply');
+  };
   for (const step of pixelSteps(effects, pose.raster)) label = done(writer, label, step, pose.raster, assets);
   if (pose.placement) {
-    if (!isOpaque(effects)) label = writer.chain([label, seen(writer, effects, pose.raster)], 'alphamerge');
+    if (input.alpha !== null || !isOpaque(effects)) label = writer.chain([label, shape()], 'alphamerge');
   } else {
-    label = moved(writer, label, seen(writer, effects, pose.raster), effects, pose, frame);
+    label = moved(writer, label, shape(), effects, pose, frame);
   }
   return { filters: writer.filters, label };
 }

@@ -26,11 +26,11 @@ import { ShapeFields, USUAL_RATE, USUAL_SIZE } from './shape-fields';
     <h2 mat-dialog-title>New project</h2>
     <mat-dialog-content>
       <div class="fields">
-        <mat-form-field subscriptSizing="dynamic">
+        <mat-form-field subscriptSizing="dynamic" appearance="outline">
           <mat-label>Name</mat-label>
           <input matInput name="name" [(ngModel)]="name" maxlength="200" cdkFocusInitial required />
         </mat-form-field>
-        <mat-form-field subscriptSizing="dynamic">
+        <mat-form-field subscriptSizing="dynamic" appearance="outline">
           <mat-label>Frame size and rate</mat-label>
           <mat-select name="shape" [(ngModel)]="shape">
             <mat-option value="first">As the first clip on the timeline</mat-option>

@@ -19,7 +19,7 @@ import { ShapeFields, USUAL_RATE, USUAL_SIZE } from './shape-fields';
     <h2 mat-dialog-title>Project settings</h2>
     <mat-dialog-content>
       <div class="fields">
-        <mat-form-field subscriptSizing="dynamic">
+        <mat-form-field subscriptSizing="dynamic" appearance="outline">
           <mat-label>Name</mat-label>
           <input matInput name="name" [(ngModel)]="name" maxlength="200" cdkFocusInitial required />
         </mat-form-field>

@@ -27,7 +27,7 @@ export const USUAL_RATE: Rational = rational(24);
   selector: 'hone-shape-fields',
   imports: [FormsModule, MatFormFieldModule, MatSelectModule],
   template: `
-    <mat-form-field subscriptSizing="dynamic">
+    <mat-form-field subscriptSizing="dynamic" appearance="outline">
       <mat-label>Frame size</mat-label>
       <mat-select data-testid="frame-size" [(ngModel)]="size" [compareWith]="isSameSize">
         @for (each of sizes(); track each) {
@@ -35,7 +35,7 @@ export const USUAL_RATE: Rational = rational(24);
         }
       </mat-select>
     </mat-form-field>
-    <mat-form-field subscriptSizing="dynamic">
+    <mat-form-field subscriptSizing="dynamic" appearance="outline">
       <mat-label>Frame rate</mat-label>
       <mat-select
         data-testid="frame-rate"

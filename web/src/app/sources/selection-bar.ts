@@ -52,6 +52,8 @@ export class SelectionBar {
   );
   private readonly copied = computed(() => this.chosenRows().filter(({ copy }) => copy?.state === 'ready'));
   readonly placeable = computed(() => this.chosen().filter(({ state, facts }) => state === 'ready' && facts));
+  /** Sources that could not be read, or wait for something. */
+  readonly unread = computed(() => this.chosen().filter(({ state }) => state !== 'ready'));
   readonly copyText = computed(() => {
     const rows = this.uncopied();
     if (rows.length === 0) return 'Make light copies';
@@ -172,6 +174,10 @@ export class SelectionBar {
     const removeTag = field.value.trim();
     if (removeTag) this.change({ removeTag });
     field.value = '';
+  }
+
+  readAgain(): void {
+    this.store.dispatch(SourcesActions.readingAsked({ sourceIds: this.unread().map(({ id }) => id) }));
   }
 
   remove(): void {

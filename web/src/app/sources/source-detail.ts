@@ -1,6 +1,7 @@
 import { Component, computed, effect, ElementRef, inject, input, signal, viewChild } from '@angular/core';
 import { Router } from '@angular/router';
 import { MatButtonModule } from '@angular/material/button';
+import { MatCheckboxModule } from '@angular/material/checkbox';
 import { Store } from '@ngrx/store';
 import type { LightCopy, Source } from '@hone/core/api';
 import { PacketIndex } from '@hone/core/media';
@@ -19,7 +20,7 @@ const WAVE = { top: 62, height: 34 };
 /** All facts of one source, its data rate and its waveform, and the way to play it alone. */
 @Component({
   selector: 'hone-source-detail',
-  imports: [MatButtonModule, StripPicture],
+  imports: [MatButtonModule, MatCheckboxModule, StripPicture],
   templateUrl: './source-detail.html',
   styleUrl: './source-detail.scss',
 })
@@ -73,6 +74,11 @@ export class SourceDetail {
   playAlone(): void {
     this.store.dispatch(PlayerActions.subjectChosen({ sourceId: this.source().id }));
     void this.router.navigate(['/work']);
+  }
+
+  setPremultiplied(premultiplied: boolean): void {
+    const change = { sourceIds: [this.source().id], premultiplied };
+    this.store.dispatch(SourcesActions.changeAsked({ change }));
   }
 
   close(): void {

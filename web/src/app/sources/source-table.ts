@@ -4,6 +4,7 @@ import { MatCheckboxModule } from '@angular/material/checkbox';
 import type { Source } from '@hone/core/api';
 import type { SourceOrder } from '../state/actions';
 import { NAME_COLUMN, type CellContext, type SourceColumn } from './source-columns';
+import { damageText } from '../words/source-words';
 
 /** Sources as rows; only those in sight are in the page. */
 @Component({
@@ -45,6 +46,8 @@ export class SourceTable {
     const { column, descending } = this.order();
     return column === id ? (descending ? 'descending' : 'ascending') : null;
   }
+
+  readonly damageText = damageText;
 
   /** Up and down go from name to name. */
   step(event: KeyboardEvent): void {

@@ -157,6 +157,7 @@ export const SourcesActions = createActionGroup({
     'Filters changed': props<{ filters: SourceFilter[] }>(),
     'Change asked': props<{ change: SourceChange }>(),
     'Removal asked': props<{ sourceIds: string[] }>(),
+    'Reading asked': props<{ sourceIds: string[] }>(),
   },
 });
 

@@ -111,7 +111,8 @@ const copyRowsFor = (
   if (!timeline || !tuning) return () => null;
   const frame = previewPixels(timeline.size, tuning, 'playing');
   return (source) => {
-    if (!source.facts?.picture || source.state !== 'ready') return null;
+    // A light copy would lose the transparency of its source.
+    if (!source.facts?.picture || source.facts.picture.alpha || source.state !== 'ready') return null;
     const size = shownSize(source.facts.picture);
     const divisor = fittingDivisor(size, largestRaster(timeline, source.id, source.facts, frame));
     const own = copies.filter((copy) => copy.sourceId === source.id && copy.state !== 'stale');

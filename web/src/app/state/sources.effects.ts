@@ -45,6 +45,21 @@ export class SourcesEffects {
     ),
   );
 
+  readonly readAgain = createEffect(() =>
+    this.actions.pipe(
+      ofType(SourcesActions.readingAsked),
+      withLatestFrom(this.store.select(selectProject)),
+      concatMap(([{ sourceIds }, project]) =>
+        project
+          ? from(this.api.readSourcesAgain(project.id, sourceIds)).pipe(
+              mergeMap((sources) => sources.map((source) => ServerActions.sourceChanged({ source }))),
+              catchError(failed),
+            )
+          : EMPTY,
+      ),
+    ),
+  );
+
   readonly keepFilters = createEffect(() =>
     this.actions.pipe(
       ofType(SourcesActions.filtersChanged),

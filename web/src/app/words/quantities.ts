@@ -14,7 +14,8 @@ export function bytes(value: number): string {
   return `${value} bytes`;
 }
 
-export const bitRate = (bitsPerSecond: number): string => `${rounded(bitsPerSecond / 1e6)} Mbit/s`;
+export const bitRate = (bitsPerSecond: number): string =>
+  bitsPerSecond < 1e6 ? `${rounded(bitsPerSecond / 1e3)} kbit/s` : `${rounded(bitsPerSecond / 1e6)} Mbit/s`;
 
 export function milliseconds(value: number | null): string {
   if (value === null) return '–';

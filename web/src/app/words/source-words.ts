@@ -1,4 +1,4 @@
-import type { LightCopy, Source } from '@hone/core/api';
+import type { DamagedPart, LightCopy, Source } from '@hone/core/api';
 import {
   serverDecodeReason,
   shownSize,
@@ -36,6 +36,16 @@ export function copyText(copy: LightCopy | null | undefined): string {
   if (!copy) return 'none';
   if (copy.state === 'ready') return `${pixels(copy)} · ${bytes(copy.bytes)}`;
   return { making: 'being made', failed: 'could not be made', stale: 'of an older file' }[copy.state];
+}
+
+/** Where a source is damaged; it plays on behind it. */
+export function damageText(parts: readonly DamagedPart[]): string {
+  const listed = parts.slice(0, 5).map(({ fromSeconds, toSeconds }) => {
+    const [from, to] = [fromSeconds.toFixed(1), toSeconds.toFixed(1)];
+    return from === to ? `at ${from} s` : `${from} to ${to} s`;
+  });
+  const more = parts.length > 5 ? ` and ${parts.length - 5} more places` : '';
+  return `${listed.join(', ')}${more}; it plays on behind that`;
 }
 
 /** A group of facts with a heading, for the detail panel. */
@@ -137,6 +147,7 @@ export function factGroups(source: Source, copy: LightCopy | null): FactGroup[] 
       ['On disk', bytes(source.bytes)],
       ['Length', lengthText(toNumber(facts.duration))],
       ['Timecode', facts.timecode ?? 'none'],
+      ...(source.damage?.length ? [['Damaged', damageText(source.damage)] as const] : []),
       ['Fingerprint', source.contentHash ? source.contentHash.slice(0, 16) : 'being computed'],
     ],
   };
