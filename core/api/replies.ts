@@ -129,7 +129,9 @@ export const sourceReply = object({
   stamp: text(),
   strip: perhaps(object({ pictures: amount(), width: amount(), height: amount() }).noUnknown()),
   sound: perhaps(object({ peaksPerSecond: amount(), timesRealTime: amount(), decoded: yes() }).noUnknown()),
-  damage: array(object({ fromSeconds: amount(), toSeconds: amount() }).noUnknown()).nullable().defined(),
+  damage: array(object({ fromSeconds: amount(), toSeconds: amount() }).noUnknown())
+    .nullable()
+    .defined(),
 }).noUnknown();
 
 const divisor = () => number().strict().oneOf(COPY_DIVISORS).required();

@@ -1,8 +1,8 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { rational, ZERO } from '../time/index.js';
+import { formatTimecode, rational, timecodeOf, ZERO } from '../time/index.js';
 import { timelineFaults, type Clip, type Timeline } from '../timeline/index.js';
-import { cmxLosses, InterchangeError, readCmx, relinked, writeCmx } from './index.js';
+import { cmxLosses, cmxRates, InterchangeError, readCmx, relinked, writeCmx } from './index.js';
 import { counter, HOUR, MEDIA, mediaOf, SIZE } from './testing-media.js';
 
 describe('CMX 3600', () => {
@@ -85,6 +85,38 @@ describe('CMX 3600', () => {
     expect(imported.startFrame).toBe(107_892);
     expect(imported.tracks[0]!.clips[0]!.length).toBe(1800);
     expect(() => readCmx(list, rational(25))).toThrow(/line 1: .*drop-frame.*Choose 29.97/);
+  });
+
+  it('can be meant at the rates that its timecodes allow, and no others', () => {
+    const rates = (list: string): number[] =>
+      cmxRates(list).map(({ num, den }) => Math.round((1000 * num) / den));
+    const event = (times: string): string => `001 AX V C ${times} ${times}`;
+    expect(rates(event('00:00:00:00 00:00:01:23'))).toEqual([
+      23_976, 24_000, 25_000, 29_970, 30_000, 50_000, 59_940, 60_000,
+    ]);
+    expect(rates(event('00:00:00:00 00:00:01:24'))).toEqual([25_000, 29_970, 30_000, 50_000, 59_940, 60_000]);
+    expect(rates(`FCM: DROP FRAME\n${event('00:00:00;00 00:00:01;29')}`)).toEqual([29_970, 59_940]);
+    expect(rates(event('00:00:00;02 00:00:01;10'))).toEqual([29_970, 59_940]);
+  });
+
+  it('stays non-drop where it says so, and counts as drop-frame where only its semicolons do (SMPTE ST 12-1)', () => {
+    const list = (sign: string, head = ''): string =>
+      `${head}001 AX V C 00:00:00${sign}00 00:01:00${sign}02 01:00:00${sign}00 01:01:00${sign}02`;
+    const ntsc = rational(30_000, 1001);
+    const nonDrop = readCmx(list(':', 'FCM: NON-DROP FRAME\n'), ntsc);
+    expect(nonDrop).toMatchObject({ startFrame: 108_000, dropFrame: false });
+    expect(formatTimecode(nonDrop.startFrame, timecodeOf(nonDrop))).toBe('01:00:00:00');
+    const drop = readCmx(list(';'), ntsc);
+    expect(drop).toMatchObject({ startFrame: 107_892, dropFrame: true });
+    expect(formatTimecode(drop.startFrame, timecodeOf(drop))).toBe('01:00:00;00');
+  });
+
+  it('plays at normal speed what says 29.97 frames a second of 30000/1001', () => {
+    const list =
+      '001 AX V C 00:00:00:00 00:00:02:00 01:00:00:00 01:00:02:00\nM2 AX 029.97 00:00:00:00\n002 AX V C 00:00:00:00 00:00:02:00 01:00:02:00 01:00:04:00\nM2 AX -014.99 00:00:00:00';
+    const [first, second] = readCmx(list, rational(30_000, 1001)).tracks[0]!.clips;
+    expect(first!.speed).toEqual(rational(1));
+    expect(second!.speed).toEqual(rational(-1, 2));
   });
 
   it('says before what it cannot carry', () => {

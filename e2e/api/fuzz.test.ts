@@ -32,10 +32,9 @@ function changed(value: unknown, [key, ...rest]: Path, to: unknown): unknown {
   if (key === undefined) return to;
   if (Array.isArray(value))
     return value.map((each: unknown, at) => (at === key ? changed(each, rest, to) : each));
-  const fields = { ...(value as Record<string, unknown>) };
-  if (rest.length === 0 && to === undefined) delete fields[String(key)];
-  else fields[String(key)] = changed(fields[String(key)], rest, to);
-  return fields;
+  const fields = value as Record<string, unknown>;
+  // JSON leaves out what is undefined.
+  return { ...fields, [String(key)]: changed(fields[String(key)], rest, to) };
 }
 
 /** Values that break what was not meant for them. */

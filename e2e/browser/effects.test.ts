@@ -65,7 +65,7 @@ describe('effects', () => {
   it('are turned off and on, ordered, taken away and brought back', async () => {
     await add('Vignette');
     await expect.poll(kinds).toEqual(['exposure', 'vignette']);
-    await browser.page.getByRole('button', { name: 'Do Vignette earlier' }).click();
+    await browser.page.getByRole('button', { name: 'Move Vignette up' }).click();
     await expect.poll(kinds).toEqual(['vignette', 'exposure']);
     const bright = await brightness();
     await browser.page.getByRole('checkbox', { name: 'Exposure is on' }).uncheck();
@@ -110,7 +110,7 @@ describe('effects', () => {
 
   it('take colour tables, and say by line what is wrong with one', async () => {
     await browser.page.getByTestId('effect-exposure').getByRole('button', { name: 'Remove' }).click();
-    await add('Colour table');
+    await add('3D LUT');
     const wrong = join(server.footage, 'wrong.cube');
     await writeFile(wrong, 'LUT_3D_SIZE 2\n0 0 0\n1 0 zero\n');
     await browser.page.getByTestId('table-file').setInputFiles(wrong);

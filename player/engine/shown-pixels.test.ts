@@ -59,7 +59,7 @@ describe('effects that a picture is shown without', () => {
       const ready = new Map([['a', { decoder: 'browser', effects: done } as unknown as ReadyPicture]]);
       return shownPixels(plan.layersAt(0), plan, ready, SIZE).leftOut;
     };
-    expect(leftOut(plan.played(clip!).effects)).toEqual(['blur', 'denoise']);
+    expect(leftOut(plan.played(clip!).effects)).toEqual(['denoise', 'blur']);
     // At rest it is made with all of them.
     expect(leftOut(clip!.effects)).toEqual(['denoise']);
     // A slate has none of them done, and says nothing of it.
@@ -71,8 +71,8 @@ describe('effects that a picture is shown without', () => {
       const plan = planOf(bypass);
       return plan.played(plan.passages[0]!).effects.map(({ kind }) => kind);
     };
-    expect(kinds([])).toEqual(['exposure', 'transform', 'blur', 'denoise']);
-    expect(kinds([...BYPASSABLE])).toEqual(['transform', 'denoise']);
+    expect(kinds([])).toEqual(['denoise', 'exposure', 'blur', 'transform']);
+    expect(kinds([...BYPASSABLE])).toEqual(['denoise', 'transform']);
     const plan = planOf([]);
     expect(plan.recodes(plan.passages[0]!)).toBe(true);
     expect(plan.recodes({ ...plan.passages[0]!, effects: [] })).toBe(false);

@@ -66,8 +66,7 @@ export async function findDamage(
   const seconds = toNumber(row.facts!.duration);
   const start = toNumber(row.facts!.pictureStart);
   const parts: { from: number; to: number }[] = [];
-  let at = 0;
-  let isDamaged = false;
+  const seen = { at: 0, isDamaged: false };
   const mark = (from: number, to: number): void => {
     const last = parts.at(-1);
     if (last && from - last.to <= NEAR_SECONDS) last.to = Math.max(last.to, to);
@@ -76,14 +75,14 @@ export async function findDamage(
   const onErrorLine = (line: string): void => {
     const stamp = STAMP.exec(line)?.[1];
     if (stamp === undefined) {
-      if (FAULT.test(line)) isDamaged = true;
+      if (FAULT.test(line)) seen.isDamaged = true;
       return;
     }
     const now = Math.max(0, Number(stamp) - start);
     // The picture that comes out behind a complaint is the one that it was about, or the one after it.
-    if (isDamaged) mark(Math.min(at, now), now);
-    isDamaged = false;
-    at = now;
+    if (seen.isDamaged) mark(Math.min(seen.at, now), now);
+    seen.isDamaged = false;
+    seen.at = now;
     progress(Math.min(1, now / Math.max(seconds, 0.001)));
   };
   const scope = scopeOf(row, isHinted ?? false);
@@ -111,8 +110,8 @@ export async function findDamage(
   } catch (error) {
     // A decoder that gives up has found damage from there to the end.
     if (!(error instanceof ToolError)) throw error;
-    mark(at, seconds);
+    mark(seen.at, seconds);
   }
-  if (isDamaged) mark(at, seconds);
+  if (seen.isDamaged) mark(seen.at, seconds);
   return parts.map(({ from, to }) => ({ fromSeconds: from, toSeconds: to }));
 }

@@ -206,8 +206,9 @@ const taken = new Set<string>();
 
 // The system is asked: what a program says of permissions and failing drives depends on its version.
 async function requireReadable(path: string): Promise<void> {
-  await readEnds(path).catch((error: NodeJS.ErrnoException) => {
-    const code = error.code ?? error.message;
+  await readEnds(path).catch((error: unknown) => {
+    const { code: named, message } = error as NodeJS.ErrnoException;
+    const code = named ?? message;
     throw new WaitingError(
       `Waits until ${path} may be read (${code}). Give this user permission to read it; Hone tries again by itself.`,
     );

@@ -26,13 +26,15 @@ export async function openDatabase(dataFolder: string): Promise<{ database: Data
     await client.execute('PRAGMA journal_mode = WAL');
     await client.execute('PRAGMA foreign_keys = ON');
     const { rows } = await client.execute('PRAGMA quick_check(1)');
-    const found = String(rows[0]?.['quick_check'] ?? '');
-    if (found !== 'ok') throw new DamagedDatabaseError(path, found);
+    const found = rows[0]?.['quick_check'];
+    if (found !== 'ok') throw new DamagedDatabaseError(path, typeof found === 'string' ? found : 'no answer');
     await migrate(client);
   } catch (error) {
     client.close();
-    const code = String((error as { code?: unknown }).code ?? '');
-    throw /^SQLITE_(CORRUPT|NOTADB)/.test(code) ? new DamagedDatabaseError(path, code) : error;
+    const { code } = error as { code?: unknown };
+    throw typeof code === 'string' && /^SQLITE_(CORRUPT|NOTADB)/.test(code)
+      ? new DamagedDatabaseError(path, code)
+      : error;
   }
   return { database: drizzle(client), close: () => client.close() };
 }

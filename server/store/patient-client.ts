@@ -33,6 +33,7 @@ export function patient(client: Client): Client {
   };
   return {
     ...patientClient,
+    // eslint-disable-next-line @typescript-eslint/no-deprecated -- the interface asks for it, and it is refused
     transaction: () => Promise.reject(new Error('Use a batch: this client keeps no transaction open.')),
     sync: () => client.sync(),
     reconnect: () => client.reconnect(),

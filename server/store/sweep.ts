@@ -52,8 +52,7 @@ export async function sweep({
   for (const path of await files('previews')) {
     if (!keptSources.has(basename(path).split('.')[0]!)) await remove(path);
   }
-  const keptExports = new Set((await exports.all()).map(({ path }) => basename(path)));
-  for (const path of await files('exports')) if (!keptExports.has(basename(path))) await remove(path);
+  // Exports stay, also those that a restored backup knows nothing of: nobody can make them again from here.
 
   const making = await queue.subjectsInWork();
   for (const row of await copies.all()) {

@@ -59,12 +59,12 @@ export const EFFECTS = {
     name: 'White balance',
     costClass: 'colour',
     parameters: {
-      light: number('Light it was filmed in', 'K', [2000, 6504, 12_000], { step: 50 }),
-      tint: number('Green to magenta', '%', [-100, 0, 100]),
+      light: number('Colour temperature', 'K', [2000, 6504, 12_000], { step: 50 }),
+      tint: number('Tint', '%', [-100, 0, 100]),
     },
   },
   table: {
-    name: 'Colour table',
+    name: '3D LUT (.cube)',
     costClass: 'colour',
     parameters: {
       table: { kind: 'table', name: '.cube table', usual: '' },

@@ -8,3 +8,4 @@ export * from './steps.js';
 export * from './title.js';
 export * from './filters.js';
 export { COLOUR_TAGS, type FilterPiece } from './writer.js';
+export * from './order.js';

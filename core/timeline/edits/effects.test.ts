@@ -5,7 +5,7 @@ import { emptyTimeline, type Timeline } from '../model.js';
 import {
   addEffects,
   enableEffect,
-  moveEffect,
+  orderEffects,
   removeEffect,
   removeKeyframe,
   replaceEffects,
@@ -46,8 +46,10 @@ describe('effects of a clip', () => {
     const added = addEffects(three, C, [effect('x', 'grain')], newId);
     expect(effectsOf(added).map(({ kind }) => kind)).toEqual(['blur', 'blur', 'blur', 'grain']);
     expect(effectsOf(added)[3]!.id).not.toBe('x');
-    expect(effectsOf(moveEffect(three, at, -1)).map(({ id }) => id)).toEqual(['b', 'a', 'd']);
-    expect(effectsOf(moveEffect(three, at, 9)).map(({ id }) => id)).toEqual(['a', 'd', 'b']);
+    const order = (...ids: string[]) => effectsOf(orderEffects(three, at.clipId, ids)).map(({ id }) => id);
+    expect(order('b', 'a', 'd')).toEqual(['b', 'a', 'd']);
+    // What is not named stays behind.
+    expect(order('d')).toEqual(['d', 'a', 'b']);
     expect(effectsOf(enableEffect(three, at, false)).map(({ enabled }) => enabled)).toEqual([
       true,
       false,

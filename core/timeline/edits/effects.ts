@@ -38,14 +38,11 @@ export const removeEffect = (timeline: Timeline, place: EffectPlace): Timeline =
 export const enableEffect = (timeline: Timeline, place: EffectPlace, enabled: boolean): Timeline =>
   withEffect(timeline, place, (effect) => ({ ...effect, enabled }));
 
-/** Lets an effect be done earlier (below zero) or later than those beside it. */
-export const moveEffect = (timeline: Timeline, place: EffectPlace, by: number): Timeline =>
-  withEffects(timeline, place, (effects) => {
-    const from = effects.findIndex(({ id }) => id === place.effectId);
-    const to = Math.max(0, Math.min(effects.length - 1, from + by));
-    if (from < 0 || from === to) return effects;
-    const others = effects.filter((_, index) => index !== from);
-    return [...others.slice(0, to), effects[from]!, ...others.slice(to)];
+/** Puts the effects of a clip in an order; those that are not named stay behind the others. */
+export const orderEffects = (timeline: Timeline, clipId: string, ids: readonly string[]): Timeline =>
+  withClips(timeline, new Set([clipId]), (clip) => {
+    const place = ({ id }: Effect): number => (ids.includes(id) ? ids.indexOf(id) : ids.length);
+    return { ...clip, effects: [...(clip.effects ?? [])].sort((a, b) => place(a) - place(b)) };
   });
 
 /**

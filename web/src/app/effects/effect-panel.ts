@@ -5,6 +5,8 @@ import type { KeptTable } from '@hone/core/api';
 import {
   definitionOf,
   EFFECT_KINDS,
+  effectPhase,
+  inDoneOrder,
   isEffectKind,
   numberAt,
   textOf,
@@ -15,7 +17,7 @@ import {
 import {
   addEffects,
   enableEffect,
-  moveEffect,
+  orderEffects,
   removeEffect,
   removeKeyframe,
   replaceEffects,
@@ -75,6 +77,8 @@ export class EffectPanel {
   private readonly api = inject(Api);
   private readonly frame = this.store.selectSignal(playbackFeature.selectFrame);
   private readonly copied = this.store.selectSignal(editingFeature.selectCopiedEffects);
+  readonly orderReason =
+    'Masks are done after what changes pixels, and the transform comes last; within these, the order is yours.';
   readonly easeNames = Object.entries(EASE_NAMES) as [Ease, string][];
   readonly tables = signal<readonly KeptTable[]>([]);
   /** Effects that are folded away. */
@@ -101,7 +105,7 @@ export class EffectPanel {
     return clip ? Math.max(0, Math.min(clip.length - 1, this.frame() - clip.start)) : 0;
   });
   readonly rows = computed((): readonly EffectRow[] =>
-    (this.clip()?.effects ?? [])
+    inDoneOrder(this.clip()?.effects ?? [])
       .filter((effect): effect is KnownEffect => isEffectKind(effect.kind))
       .map((effect) => this.rowOf(effect, this.at())),
   );
@@ -177,8 +181,18 @@ export class EffectPanel {
     this.editor.apply((timeline) => enableEffect(timeline, this.place(row), enabled));
   }
 
-  move(row: EffectRow, by: number): void {
-    this.editor.apply((timeline) => moveEffect(timeline, this.place(row), by));
+  /** Whether an effect can change places with the one before or behind it: only within what is done together. */
+  canMove(index: number, by: 1 | -1): boolean {
+    const [row, other] = [this.rows()[index], this.rows()[index + by]];
+    return !!row && !!other && effectPhase(row.effect.kind) === effectPhase(other.effect.kind);
+  }
+
+  move(index: number, by: 1 | -1): void {
+    const clipId = this.clip()?.id;
+    if (clipId === undefined || !this.canMove(index, by)) return;
+    const ids = this.rows().map(({ effect }) => effect.id);
+    [ids[index], ids[index + by]] = [ids[index + by]!, ids[index]!];
+    this.editor.apply((timeline) => orderEffects(timeline, clipId, ids));
   }
 
   setNumber(row: EffectRow, { key, parameter }: ParameterRow, event: Event): void {
