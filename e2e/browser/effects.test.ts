@@ -110,7 +110,7 @@ describe('effects', () => {
 
   it('take colour tables, and say by line what is wrong with one', async () => {
     await browser.page.getByTestId('effect-exposure').getByRole('button', { name: 'Remove' }).click();
-    await add('3D LUT');
+    await add('3D LUT (.cube)');
     const wrong = join(server.footage, 'wrong.cube');
     await writeFile(wrong, 'LUT_3D_SIZE 2\n0 0 0\n1 0 zero\n');
     await browser.page.getByTestId('table-file').setInputFiles(wrong);

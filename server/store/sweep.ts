@@ -66,6 +66,9 @@ export async function sweep({
   return removed;
 }
 
+/** What the files begin with that drives are measured with. */
+const MEASURING = '.measure-';
+
 // Files that are written aside, wherever they lie in the folders that are Hone's own.
 async function unfinished(dataFolder: string): Promise<string[]> {
   const found: string[] = [];
@@ -76,7 +79,7 @@ async function unfinished(dataFolder: string): Promise<string[]> {
     for (const entry of await readdir(folder, { withFileTypes: true }).catch(() => [])) {
       const path = join(folder, entry.name);
       if (entry.isDirectory()) open.push(path);
-      else if (entry.name.endsWith(ASIDE_ENDING)) found.push(path);
+      else if (entry.name.endsWith(ASIDE_ENDING) || entry.name.startsWith(MEASURING)) found.push(path);
     }
   }
   return found;

@@ -98,6 +98,17 @@ export class WorkKeys {
     action(event);
   }
 
+  /** A lever that was set with the pointer lets the keys go: its own arrows would move it instead of the playhead. */
+  release(): void {
+    const active = document.activeElement;
+    if (
+      active instanceof HTMLElement &&
+      active.closest('mat-button-toggle') &&
+      !active.matches(':focus-visible')
+    )
+      active.blur();
+  }
+
   private second(): number {
     return Math.round(toNumber(this.plan()?.preview.graph.rate ?? { num: 24, den: 1 }));
   }

@@ -34,7 +34,7 @@ import { WorkKeys } from './work-keys';
   providers: [Playback, TimelineEditor, WorkKeys],
   templateUrl: './work-page.html',
   styleUrl: './work-page.scss',
-  host: { '(document:keydown)': 'keys.press($event)' },
+  host: { '(document:keydown)': 'keys.press($event)', '(click)': 'keys.release()' },
 })
 export class WorkPage {
   private readonly store = inject(Store);
