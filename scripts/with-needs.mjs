@@ -32,6 +32,10 @@ for (const tool of wanted.tools) needTool(tool);
 const child = spawn(process.execPath, [...wanted.run, ...args], { cwd: root, stdio: 'inherit' });
 // Whoever stops this command means what it started.
 for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP']) process.on(signal, () => child.kill(signal));
+// npm starts commands through a shell, which ends at a signal and tells nobody: another parent is the sign of it.
+const parent = process.ppid;
+const orphaned = setInterval(() => process.ppid !== parent && child.kill('SIGTERM'), 300);
+orphaned.unref();
 child.on('exit', (code, signal) => process.exit(code ?? (signal === null ? 1 : 0)));
 
 function installPackages() {
