@@ -101,6 +101,7 @@ describe('the description of the API', () => {
       '/media/frames/{id}': source.id,
       '/media/copies/{id}': copy.id,
       '/media/exports/{id}': record.id,
+      '/media/export-strips/{id}': record.id,
       '/media/tables/{id}': table.body.id,
       '/api/runs/{id}': run.id,
       '/api/projects/{id}': project.id,
