@@ -12,6 +12,8 @@ import { duskTable, slackWater } from './slack-water.js';
 export const DEMO_PROJECT = 'slack-water';
 export const SHORT_PROJECT = 'slack-water-short';
 
+const WAITS = 'Waits to be drawn: the demo makes its footage when it first starts.';
+
 type IdOf = (shot: string) => string;
 
 const PROJECTS = {
@@ -75,6 +77,7 @@ export async function prepareDemo(
         name: shot.file,
         path: join(folder, shot.file),
         state: 'expected',
+        problem: WAITS,
       });
       ids.set(shot.file, row.id);
     }
@@ -90,7 +93,7 @@ export async function prepareDemo(
   }
   for (const row of await sources.list(id)) {
     if (row.state === 'ready' && existsSync(row.path)) continue;
-    if (row.state !== 'expected') await sources.change(row, { state: 'expected', problem: null });
+    if (row.state !== 'expected') await sources.change(row, { state: 'expected', problem: WAITS });
     await queue.add({
       projectId: id,
       kind: 'footage',
