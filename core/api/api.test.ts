@@ -21,6 +21,13 @@ describe('input', () => {
     }
   });
 
+  it('says that something is missing, also where a rule over several fields trips over it', () => {
+    for (const wrong of [{}, { size: null }, { size: {} }, undefined, null])
+      expect(() => checked(deliverySchema, wrong, 'the delivery')).toThrow(InputError);
+    const trips = deliverySchema.test('trips', 'x', (value) => value.size.width > 0);
+    expect(() => checked(trips, {}, 'the delivery')).toThrow(InputError);
+  });
+
   it('is not bent into shape', () => {
     expect(() => checked(tuningSchema, { ...FIRST_TUNING, playScale: '4' }, 'x')).toThrow(InputError);
     expect(() => checked(tuningSchema, { ...FIRST_TUNING, more: 1 }, 'x')).toThrow(InputError);

@@ -26,6 +26,11 @@ export function checked<T>(schema: Schema<T>, value: unknown, what: string): T {
   try {
     return schema.validateSync(value, { strict: true, abortEarly: false });
   } catch (error) {
+    // A rule over several fields trips where one of them is missing or of another kind.
+    if (error instanceof TypeError) {
+      const fault = 'a field that it needs is missing or is of another kind';
+      throw new InputError(`Could not read ${what}: ${fault}.`, [fault]);
+    }
     if (!(error instanceof ValidationError)) throw error;
     const faults = error.errors.slice(0, 10);
     throw new InputError(`Could not read ${what}: ${faults.join('; ')}.`, faults);

@@ -37,5 +37,7 @@ export const deliverySchema: ObjectSchema<Delivery> = object({
   .test(
     'even',
     '4:2:0 colour needs an even width and height.',
-    (value) => value.size.width % 2 === 0 && value.size.height % 2 === 0,
+    // Yup asks although the size is missing; that is said of the size itself.
+    ({ size }: { readonly size?: Partial<FrameSize> | null }) =>
+      (size?.width ?? 0) % 2 === 0 && (size?.height ?? 0) % 2 === 0,
   );

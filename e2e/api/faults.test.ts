@@ -82,6 +82,16 @@ describe('a server in trouble', () => {
     await expect
       .poll(async () => (await readdir(uploads)).filter((name) => name.endsWith('.part')))
       .toEqual([]);
+    // A request without a body may be answered as late as it takes: nothing of it is missing.
+    const { long24 } = await makeClips(server.footage);
+    const sources = await server.addSources(project.id, [long24]);
+    const sourceId = sources.find(({ state }) => state === 'ready')!.id;
+    const cut = { sourceId, sourceIn: rational(0), frames: 90 };
+    const size = { width: 1920, height: 1080 };
+    await server.setTimeline(project.id, cutTimeline(rational(24), size, [cut]));
+    const began = performance.now();
+    expect((await server.call('POST', `projects/${project.id}/exports/estimate`)).status).toBe(200);
+    expect(performance.now() - began).toBeGreaterThan(1000);
   });
 
   it('reads a source again when what was in the way has passed, by itself and by the button', async () => {
