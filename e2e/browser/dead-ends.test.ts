@@ -232,11 +232,17 @@ describe('ways that led nowhere', () => {
     const open = async (): Promise<void> => {
       await page.getByRole('button', { name: 'Projects' }).click();
       await page.getByRole('menuitem', { name: 'Project settings' }).click();
+      // A dialog that is still fading in has neither its colours nor its labels yet.
+      await page.getByTestId('frame-rate').waitFor();
+      await page.waitForFunction(() =>
+        document.getAnimations().every(({ playState }) => playState === 'finished'),
+      );
     };
     await open();
     for (const label of ['Name', 'Frame size', 'Frame rate']) {
       const shown = page.locator('mat-label', { hasText: label }).first();
-      expect(await shown.isVisible(), label).toBe(true);
+      await shown.waitFor();
+      expect((await shown.boundingBox())!.width, label).toBeGreaterThan(10);
     }
     expect(await accessibilityFaults(page)).toEqual([]);
     await page.getByLabel('Name').fill('Other ways');
