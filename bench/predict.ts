@@ -32,7 +32,7 @@ import { CASE_COPIES, practice, predictCases, type PredictCase } from './predict
 /** A rig that was measured this long ago is still taken for this machine. */
 const KEPT_MS = 3_600_000;
 
-/** How often a case is played. A machine with noisy neighbours does not play the same twice; what is foretold is its mean. */
+/** How often a case is played. Runs on a machine with noisy neighbours differ; the prediction is of their mean. */
 const PLAYS = 3;
 /**
  * How often at the most: plays that others disturb do not count as long as there are enough that they do not, and where

@@ -69,10 +69,10 @@ function limitsOf({ situation, prediction, measured }: Scene, windows: readonly 
     const seen = log ? droppedIn(log, window.from, window.to) : 0;
     if (predicted + seen === 0) return;
     // What is late now may have been held up by the second before.
-    const guilty = [window, windows[at - 1]]
+    const limiting = [window, windows[at - 1]]
       .filter((each) => each !== undefined)
       .reduce((most, each) => (mostOf(each) > mostOf(most) ? each : most));
-    const { kind, stage } = limitOf(guilty, situation);
+    const { kind, stage } = limitOf(limiting, situation);
     const entry = found.get(kind) ?? { stage, windows: [], predicted: 0, measured: 0 };
     entry.windows.push(window);
     found.set(kind, { ...entry, predicted: entry.predicted + predicted, measured: entry.measured + seen });
@@ -180,8 +180,8 @@ function namesOf(
     facts?.picture !== undefined &&
     facts.picture !== null &&
     toNumber(facts.picture.rate) > FASTER * toNumber(timeline.rate);
-  const guilty = kind === 'thrown away' ? busiest.filter(isFaster) : busiest;
-  return (guilty.length ? guilty : busiest).map(({ name }) => name);
+  const limiting = kind === 'thrown away' ? busiest.filter(isFaster) : busiest;
+  return (limiting.length ? limiting : busiest).map(({ name }) => name);
 }
 
 /** Kinds of effects that take a fair part of all of them in some stretches, the heaviest first. */
