@@ -1,10 +1,9 @@
-import { execFile, execFileSync } from 'node:child_process';
+import { execFile } from 'node:child_process';
 import {
   appendFile,
   chmod,
   copyFile,
   mkdtemp,
-  open,
   readdir,
   rename,
   rm,
@@ -24,6 +23,7 @@ import { makeCodedClip } from '@hone/demo';
 import type { StartOptions } from '@hone/server';
 import { afterEach, describe, expect, it } from 'vitest';
 import { codesOf, makeClips } from '../fixtures/clips.js';
+import { scratchPicture } from '../fixtures/scratched-clip.js';
 import { cutTimeline, TestServer } from '../fixtures/server.js';
 
 describe('a server in trouble', () => {
@@ -127,21 +127,7 @@ describe('a server in trouble', () => {
     const clip = { width: 640, height: 360, rate: '24', frames: 120, source: 5 };
     const encoder = ['-c:v', 'libx264', '-preset', 'fast', '-g', '12', '-bf', '0', '-movflags', '+faststart'];
     await makeCodedClip({ ...clip, path, encoder });
-    // The slice of one picture, behind its first bytes: its length is right, and what is in it is not.
-    const listed = execFileSync(
-      'ffprobe',
-      ['-v', 'error', '-select_streams', 'v', '-show_entries', 'packet=pos,size', '-of', 'csv=p=0', path],
-      { encoding: 'utf8' },
-    );
-    const [size, pos] = listed.trim().split('\n')[50]!.split(',').map(Number) as [number, number];
-    const file = await open(path, 'r+');
-    await file.write(
-      Buffer.alloc(Math.floor(size / 2), 0x55),
-      0,
-      Math.floor(size / 2),
-      pos + Math.floor(size / 3),
-    );
-    await file.close();
+    await scratchPicture(path, 50);
     const [source] = await server.addSources(project.id, [path]);
     expect(source).toMatchObject({ state: 'ready', facts: { picture: { frameCount: 120 } } });
     const found = await server.untilSource(project.id, 'scratched.mp4', ({ damage }) => damage !== null);

@@ -1,5 +1,4 @@
 import { execFileSync } from 'node:child_process';
-import { open } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { ExportRecord, Project, RunRecord, Source } from '@hone/core/api';
 import { rational } from '@hone/core/time';
@@ -9,6 +8,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { accessibilityFaults } from '../fixtures/accessible.js';
 import { TestBrowser } from '../fixtures/browser.js';
 import { CUT_SIZE, makeCutProject, type CutProject } from '../fixtures/cut-project.js';
+import { scratchPicture } from '../fixtures/scratched-clip.js';
 import { cutTimeline, TestServer } from '../fixtures/server.js';
 
 describe('footage and results of other kinds', () => {
@@ -143,17 +143,7 @@ describe('footage and results of other kinds', () => {
     const path = join(server.footage, 'scratched.mp4');
     const encoder = ['-c:v', 'libx264', '-preset', 'fast', '-g', '12', '-bf', '0', '-movflags', '+faststart'];
     await makeCodedClip({ ...CUT_SIZE, rate: '24', frames: 96, source: 6, path, encoder });
-    const list = ['-select_streams', 'v', '-show_entries', 'packet=pos,size', '-of', 'csv=p=0'];
-    const listed = execFileSync('ffprobe', ['-v', 'error', ...list, path], { encoding: 'utf8' });
-    const [size, at] = listed.trim().split('\n')[38]!.split(',').map(Number) as [number, number];
-    const file = await open(path, 'r+');
-    await file.write(
-      Buffer.alloc(Math.floor(size / 2), 0x55),
-      0,
-      Math.floor(size / 2),
-      at + Math.floor(size / 3),
-    );
-    await file.close();
+    await scratchPicture(path, 38);
     const [source] = (await server.addSources(made.project.id, [path])).filter(
       ({ name }) => name === 'scratched.mp4',
     );
