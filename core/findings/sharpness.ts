@@ -1,4 +1,4 @@
-import { poseOf } from '../render/index.js';
+import { stagesOf } from '../render/index.js';
 import type { Prediction } from '../rig/index.js';
 
 /** Which pixels are really shown: those of the preview, or of a smaller picture that was made larger for it. */
@@ -22,7 +22,7 @@ export function shownSharpness({ work }: Prediction): Sharpness {
       const medium = work.media.get(layer.sourceId);
       if (!medium) continue;
       // A medium with fewer pixels than its place in the preview shows only its own.
-      const { raster } = poseOf(layer.effects, medium.shownSize, playSize, layer.framing);
+      const { raster } = stagesOf(layer.effects, medium.shownSize, playSize, layer.framing)[0].pose;
       const share = Math.min(1, medium.size.width / Math.max(1, raster.width));
       const width = Math.round(playSize.width * share);
       const height = Math.round(playSize.height * share);

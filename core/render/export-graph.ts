@@ -19,7 +19,7 @@ import {
   type FilterPiece,
 } from './effects/index.js';
 import {
-  layerPose,
+  layerStages,
   layerTime,
   renderGraph,
   sourcesOf,
@@ -209,8 +209,8 @@ export function sizedLayer(
   piece: FilterPiece,
   assets: EffectAssets,
 ): { readonly filters: readonly string[]; readonly layer: SizedLayer } {
-  const pose = layerPose(layer, facts, frame);
-  const { width, height } = pose.raster;
+  const stages = layerStages(layer, facts, frame);
+  const { width, height } = stages[0].pose.raster;
   const picture = facts.picture!;
   const isTransparent = hasTransparency(facts);
   const scaled =
@@ -226,9 +226,10 @@ export function sizedLayer(
     : [`${scaled}[${colours}]`];
   const made = effectFilters(
     { picture: colours, alpha: isTransparent ? alpha : null },
-    ...([layer.effects, pose, frame, piece, assets] as const),
+    ...([stages, frame, piece, assets] as const),
   );
-  const corner = { x: pose.placement?.x ?? 0, y: pose.placement?.y ?? 0 };
+  const { placement } = stages.at(-1)!.pose;
+  const corner = { x: placement?.x ?? 0, y: placement?.y ?? 0 };
   return {
     filters: [...source, ...made.filters],
     layer: { label: made.label, corner, mix: layer.mix },

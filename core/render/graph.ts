@@ -12,7 +12,7 @@ import {
   type Track,
 } from '../timeline/index.js';
 import { hasTransparency, shownSize, type SourceFacts } from '../media/index.js';
-import { effectsDone, isOpaque, poseOf, textOf, type KnownEffect, type Pose } from './effects/index.js';
+import { effectsDone, isOpaque, stagesOf, textOf, type KnownEffect, type Stage } from './effects/index.js';
 import type { Mix } from './mix.js';
 import type { Placement } from './placement.js';
 
@@ -70,10 +70,14 @@ export type FactsOf = (sourceId: string) => SourceFacts | undefined;
 /** What says how a picture stands in its frame. */
 export type Posed = Pick<Layer, 'effects' | 'framing'>;
 
-/** Where a source's picture stands in a frame. @throws TypeError for a source without a picture */
-export function layerPose({ effects, framing }: Posed, facts: SourceFacts, frame: FrameSize): Pose {
+/** The stages from a source's picture to a frame. @throws TypeError for a source without a picture */
+export function layerStages(
+  { effects, framing }: Posed,
+  facts: SourceFacts,
+  frame: FrameSize,
+): readonly [Stage, ...Stage[]] {
   if (!facts.picture) throw new TypeError('A source without a picture has no place in a frame.');
-  return poseOf(effects, shownSize(facts.picture), frame, framing);
+  return stagesOf(effects, shownSize(facts.picture), frame, framing);
 }
 
 const PLAIN: Posed = { effects: [], framing: 'fit' };
@@ -93,14 +97,15 @@ export function largestRaster(
     .filter((clip) => clip.sourceId === sourceId)
     .map(({ effects, framing = 'fit' }): Posed => ({ effects: effectsDone(effects), framing }));
   return (posed.length ? posed : [PLAIN])
-    .map((each) => layerPose(each, facts, frame).raster)
+    .map((each) => layerStages(each, facts, frame)[0].pose.raster)
     .reduce((most, each) => (each.width > most.width ? each : most));
 }
 
 function covers(layer: Layer, facts: SourceFacts | undefined, frame: FrameSize): boolean {
   if (!facts?.picture || hasTransparency(facts) || !isOpaque(layer.effects)) return false;
-  const { placement } = layerPose(layer, facts, frame);
-  return placement !== null && fillsFrame(placement, frame);
+  return layerStages(layer, facts, frame).every(
+    ({ pose: { placement } }) => placement !== null && fillsFrame(placement, frame),
+  );
 }
 
 /** Whether nothing of a frame is left free. */

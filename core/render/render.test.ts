@@ -152,9 +152,9 @@ describe('the render graph', () => {
       const layer = preview.graph.stretches[0]!.layers[0]!;
       return playedEffects(preview, layer.effects).map(({ kind }) => kind);
     };
-    expect(kinds([])).toEqual(['exposure', 'blur', 'contrast', 'mask', 'transform']);
-    expect(kinds(['colour'])).toEqual(['blur', 'mask', 'transform']);
-    expect(kinds([...BYPASSABLE])).toEqual(['mask', 'transform']);
+    expect(kinds([])).toEqual(['exposure', 'transform', 'blur', 'mask', 'contrast']);
+    expect(kinds(['colour'])).toEqual(['transform', 'blur', 'mask']);
+    expect(kinds([...BYPASSABLE])).toEqual(['transform', 'mask']);
     expect(bypassableIn(line)).toEqual(['colour', 'blur']);
     expect(bypassableIn(timeline([clip('a', 'wide', 0, 24)]))).toEqual([]);
     const off = effects.map((each) => ({ ...each, enabled: each.kind === 'contrast' }));

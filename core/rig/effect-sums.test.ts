@@ -2,6 +2,7 @@ import { describe, expect, it } from 'vitest';
 import type { Effect } from '../timeline/index.js';
 import { clipOf, situationOf, source, strongRig, timelineOf, trackOf } from '../testing/scenes.js';
 import { effectSums, workOf } from './index.js';
+import { pictureCosts } from './picture-costs.js';
 
 const effect = (kind: string, values: Effect['values'] = {}): Effect => ({
   ...{ id: kind, kind, enabled: true },
@@ -44,5 +45,24 @@ describe('what kinds of effects take', () => {
     expect(sumsOf([{ from: 60, to: 72 }]).map(({ kind }) => kind)).toEqual(['colour']);
     expect(sumsOf([], ['blur']).map(({ kind }) => kind)).toEqual(['colour']);
     expect(sumsOf([], ['blur', 'colour'])).toEqual([]);
+  });
+
+  it('is paid for the whole frame behind a transform, and putting the picture there is paid besides', () => {
+    const [half, blur] = [effect('transform', { scale: 50 }), effect('blur', { radius: 2 })];
+    const costOf = (...effects: Effect[]) => {
+      const line = timelineOf([trackOf('p', [clipOf('a', 'a', 0, 48, { effects })])]);
+      const work = workOf(situationOf(line, [source('a')], rig, {}));
+      const { effects: done, framing } = work.preview.graph.stretches[0]!.layers[0]!;
+      const { effectsMs } = pictureCosts(rig, work.preview.playSize)(work.media.get('a')!, {
+        effects: done,
+        framing,
+      });
+      return { blur: effectSums(rig, work, [])[0]!.ms / 48, whole: effectsMs };
+    };
+    const [before, behind] = [costOf(blur, half), costOf(half, blur)];
+    expect(before.whole).toBeCloseTo(before.blur, 9);
+    // A picture of half the size has a quarter of the pixels.
+    expect(behind.blur).toBeCloseTo(4 * before.blur, 9);
+    expect(behind.whole).toBeGreaterThan(behind.blur);
   });
 });

@@ -1,5 +1,5 @@
 import type { Bypassable } from '../levers/index.js';
-import { playedEffects, poseOf } from '../render/index.js';
+import { playedEffects, stagesOf } from '../render/index.js';
 import type { Work } from './line-of.js';
 import { effectCosts } from './picture-costs.js';
 import type { Rig } from './rig.js';
@@ -31,8 +31,9 @@ export function effectSums(
     for (const { sourceId, effects, framing } of frames ? layers : []) {
       const medium = media.get(sourceId);
       if (!medium) continue;
-      const { raster } = poseOf(effects, medium.shownSize, preview.playSize, framing);
-      for (const { step, ms } of effectCosts(rig, playedEffects(preview, effects), raster))
+      const played = playedEffects(preview, effects);
+      const stages = stagesOf(played, medium.shownSize, preview.playSize, framing);
+      for (const { step, ms } of effectCosts(rig, stages))
         sums.set(step, added(sums.get(step) ?? { kind: step, ms: 0, pictures: 0 }, ms * frames, frames));
     }
   }

@@ -3,10 +3,11 @@ import {
   fillsFrame,
   isOpaque,
   pixelSteps,
-  poseOf,
+  stagesOf,
   shapesMove,
   type Layer,
   type PixelStep,
+  type Stage,
   type Posed,
 } from '../render/index.js';
 import type { FrameSize } from '../timeline/index.js';
@@ -71,7 +72,8 @@ export function pictureCosts(
 ): (medium: PlayedMedium, posed: Posed) => PictureCosts {
   const known = new Map<PlayedMedium, { decoding: DecodingCosts; scales: Map<number, number> }>();
   return (medium, posed) => {
-    const { raster } = poseOf(posed.effects, medium.shownSize, frame, posed.framing);
+    const stages = stagesOf(posed.effects, medium.shownSize, frame, posed.framing);
+    const { raster } = stages[0].pose;
     const of = known.get(medium) ?? {
       decoding: decodingCosts(rig, medium, unmeasured),
       scales: new Map<number, number>(),
@@ -80,8 +82,8 @@ export function pictureCosts(
     const size = raster.width * 0x10000 + raster.height;
     const scaleMs = of.scales.get(size) ?? scaleCost(rig, medium, raster, unmeasured);
     of.scales.set(size, scaleMs);
-    const steps = effectCosts(rig, posed.effects, raster, unmeasured);
-    const effectsMs = steps.reduce((sum, { ms }) => sum + ms, 0);
+    const steps = effectCosts(rig, stages, unmeasured);
+    const effectsMs = steps.reduce((sum, { ms }) => sum + ms, 0) + betweenMs(rig, stages, frame, unmeasured);
     return { decoding: of.decoding, scaleMs, effectsMs, raster };
   };
 }
@@ -113,14 +115,26 @@ function scaleCost(rig: Rig, medium: PlayedMedium, raster: FrameSize, unmeasured
 /** What each step of a picture's effects costs, ms, in their order. */
 export function effectCosts(
   rig: Rig,
-  effects: Posed['effects'],
-  raster: FrameSize,
+  stages: readonly Stage[],
   unmeasured = new Set<string>(),
 ): { readonly step: PixelStep['kind']; readonly ms: number }[] {
-  return pixelSteps(effects, raster).map(({ kind: step }) => ({
-    step,
-    ms: kernelMs(rig, stepKernel(step), megapixels(raster)) ?? missing(unmeasured, `the effect ${step}`),
-  }));
+  return stages.flatMap(({ effects, pose: { raster } }) =>
+    pixelSteps(effects, raster).map(({ kind: step }) => ({
+      step,
+      ms: kernelMs(rig, stepKernel(step), megapixels(raster)) ?? missing(unmeasured, `the effect ${step}`),
+    })),
+  );
+}
+
+/** Time to put a picture in its frame between two stages, ms. */
+function betweenMs(rig: Rig, stages: readonly Stage[], frame: FrameSize, unmeasured: Set<string>): number {
+  const of = (kernel: EffectKernel): number =>
+    kernelMs(rig, kernel, megapixels(frame)) ?? missing(unmeasured, `the effect ${kernel}`);
+  return stages.slice(0, -1).reduce((sum, { effects, pose }) => {
+    const mask = effects.some(({ kind }) => kind === 'mask') && shapesMove(effects) ? of('mask') : 0;
+    const place = pose.placement ? (kernelMs(rig, 'copy', megapixels(frame)) ?? 0) : of('turn');
+    return sum + mask + place;
+  }, 0);
 }
 
 /**
@@ -210,14 +224,20 @@ export function composeMsOf(
   const seen = layers.filter(({ sourceId }) => media.has(sourceId));
   const [only] = seen;
   if (seen.length === 1 && isOpaque(only!.effects)) {
-    const { placement } = poseOf(only!.effects, media.get(only!.sourceId)!.shownSize, frame, only!.framing);
-    const isWhole = placement && placement.width === frame.width && placement.height === frame.height;
+    const stages = stagesOf(only!.effects, media.get(only!.sourceId)!.shownSize, frame, only!.framing);
+    const { placement } = stages[0].pose;
+    const isWhole =
+      stages.length === 1 &&
+      placement &&
+      placement.width === frame.width &&
+      placement.height === frame.height;
     if (isWhole && fillsFrame(placement, frame)) return 0;
   }
-  return seen.reduce((sum, { effects, framing, sourceId }) => {
+  return seen.reduce((sum, layer) => {
+    const { shownSize } = media.get(layer.sourceId)!;
+    const { effects, pose } = stagesOf(layer.effects, shownSize, frame, layer.framing).at(-1)!;
     // A shape that stays as it is, is drawn once and kept.
     const shape = effects.some(({ kind }) => kind === 'mask') && shapesMove(effects) ? of('mask') : 0;
-    const isTurned = poseOf(effects, media.get(sourceId)!.shownSize, frame, framing).placement === null;
-    return sum + two() / 2 + shape + (isTurned ? of('turn') : 0);
+    return sum + two() / 2 + shape + (pose.placement ? 0 : of('turn'));
   }, 0);
 }

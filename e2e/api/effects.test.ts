@@ -7,6 +7,7 @@ import { layerFilters, sizedLayer, type EffectKind, type KnownEffect, type Mix }
 import { sourceFacts } from '@hone/core/testing';
 import { rational } from '@hone/core/time';
 import { TRANSITION_KINDS, type Framing } from '@hone/core/timeline';
+import fc from 'fast-check';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import {
   CURVE_TABLE,
@@ -193,6 +194,56 @@ describe('preview and export', () => {
     expect(psnr(previewed(done)[0]!, previewed(turned)[0]!)).toBeLessThan(40);
   });
 
+  const turned = effectOf('transform', [{ rotation: 20, scale: 70, opacity: 85 }]);
+  const moved = effectOf('transform', [{ scale: 60, across: 12, down: -8, opacity: 90 }]);
+  const moving = effectOf('transform', [
+    { scale: 50 },
+    {
+      across: [
+        { frame: 0, value: -20, ease: 'linear' },
+        { frame: 2, value: 20, ease: 'linear' },
+      ],
+    },
+  ]);
+  const oval = effectOf('mask', [{ feather: 10, width: 60, height: 70 }]);
+  const box = effectOf('mask', [{ shape: 'rectangle', width: 50, height: 50, feather: 4, opacity: 90 }]);
+  const blur = effectOf('blur', [{ radius: 2 }]);
+  const sharpen = effectOf('sharpen', [{ amount: 120, radius: 1 }]);
+  const vignette = effectOf('vignette', [{ stops: 2 }]);
+  const exposure = effectOf('exposure', [{ stops: 0.7 }]);
+
+  it.each([
+    ['a blur of a masked picture', [oval, blur]],
+    ['a blur of a turned picture', [turned, blur]],
+    ['a blur of a moved picture', [moved, blur]],
+    ['sharpening of a masked and turned picture', [oval, turned, sharpen]],
+    ['a vignette over the frame of a moved picture', [moved, vignette, exposure]],
+    ['a mask that stays while the picture moves', [moving, box]],
+    ['a mask before and one after a transform', [oval, turned, box, blur]],
+    ['three stages', [box, blur, moving, vignette, oval, blur]],
+  ])('agree on %s', (name, effects) => {
+    compare(previewed(effects), exported(effects), name);
+    const sorted = [...effects].sort((a, b) => rank(a) - rank(b));
+    expect(psnr(previewed(effects)[0]!, previewed(sorted)[0]!), 'the order matters').toBeLessThan(50);
+  });
+
+  it('agree on effects in random orders', () => {
+    const seed = Number(process.env['SEED'] ?? Math.floor(Math.random() * 1e9));
+    fc.assert(
+      fc.property(
+        fc.shuffledSubarray([turned, oval, box, blur, sharpen, vignette, exposure], { minLength: 3 }),
+        (effects) => {
+          const [shown, made] = [previewed(effects), exported(effects)];
+          shown.forEach((frame, index) => {
+            const name = `${effects.map(({ kind }) => kind).join(', ')} on ${PICTURES[index]!}`;
+            expect(psnr(frame, made[index]!), name).toBeGreaterThan(38);
+          });
+        },
+      ),
+      { seed, numRuns: 12, endOnFailure: true },
+    );
+  });
+
   it.each(TRANSITION_KINDS)('agree on every frame of a %s between pictures with effects', (kind) => {
     const mix: Mix = { kind, from: 0, to: 3, colour: '#2a6f4e' };
     const effects = [effectOf('mask', [{ feather: 20 }])];
@@ -233,6 +284,8 @@ function curveTable(): string {
   }
   return rows.join('\n');
 }
+
+const rank = ({ kind }: KnownEffect): number => ['mask', 'transform'].indexOf(kind);
 
 interface GrainFacts {
   readonly mean: number;

@@ -76,6 +76,24 @@ describe('effects', () => {
     await expect.poll(kinds).toEqual(['vignette', 'exposure']);
   });
 
+  it('stand in front of masks and the transform when they are added, and go anywhere', async () => {
+    await add('Transform');
+    await add('Sharpen');
+    await expect.poll(kinds).toEqual(['vignette', 'exposure', 'sharpen', 'transform']);
+    await browser.page.getByRole('button', { name: 'Move Sharpen down' }).click();
+    await expect.poll(kinds).toEqual(['vignette', 'exposure', 'transform', 'sharpen']);
+    await add('Temporal noise reduction');
+    const rows = browser.page.locator('[data-testid^="effect-"] .title .name');
+    await expect.poll(() => rows.allInnerTexts()).toHaveLength(5);
+    expect((await rows.allInnerTexts())[0]).toContain('Temporal noise reduction');
+    const first = browser.page.getByRole('button', { name: 'Move Temporal noise reduction down' });
+    expect(await first.isDisabled()).toBe(true);
+    expect(await first.getAttribute('title')).toContain('comes first');
+    for (const name of ['Transform', 'Sharpen', 'Temporal noise reduction'])
+      await browser.page.getByRole('button', { name: `Remove ${name}` }).click();
+    await expect.poll(kinds).toEqual(['vignette', 'exposure']);
+  });
+
   it('are copied to other clips', async () => {
     await browser.page.getByTestId('effect-panel').getByRole('button', { name: 'Copy all' }).click();
     await press(70);

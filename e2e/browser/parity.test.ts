@@ -153,6 +153,30 @@ describe('the preview and the export', () => {
     }
   });
 
+  it('agree on a title that stays while its picture is cut, turned and moved', async () => {
+    const title = effectOf('title', TITLE_SETTINGS[3]!);
+    const mask = effectOf('mask', [{ feather: 10, width: 50, height: 60 }]);
+    const turned = effectOf('transform', [{ rotation: 30, scale: 70, down: -10 }]);
+    const moving = effectOf('transform', EFFECT_SETTINGS.transform[4]);
+    const orders = [
+      [mask, title],
+      [turned, title],
+      [moving, title],
+      [mask, turned, title, effectOf('blur', [{ radius: 0.6 }])],
+    ];
+    const inside = orders.map((effects) => [title, ...effects.filter((each) => each !== title)]);
+    const insideFrames = await exported(await useTrack(withEffects(inside)));
+    const frames = await exported(await useTrack(withEffects(orders)));
+    for (const [index] of orders.entries()) {
+      const frame = 8 * index + 1;
+      const likeness = ssim(await shownAt(frame), frames[frame]!, CUT_SIZE);
+      expect(likeness, `order ${index}`).toBeGreaterThan(0.98);
+      expect(ssim(frames[frame]!, insideFrames[frame]!, CUT_SIZE), 'the order matters').toBeLessThan(
+        likeness,
+      );
+    }
+  });
+
   it('agree on what else is done to a picture, played by the real player from a real file', async () => {
     const table = await server.services.tables.keep(WARM_CUBE);
     expect(table).toMatchObject({ kind: '3D', size: 2 });

@@ -1,6 +1,5 @@
 import {
   colourCodes,
-  isKeyed,
   numberAt,
   pixelSteps,
   recursionFor,
@@ -15,22 +14,18 @@ import {
 } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Kernels } from '../shared/kernels.js';
-import { planarAt, planarBytes, type Plane } from '../shared/picture.js';
+import { alphasAt, planarAt, planarBytes, type Plane, type Planes } from '../shared/picture.js';
 import type { EffectFiles } from './effect-files.js';
 import { grainTile, tileOffset, TILE_SIDE } from './grain-tile.js';
-
-/** Whether two frames can differ although they show the same frame of the source. */
-export const changesByFrame = (effects: readonly KnownEffect[]): boolean =>
-  effects.some(({ kind }) => kind === 'grain') ||
-  effects.some((effect) => effect.kind === 'title' && isKeyed(effect, 'opacity'));
 
 const TABLE_BYTES = 16 * TABLE_STEPS ** 3;
 const TILE_BYTES = 2 * TILE_SIDE ** 2;
 
 const aligned = (bytes: number): number => (bytes + 63) & ~63;
 
-// Room of the blur kernel, and a plane for what it gives out.
+// Room of the blur kernel, and two planes for what it gives out: of luma and of alpha.
 const softBytes = ({ width, height }: FrameSize): number => aligned(width * height);
+const passingBytes = (raster: FrameSize): number => 2 * softBytes(raster) + workBytes(raster);
 const workBytes = ({ width, height }: FrameSize): number =>
   aligned(4 * (width + 4) * (height + 8) + 16 * (width + 8));
 
@@ -45,8 +40,11 @@ export function effectBytes(effects: readonly KnownEffect[], raster: FrameSize):
   const steps = pixelSteps(effects, raster);
   if (steps.length === 0) return 0;
   const kept = steps.reduce((sum, step) => sum + keptBytes(step, raster), 0);
-  return softBytes(raster) + workBytes(raster) + kept;
+  return passingBytes(raster) + kept;
 }
+
+/** Values of luma, blue and red difference that weigh nothing. */
+const MIDDLES = [0, 128, 128] as const;
 
 /** Does the effects of pictures in the shared memory, step by step, and keeps what they are prepared with. */
 export class PictureEffects {
@@ -72,15 +70,23 @@ export class PictureEffects {
   /**
    * @param at frame of the clip, for what changes along it
    * @param picture address of a picture of 8-bit 4:2:0 samples, which is changed in place
+   * @param hasAlpha whether its alpha stands behind it; a blur takes it along, and a title adds to it
    */
-  apply(effects: readonly KnownEffect[], at: number, picture: number, raster: FrameSize): void {
-    for (const step of pixelSteps(effects, raster)) this.do(step, at, picture, raster);
+  apply(
+    effects: readonly KnownEffect[],
+    at: number,
+    picture: number,
+    raster: FrameSize,
+    hasAlpha = false,
+  ): void {
+    for (const step of pixelSteps(effects, raster)) this.do(step, at, picture, raster, hasAlpha);
   }
 
-  private do(step: PixelStep, at: number, picture: number, raster: FrameSize): void {
+  private do(step: PixelStep, at: number, picture: number, raster: FrameSize, hasAlpha: boolean): void {
     const { kernels } = this;
     const [luma, blue, red] = planarAt(picture, raster.width, raster.height);
     const { width, height } = luma;
+    const alphas = hasAlpha ? alphasAt(picture, raster) : null;
     switch (step.kind) {
       case 'colour': {
         const table = this.keep(step, raster, (address) => {
@@ -91,12 +97,11 @@ export class PictureEffects {
         return;
       }
       case 'blur':
-        this.blur(luma, luma.address, step.deviation, raster);
-        for (const plane of [blue, red]) this.blur(plane, plane.address, step.deviation / 2, raster);
+        this.blurPicture([luma, blue, red], alphas, step.deviation, raster);
         return;
       case 'sharpen': {
         const soft = this.address;
-        this.blur(luma, soft, step.deviation, raster);
+        this.soften(luma, soft, alphas, step.deviation, raster);
         kernels.sharpenPlane(luma.address, soft, width * height, Math.round(256 * step.amount));
         return;
       }
@@ -119,7 +124,9 @@ export class PictureEffects {
           this.drawTitle(step.effect, address, raster),
         );
         const colour = videoColour(textOf(step.effect, 'colour'));
-        this.cover(picture, mask, colour, raster, numberAt(step.effect, 'opacity', at) / 100);
+        const opacity = numberAt(step.effect, 'opacity', at) / 100;
+        if (alphas) this.coverWithAlpha([luma, blue, red], alphas, mask, colour, raster, opacity);
+        else this.cover(picture, mask, colour, raster, opacity);
       }
     }
   }
@@ -131,8 +138,74 @@ export class PictureEffects {
     raster: FrameSize,
   ): void {
     const { share, border, scale } = recursionFor(deviation);
-    const work = this.address + softBytes(raster);
+    const work = this.address + 2 * softBytes(raster);
     this.kernels.blurPlane(address, target, width, height, share, border, scale, work);
+  }
+
+  /** Blurs in place; colours by the weight of their alpha, so that nothing bleeds in from where nothing is seen. */
+  private blurPicture(
+    planes: Planes,
+    alphas: readonly [Plane, Plane] | null,
+    deviation: number,
+    raster: FrameSize,
+  ): void {
+    const deviations = [deviation, deviation / 2, deviation / 2] as const;
+    const weights = alphas && ([alphas[0], alphas[1], alphas[1]] as const);
+    planes.forEach((plane, index) => {
+      if (weights) this.weigh(plane, weights[index]!, index);
+      this.blur(plane, plane.address, deviations[index]!, raster);
+    });
+    if (!weights) return;
+    weights.slice(0, 2).forEach((plane, index) => {
+      this.blur(plane, plane.address, deviations[index]!, raster);
+    });
+    planes.forEach((plane, index) => {
+      const { address, width, height } = plane;
+      this.kernels.unweightPlane(address, weights[index]!.address, width * height, MIDDLES[index]!);
+    });
+  }
+
+  private weigh({ address, width, height }: Plane, alpha: Plane, index: number): void {
+    this.kernels.weightPlane(address, alpha.address, width * height, MIDDLES[index]!);
+  }
+
+  /** A blurred copy of luma, by the weight of its alpha. */
+  private soften(
+    luma: Plane,
+    target: number,
+    alphas: readonly [Plane, Plane] | null,
+    deviation: number,
+    raster: FrameSize,
+  ): void {
+    if (!alphas) return this.blur(luma, target, deviation, raster);
+    const count = luma.width * luma.height;
+    new Uint8Array(this.memory.buffer).copyWithin(target, luma.address, luma.address + count);
+    this.weigh({ ...luma, address: target }, alphas[0], 0);
+    this.blur({ ...luma, address: target }, target, deviation, raster);
+    const blurred = this.address + softBytes(raster);
+    this.blur(alphas[0], blurred, deviation, raster);
+    this.kernels.unweightPlane(target, blurred, count, MIDDLES[0]);
+  }
+
+  /** One colour over a picture with alpha, which becomes as opaque as both together. */
+  private coverWithAlpha(
+    planes: Planes,
+    [full, half]: readonly [Plane, Plane],
+    mask: number,
+    colour: VideoColour,
+    raster: FrameSize,
+    opacity: number,
+  ): void {
+    const masks = planarAt(mask, raster.width, raster.height);
+    const gain = Math.round(256 * opacity);
+    const [fullShare, halfShare] = [this.address, this.address + softBytes(raster)];
+    const count = (plane: Plane): number => plane.width * plane.height;
+    this.kernels.unionAlpha(full.address, masks[0].address, gain, fullShare, count(full));
+    this.kernels.unionAlpha(half.address, masks[1].address, gain, halfShare, count(half));
+    planes.forEach((plane, index) => {
+      const share = index === 0 ? fullShare : halfShare;
+      this.kernels.coverPlane(plane.address, colour[index]!, share, count(plane), 256);
+    });
   }
 
   private cover(
@@ -184,7 +257,7 @@ export class PictureEffects {
     const key = JSON.stringify([step, raster]);
     const known = this.kept.get(key);
     if (known !== undefined) return known;
-    const first = this.address + softBytes(raster) + workBytes(raster);
+    const first = this.address + passingBytes(raster);
     const bytes = keptBytes(step, raster);
     // What pictures of several sizes need stands behind the working room of the largest that was met.
     if (this.next < first || this.next + bytes > this.end) {

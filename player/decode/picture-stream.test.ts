@@ -1,3 +1,4 @@
+import { stagesOf, type Stage } from '@hone/core/render';
 import type { Rational } from '@hone/core/time';
 import { describe, expect, it } from 'vitest';
 import { Control } from '../shared/control.js';
@@ -83,7 +84,7 @@ interface Setting {
   readonly speed?: Rational;
   readonly live?: boolean;
   readonly slots?: number;
-  readonly effects?: StreamSpec['effects'];
+  readonly effects?: Stage['effects'];
 }
 
 function setUp(file: FakeFile, setting: Setting) {
@@ -116,7 +117,8 @@ function setUp(file: FakeFile, setting: Setting) {
     target: size,
     scaling: 'quick',
     recoded: false,
-    effects: setting.effects ?? [],
+    frame: size,
+    stages: stagesOf(setting.effects ?? [], size, size),
     live: setting.live ?? false,
   };
   const reduce = (frame: unknown): ReturnType<Reduce> => {

@@ -12,7 +12,7 @@ import { toNumber } from '@hone/core/time';
 import type { DecodeReply, PictureCost, StreamSpec } from '../shared/messages.js';
 import type { Control } from '../shared/control.js';
 import type { ColourCoding } from '../shared/picture.js';
-import { changesByFrame } from './picture-effects.js';
+import { changesByFrame } from './picture-stages.js';
 import type { DecodedFrame, PictureSupply } from './picture-supply.js';
 import { SourceFrames } from './source-frames.js';
 
@@ -68,7 +68,7 @@ export class PictureStream {
     this.next = spec.from;
     this.framesPerSecond = toNumber(spec.timelineRate);
     this.pursuit = new Pursuit(this.framesPerSecond);
-    this.changes = changesByFrame(spec.effects);
+    this.changes = changesByFrame(spec.stages);
     this.openedAt = control.playhead;
     this.frames = new SourceFrames(spec);
   }

@@ -18,7 +18,7 @@ import {
 } from '../shared/messages.js';
 import { Occupation } from './decode-clock.js';
 import { EffectFiles } from './effect-files.js';
-import { PictureEffects } from './picture-effects.js';
+import { PictureStages } from './picture-stages.js';
 import { PacketSupply } from './packet-supply.js';
 import { PictureFiles } from './picture-file.js';
 import { ServerSupply } from './server-supply.js';
@@ -34,7 +34,7 @@ class DecodeWorker {
   private readonly refused = new Set<string>();
   private workspace: Workspace | undefined;
   private readonly effectFiles = new EffectFiles();
-  private readonly effects: PictureEffects;
+  private readonly stages: PictureStages;
   private readonly occupation = new Occupation();
   /** The workspace holds one frame at a time. */
   private reducing: Promise<unknown> = Promise.resolve();
@@ -46,7 +46,7 @@ class DecodeWorker {
     private readonly files: PictureFiles,
     private readonly send: (reply: DecodeReply) => void,
   ) {
-    this.effects = new PictureEffects(memory, kernels, this.effectFiles);
+    this.stages = new PictureStages(memory, kernels, this.effectFiles);
   }
 
   handle(request: DecodeRequest): void {
@@ -72,14 +72,14 @@ class DecodeWorker {
 
   private setRoom({ address, bytes, effects }: DecodeRoom): void {
     this.workspace = new Workspace(this.memory, this.kernels, address, bytes);
-    this.effects.setRoom(effects.address, effects.bytes);
+    this.stages.setRoom(effects.address, effects.betweenBytes, effects.bytes);
   }
 
   private async open(spec: StreamSpec): Promise<void> {
     const stream = new PictureStream(spec, this.control, (...args) => this.reduce(...args), this.send);
     this.streams.set(spec.id, stream);
     try {
-      await this.effectFiles.prepare(spec.effects);
+      await this.effectFiles.prepare(spec.stages.flatMap(({ effects }) => effects));
       await this.runFrom(stream, spec);
     } catch (error) {
       const message = error instanceof Error ? error.message : String(error);
@@ -117,10 +117,11 @@ class DecodeWorker {
       const begin = performance.now();
       const coding = await this.reduced(decoded, spec, address);
       const start = performance.now();
-      this.effects.apply(spec.effects, frame - spec.clipStart, address, spec.target);
+      const staged = { stages: spec.stages, frame: spec.frame, hasAlpha: spec.file.hasAlpha };
+      this.stages.apply(String(spec.id), staged, frame - spec.clipStart, address);
       const end = performance.now();
       this.occupation.ended(end);
-      const effectsMs = spec.effects.length ? end - start : 0;
+      const effectsMs = spec.stages.some(({ effects }) => effects.length) ? end - start : 0;
       return { coding, scaleMs: start - begin, effectsMs };
     });
     this.reducing = result.catch(() => undefined);

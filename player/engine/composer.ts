@@ -2,7 +2,7 @@ import { videoColour, type KnownEffect, type Mix } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Kernels } from '../shared/kernels.js';
 import { planarAt, planarBytes, type Plane } from '../shared/picture.js';
-import { Shaping, type ShapedPicture, type ShapingRoom } from './shaping.js';
+import { Shaping, type ShapedPicture, type ShapingRoom } from '../shared/shaping.js';
 import type { ReadyPicture } from './stream-set.js';
 
 /** How a picture comes in place of the one below it, in one frame. */

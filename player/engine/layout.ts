@@ -1,15 +1,21 @@
 import { waitingPictures } from '@hone/core/playback';
-import { isOpaque, passagesOf, poseOf, transformOf, type KnownEffect } from '@hone/core/render';
+import { isOpaque, passagesOf, stagesOf, transformOf } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { MediaFile, PreviewPlan } from '../plan.js';
-import { effectBytes } from '../decode/picture-effects.js';
+import {
+  betweenBytes,
+  givesAlpha,
+  pictureBytes,
+  stagesBytes,
+  type StagedPictures,
+} from '../decode/picture-stages.js';
 import { reductionBytes } from '../decode/reduce-frame.js';
 import { Workspace } from '../decode/workspace.js';
 import { FIRST_FREE, PAGE } from '../shared/kernels.js';
 import type { DecodeRoom } from '../shared/messages.js';
-import { alphaBytes, planarBytes } from '../shared/picture.js';
+import { planarBytes } from '../shared/picture.js';
 import type { ComposeRoom } from './composer.js';
-import { SHAPE_BYTES } from './shaping.js';
+import { SHAPE_BYTES } from '../shared/shaping.js';
 import { MOST_SLATES } from './slates.js';
 
 /** Where everything stands in the shared memory. Addresses are bytes. */
@@ -39,14 +45,12 @@ export function layoutFor(plan: PreviewPlan, decoders: number, poolBytes: number
   };
   const layers = Math.max(1, ...preview.graph.stretches.map((stretch) => stretch.layers.length));
   const bytesOf = (size: FrameSize): number => planarBytes(size.width, size.height);
-  const [playing, resting] = [rastersIn(plan, preview.playSize), rastersIn(plan, preview.restSize)];
-  const withAlpha = ({ raster, file }: Rastered): number =>
-    bytesOf(raster) + (file.hasAlpha ? alphaBytes(raster.width, raster.height) : 0);
-  const mostOf = (size: FrameSize, rasters: readonly Rastered[]): number =>
-    Math.max(bytesOf(size), ...rasters.map(withAlpha));
+  const [playing, resting] = [picturesIn(plan, preview.playSize), picturesIn(plan, preview.restSize)];
+  const mostOf = (size: FrameSize, pictures: readonly MadePictures[]): number =>
+    Math.max(bytesOf(size), ...pictures.map(pictureBytes));
   const playBytes = mostOf(preview.playSize, playing);
   const restBytes = mostOf(preview.restSize, resting);
-  const rastered = [...playing, ...resting];
+  const made = [...playing, ...resting];
   const playCount = waitingPictures(playBytes, bytesOf(preview.playSize), layers, poolBytes);
   const largest = Math.max(bytesOf(preview.playSize), bytesOf(preview.restSize));
   const pixels = (size: FrameSize): number => size.width * size.height;
@@ -56,7 +60,7 @@ export function layoutFor(plan: PreviewPlan, decoders: number, poolBytes: number
   const restSlots = Array.from({ length: 2 * layers }, () => take(restBytes));
   const seen = preview.graph.stretches.flatMap((stretch) => stretch.layers);
   const mixes = seen.some(({ mix }) => mix !== null);
-  const isTransparent = Object.values(plan.pictures).some(({ hasAlpha }) => hasAlpha);
+  const isTransparent = made.some(givesAlpha);
   const shapes = isTransparent || seen.some(({ effects }) => !isOpaque(effects) || transformOf(effects));
   const shapeBytes = Math.max(largest, playBytes, restBytes);
   const compose: ComposeRoom = {
@@ -68,45 +72,44 @@ export function layoutFor(plan: PreviewPlan, decoders: number, poolBytes: number
     product: take(isTransparent ? shapeBytes : 0),
     shapes: take(SHAPE_BYTES),
   };
-  const workBytes = Workspace.bytesFor(largestReduction(rastered));
+  const workBytes = Workspace.bytesFor(largestReduction(made));
   const slateCount = Math.min(MOST_SLATES, Object.keys(plan.missing).length);
   const slates = Array.from({ length: slateCount }, () => take(largest));
-  const effects = largestEffects(rastered);
+  const between = Math.max(0, ...made.map(betweenBytes));
+  const effects = between + largestEffects(made);
   const decodeRooms = Array.from({ length: decoders }, () => ({
     address: take(workBytes),
     bytes: workBytes,
-    effects: { address: take(effects), bytes: effects },
+    effects: { address: take(effects), betweenBytes: between, bytes: effects },
   }));
   return { playSlots, restSlots, compose, slates, decodeRooms, totalBytes: next };
 }
 
-interface Rastered {
-  readonly effects: readonly KnownEffect[];
+interface MadePictures extends StagedPictures {
   readonly file: MediaFile;
-  readonly raster: FrameSize;
 }
 
-/** The sizes in which the pictures of a plan are made for a frame size. */
-function rastersIn({ preview, pictures }: PreviewPlan, frame: FrameSize): Rastered[] {
-  const found = new Map<string, Rastered>();
+/** The pictures of a plan for a frame size, each kind once. */
+function picturesIn({ preview, pictures }: PreviewPlan, frame: FrameSize): MadePictures[] {
+  const found = new Map<string, MadePictures>();
   for (const { sourceId, effects, framing } of passagesOf(preview.graph)) {
     const file = pictures[sourceId];
     if (!file) continue;
-    const { raster } = poseOf(effects, file.shownSize, frame, framing);
-    found.set(JSON.stringify([sourceId, raster, effects]), { effects, file, raster });
+    const stages = stagesOf(effects, file.shownSize, frame, framing);
+    found.set(JSON.stringify([sourceId, stages]), { stages, frame, file, hasAlpha: file.hasAlpha });
   }
   return [...found.values()];
 }
 
-const largestReduction = (rastered: readonly Rastered[]): number =>
-  Math.max(1 << 20, ...rastered.map(({ file, raster }) => reductionBytes(file.size, raster)));
+const largestReduction = (made: readonly MadePictures[]): number =>
+  Math.max(1 << 20, ...made.map(({ file, stages }) => reductionBytes(file.size, stages[0].pose.raster)));
 
 /** Most room that tables and masks of effects get beyond what one picture needs. */
 const MOST_KEPT = 48 << 20;
 
 // Enough for the picture that needs most, and if there is room for what all of them are prepared with.
-function largestEffects(rastered: readonly Rastered[]): number {
-  const needs = rastered.map(({ effects, raster }) => effectBytes(effects, raster));
+function largestEffects(made: readonly MadePictures[]): number {
+  const needs = made.map(stagesBytes);
   const most = Math.max(0, ...needs);
   const all = needs.reduce((sum, each) => sum + each, 0);
   return most + Math.min(MOST_KEPT, all - most);

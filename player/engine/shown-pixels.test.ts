@@ -71,7 +71,7 @@ describe('effects that a picture is shown without', () => {
       const plan = planOf(bypass);
       return plan.played(plan.passages[0]!).effects.map(({ kind }) => kind);
     };
-    expect(kinds([])).toEqual(['denoise', 'exposure', 'blur', 'transform']);
+    expect(kinds([])).toEqual(['denoise', 'exposure', 'transform', 'blur']);
     expect(kinds([...BYPASSABLE])).toEqual(['denoise', 'transform']);
     const plan = planOf([]);
     expect(plan.recodes(plan.passages[0]!)).toBe(true);

@@ -1,6 +1,7 @@
-import { poseOf, type Passage, type Pose } from '@hone/core/render';
+import { stagesOf, type Passage, type Pose, type Stage } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Rational } from '@hone/core/time';
+import { givesAlpha } from '../decode/picture-stages.js';
 import type { ResampleKind } from '../decode/resample-table.js';
 import type { MediaFile } from '../plan.js';
 import type { Channel, Decoder, DecodeReply, DecodeRequest, PictureCost } from '../shared/messages.js';
@@ -10,7 +11,7 @@ import type { ColourCoding } from '../shared/picture.js';
 export interface ReadyPicture {
   readonly address: number;
   readonly pose: Pose;
-  /** What was done to it; none of it to a slate. */
+  /** Effects of its last stage, whose masks and transform are still to be done; none of a slate. */
   readonly effects: Passage['effects'];
   readonly coding: ColourCoding;
   readonly decoder: Decoder;
@@ -32,7 +33,7 @@ export interface StreamOptions {
 interface OpenStream {
   readonly id: number;
   readonly passage: Passage;
-  readonly pose: Pose;
+  readonly lastStage: Stage;
   readonly hasAlpha: boolean;
   readonly worker: number;
   readonly ahead: number;
@@ -78,12 +79,12 @@ export class StreamSet {
   /** Begins to decode a passage. It gets room with the next `share`, when all that begin together are known. */
   open(passage: Passage, file: MediaFile, options: StreamOptions): void {
     const { effects, framing } = passage;
-    const pose = poseOf(effects, file.shownSize, options.frameSize, framing);
+    const stages = stagesOf(effects, file.shownSize, options.frameSize, framing);
     const stream: OpenStream = {
       id: this.nextId++,
       passage,
-      pose,
-      hasAlpha: file.hasAlpha,
+      lastStage: stages.at(-1)!,
+      hasAlpha: givesAlpha({ stages, hasAlpha: file.hasAlpha }),
       worker: this.nextWorker++ % this.decoders.length,
       ahead: options.ahead ?? Infinity,
       slots: new Set(),
@@ -103,10 +104,11 @@ export class StreamSet {
         sourceIn: passage.sourceIn,
         speed: passage.speed,
         timelineRate: options.rate,
-        target: pose.raster,
+        target: stages[0].pose.raster,
+        frame: options.frameSize,
         scaling: options.scaling,
         recoded: options.recoded,
-        effects,
+        stages,
         live: options.live,
       },
     });
@@ -233,8 +235,8 @@ export class StreamSet {
     stream.stale.delete(address);
     stream.next = frame + 1;
     const pictures = this.ready.get(frame) ?? new Map<string, ReadyPicture>();
-    const { effects, clipId } = stream.passage;
-    pictures.set(clipId, { address, pose: stream.pose, effects, coding, decoder, hasAlpha: stream.hasAlpha });
+    const { hasAlpha, lastStage, passage } = stream;
+    pictures.set(passage.clipId, { address, ...lastStage, coding, decoder, hasAlpha });
     this.ready.set(frame, pictures);
     this.holders.set(address, (this.holders.get(address) ?? 0) + 1);
   }

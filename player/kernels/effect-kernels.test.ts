@@ -36,6 +36,39 @@ describe('the kernels of effects', () => {
     kernels = await loadKernels(wasm, memory);
   });
 
+  it('weigh by alpha and back, multiply alpha, and lay one over another, as in floating point', () => {
+    fc.assert(
+      fc.property(fc.nat(999), fc.integer({ min: 0, max: 256 }), fc.constantFrom(0, 128), (seed, gain, middle) => {
+        const [values, alpha] = [noise(500, seed), noise(500, seed + 7)];
+        put(values, A);
+        put(alpha, B);
+        kernels.weightPlane(A, B, 500, middle);
+        take(500, A).forEach((value, at) => {
+          const exact = middle + ((values[at]! - middle) * alpha[at]!) / 255;
+          expect(Math.abs(value - exact)).toBeLessThan(0.51);
+        });
+        kernels.unweightPlane(A, B, 500, middle);
+        take(500, A).forEach((value, at) => {
+          // A weight of a few steps leaves a few steps of the value.
+          const left = alpha[at] === 0 ? 0 : values[at]! - middle;
+          expect(Math.abs(value - middle - left)).toBeLessThan(1 + 128 / Math.max(1, alpha[at]!));
+        });
+        put(values, A);
+        kernels.multiplyAlpha(A, B, C, 500);
+        take(500, C).forEach((value, at) => expect(value).toBe(Math.round((values[at]! * alpha[at]!) / 255)));
+        // Porter and Duff, "Compositing digital images", Computer Graphics 18(3), 1984: over.
+        kernels.unionAlpha(A, B, gain, C, 500);
+        const shares = take(500, C);
+        take(500, A).forEach((whole, at) => {
+          const above = (alpha[at]! * gain) / 256;
+          const exact = above + (values[at]! * (255 - above)) / 255;
+          expect(Math.abs(whole - exact)).toBeLessThan(1.6);
+          if (whole > 0) expect(Math.abs(shares[at]! - (255 * above) / exact)).toBeLessThan(1 + 300 / whole);
+        });
+      }),
+    );
+  });
+
   it('blur as the recursion says, in plain loops, at any size', () => {
     fc.assert(
       fc.property(side, side, fc.double({ min: 0.3, max: 9, noNaN: true }), fc.nat(999), (width, height, deviation, seed) => {

@@ -3,7 +3,7 @@ import type { EffectKernel } from '@hone/core/rig';
 import type { FrameSize } from '@hone/core/timeline';
 import { EffectFiles } from '../decode/effect-files.js';
 import { effectBytes, PictureEffects } from '../decode/picture-effects.js';
-import { SHAPE_BYTES, Shaping } from '../engine/shaping.js';
+import { SHAPE_BYTES, Shaping } from '../shared/shaping.js';
 import type { Kernels } from '../shared/kernels.js';
 import { planarBytes } from '../shared/picture.js';
 import type { KernelTimes } from './messages.js';

@@ -1,6 +1,6 @@
 import type { FrameSize } from '@hone/core/timeline';
 import type { Rational } from '@hone/core/time';
-import type { EffectKind, KnownEffect, SoundPart } from '@hone/core/render';
+import type { EffectKind, SoundPart, Stage } from '@hone/core/render';
 import type { ResampleKind } from '../decode/resample-table.js';
 import type { MediaFile, PreviewPlan } from '../plan.js';
 import type { ColourCoding } from './picture.js';
@@ -9,7 +9,8 @@ import type { ColourCoding } from './picture.js';
 export interface DecodeRoom {
   readonly address: number;
   readonly bytes: number;
-  readonly effects: { readonly address: number; readonly bytes: number };
+  /** For the effects of pictures; its first part is for what happens between two stages. */
+  readonly effects: { readonly address: number; readonly betweenBytes: number; readonly bytes: number };
 }
 
 /** Engine to decode worker. */
@@ -39,13 +40,15 @@ export interface StreamSpec {
   readonly sourceIn: Rational;
   readonly speed: Rational;
   readonly timelineRate: Rational;
-  /** Size of the picture that is wanted. */
+  /** Size in which the picture is made from the source: the raster of the first stage. */
   readonly target: FrameSize;
+  /** Size of the frame that it is seen in. */
+  readonly frame: FrameSize;
   readonly scaling: ResampleKind;
   /** Whether its samples must be those of BT.709 in limited range, to be worked on or laid over others. */
   readonly recoded: boolean;
-  /** What is done to its pixels. */
-  readonly effects: readonly KnownEffect[];
+  /** The stages of its effects. What the last one gives out is cut and put in its place by the engine. */
+  readonly stages: readonly [Stage, ...Stage[]];
   /** Whether frames that are too late are dropped unscaled and a decoder that is behind jumps ahead. */
   readonly live: boolean;
 }

@@ -31,6 +31,19 @@ export function planarAt(address: number, width: number, height: number): Planes
   ];
 }
 
+/** The alpha behind a picture at an address: of luma and of chroma. */
+export function alphasAt(
+  picture: number,
+  { width, height }: { readonly width: number; readonly height: number },
+): readonly [Plane, Plane] {
+  const address = picture + planarBytes(width, height);
+  const half = { stride: (width + 1) >> 1, width: (width + 1) >> 1, height: (height + 1) >> 1 };
+  return [
+    { address, stride: width, width, height },
+    { address: address + width * height, ...half },
+  ];
+}
+
 /** How samples become colours. */
 export interface ColourCoding {
   readonly matrix: 'bt709' | 'bt601' | 'bt2020';

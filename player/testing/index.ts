@@ -1,11 +1,17 @@
 import type { ColourTable } from '@hone/core/interchange';
-import { mixShare, poseOf, type KnownEffect, type Mix } from '@hone/core/render';
+import { mixShare, stagesOf, type KnownEffect, type Mix } from '@hone/core/render';
 import type { Framing, FrameSize } from '@hone/core/timeline';
 import { EffectFiles } from '../decode/effect-files.js';
-import { effectBytes, PictureEffects } from '../decode/picture-effects.js';
+import {
+  betweenBytes,
+  givesAlpha,
+  pictureBytes,
+  PictureStages,
+  stagesBytes,
+} from '../decode/picture-stages.js';
 import { Workspace } from '../decode/workspace.js';
 import { Composer, type DrawnLayer } from '../engine/composer.js';
-import { SHAPE_BYTES } from '../engine/shaping.js';
+import { SHAPE_BYTES } from '../shared/shaping.js';
 import { createMemory, FIRST_FREE, loadKernels, PAGE, type Kernels } from '../shared/kernels.js';
 import { planarAt, planarBytes, VIDEO_BT709 } from '../shared/picture.js';
 
@@ -49,28 +55,30 @@ export class PreviewFrame {
     const files = new EffectFiles();
     Object.assign(files, { tableOf: (id: string) => this.tables.get(id) });
     const drawn = layers.map((layer, index): DrawnLayer => {
-      const pose = poseOf(layer.effects, layer.size, size, layer.framing);
+      const stages = stagesOf(layer.effects, layer.size, size, layer.framing);
+      const [{ pose }] = stages;
+      const staged = { stages, frame: size, hasAlpha: false };
       const source = take(layer.picture.length);
       new Uint8Array(this.memory.buffer).set(layer.picture, source);
-      const address = take(planarBytes(pose.raster.width, pose.raster.height));
+      const address = take(pictureBytes(staged));
       const room = take(Workspace.bytesFor(0));
       const workspace = new Workspace(this.memory, this.kernels, room, Workspace.bytesFor(0));
       const from = planarAt(source, layer.size.width, layer.size.height);
       planarAt(address, pose.raster.width, pose.raster.height).forEach((plane, at) =>
         workspace.fit(from[at]!, plane, 'exact'),
       );
-      const effects = new PictureEffects(this.memory, this.kernels, files);
-      const bytes = effectBytes(layer.effects, pose.raster);
-      effects.setRoom(take(bytes), bytes);
-      effects.apply(layer.effects, layer.at, address, pose.raster);
+      const effects = new PictureStages(this.memory, this.kernels, files);
+      const between = betweenBytes(staged);
+      const bytes = between + stagesBytes(staged);
+      effects.setRoom(take(bytes), between, bytes);
+      effects.apply(String(index), staged, layer.at, address);
       return {
         picture: {
           address,
-          pose,
-          effects: layer.effects,
+          ...stages.at(-1)!,
           coding: VIDEO_BT709,
           decoder: 'browser',
-          hasAlpha: false,
+          hasAlpha: givesAlpha(staged),
         },
         mix: layer.mix ? { mix: layer.mix, share: mixShare(layer.mix, frame) } : undefined,
         clipId: String(index),
@@ -87,7 +95,7 @@ export class PreviewFrame {
       warped: take(2 * bytes),
       alphas: [...drawn, null].map(() => take(largest)),
       shapes: take(SHAPE_BYTES),
-      product: 0,
+      product: take(largest),
     };
     new Composer(this.memory, this.kernels).compose(drawn, size, room);
     return new Uint8Array(this.memory.buffer, room.composed, bytes).slice();

@@ -48,6 +48,8 @@ async function migrate(client: Client): Promise<void> {
     );
   }
   for (let step = version; step < MIGRATIONS.length; step++) {
-    await client.batch([...MIGRATIONS[step]!, `PRAGMA user_version = ${step + 1}`], 'write');
+    const migration = MIGRATIONS[step]!;
+    const statements = typeof migration === 'function' ? await migration(client) : migration;
+    await client.batch([...statements, `PRAGMA user_version = ${step + 1}`], 'write');
   }
 }

@@ -1,8 +1,14 @@
+import type { Client, InStatement } from '@libsql/client';
+import { keepEffectOrder } from './effect-order.js';
+
+/** Statements, or what makes them of what is kept. */
+export type Migration = readonly string[] | ((client: Client) => Promise<InStatement[]>);
+
 /**
  * The steps from an empty database to the tables of tables.ts, in order. A step that was released is never changed;
  * a new one is added below it.
  */
-export const MIGRATIONS: readonly (readonly string[])[] = [
+export const MIGRATIONS: readonly Migration[] = [
   [
     `CREATE TABLE projects (
        id TEXT PRIMARY KEY, name TEXT NOT NULL, timeline TEXT NOT NULL, tuning TEXT NOT NULL, delivery TEXT NOT NULL,
@@ -62,4 +68,5 @@ export const MIGRATIONS: readonly (readonly string[])[] = [
        saved_at TEXT NOT NULL, timeline TEXT NOT NULL, PRIMARY KEY (project_id, revision))`,
   ],
   [`ALTER TABLE revisions ADD COLUMN parent INTEGER`, `ALTER TABLE sources ADD COLUMN damage TEXT`],
+  keepEffectOrder,
 ];

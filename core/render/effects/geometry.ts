@@ -1,5 +1,6 @@
 import type { Framing, FrameSize } from '../../timeline/index.js';
 import type { Placement } from '../placement.js';
+import { splitStages } from './order.js';
 import { isKeyed, numberAt, textOf, type KnownEffect } from './values.js';
 
 /** How a point of the frame is found in a picture: across = a·x + b·y + c, down = d·x + e·y + f, in pixels. */
@@ -20,6 +21,12 @@ export interface Pose {
   readonly natural: FrameSize;
   /** Where the raster stands, upright and still; null where it turns or moves. */
   readonly placement: Placement | null;
+}
+
+/** Effects that act on one picture, and where that picture stands in the frame when they are done. */
+export interface Stage {
+  readonly effects: readonly KnownEffect[];
+  readonly pose: Pose;
 }
 
 /** What moves is made at most so many times as wide and high as the frame. */
@@ -69,6 +76,31 @@ export function poseOf(
     (MOST_MOVING * frame.height) / natural.height,
   );
   return { raster: sized(Math.min(scale, Math.max(1, 1 / ratio), room)), natural, placement: null };
+}
+
+/**
+ * The stages that the effects of a clip go through. The picture of the first is made from the source; that of each later
+ * one is the frame that the stage before it gives out, with alpha.
+ * @param picture size of the source in square pixels, upright
+ */
+export function stagesOf(
+  effects: readonly KnownEffect[],
+  picture: FrameSize,
+  frame: FrameSize,
+  framing: Framing = 'fit',
+): readonly [Stage, ...Stage[]] {
+  const [first = [], ...later] = splitStages(effects);
+  return [
+    { effects: first, pose: poseOf(first, picture, frame, framing) },
+    ...later.map((each) => ({ effects: each, pose: poseInFrame(each, frame) })),
+  ];
+}
+
+/** Where a picture stands that has the size of the frame already: it is not made anew at another scale. */
+function poseInFrame(effects: readonly KnownEffect[], frame: FrameSize): Pose {
+  const { raster, placement } = poseOf(effects, frame, frame);
+  const isSameSize = raster.width === frame.width && raster.height === frame.height;
+  return { raster: frame, natural: frame, placement: isSameSize ? placement : null };
 }
 
 function largest(effect: KnownEffect, name: string): number {

@@ -7,5 +7,6 @@ export * from './geometry.js';
 export * from './steps.js';
 export * from './title.js';
 export * from './filters.js';
+export type { EffectAssets } from './step-filters.js';
 export { COLOUR_TAGS, type FilterPiece } from './writer.js';
 export * from './order.js';

@@ -1,4 +1,4 @@
-import { inDoneOrder } from './order.js';
+import { executionOrder } from './order.js';
 import { number as numberSchema, object, string, ValidationError, type ObjectSchema } from 'yup';
 import { valueAt, type Effect, type EffectValue, type Timeline } from '../../timeline/index.js';
 import { definitionOf, EFFECT_KINDS, isEffectKind, type EffectKind } from './catalogue.js';
@@ -11,7 +11,9 @@ export interface KnownEffect extends Effect {
 
 /** The effects that are done, in their order: those that are known and enabled. */
 export const effectsDone = (effects: readonly Effect[] = []): readonly KnownEffect[] =>
-  inDoneOrder(effects.filter((effect): effect is KnownEffect => effect.enabled && isEffectKind(effect.kind)));
+  executionOrder(
+    effects.filter((effect): effect is KnownEffect => effect.enabled && isEffectKind(effect.kind)),
+  );
 
 const parameterOf = (effect: KnownEffect, name: string): Parameter => {
   const parameter = definitionOf(effect.kind).parameters[name];

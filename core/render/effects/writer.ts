@@ -56,6 +56,16 @@ export class Writer {
     return `color=black:s=${width}x${height}:r=${formatRational(rate)},format=gray,trim=end_frame=${frames},${this.counted}`;
   }
 
+  /** A frame in which nothing is seen, for each frame of the piece. */
+  clear({ width, height }: FrameSize): string {
+    const { rate, frames } = this.piece;
+    return this.chain(
+      [],
+      `color=black@0:s=${width}x${height}:r=${formatRational(rate)},format=yuva420p,${COLOUR_TAGS},` +
+        `trim=end_frame=${frames},${this.counted}`,
+    );
+  }
+
   get counted(): string {
     return counted(this.piece.rate);
   }

@@ -8,17 +8,22 @@ export interface EffectPlace {
   readonly effectId: string;
 }
 
-/** Gives clips effects behind those that they have. */
+/**
+ * Adds effects to clips.
+ * @param placeIn index in the effects of a clip at which they go; behind all when it is not given
+ */
 export const addEffects = (
   timeline: Timeline,
   ids: ReadonlySet<string>,
   effects: readonly Omit<Effect, 'id'>[],
   newId: NewId,
+  placeIn: (effects: readonly Effect[]) => number = ({ length }) => length,
 ): Timeline =>
-  withClips(timeline, ids, (clip) => ({
-    ...clip,
-    effects: [...(clip.effects ?? []), ...renamed(effects, newId)],
-  }));
+  withClips(timeline, ids, (clip) => {
+    const before = clip.effects ?? [];
+    const at = placeIn(before);
+    return { ...clip, effects: [...before.slice(0, at), ...renamed(effects, newId), ...before.slice(at)] };
+  });
 
 /** Puts effects in the place of those that clips have. */
 export const replaceEffects = (

@@ -5,11 +5,11 @@ import type { KeptTable } from '@hone/core/api';
 import {
   definitionOf,
   EFFECT_KINDS,
-  effectPhase,
-  inDoneOrder,
+  executionOrder,
   isEffectKind,
   numberAt,
   textOf,
+  usualPlace,
   type EffectKind,
   type KnownEffect,
   type Parameter,
@@ -77,8 +77,7 @@ export class EffectPanel {
   private readonly api = inject(Api);
   private readonly frame = this.store.selectSignal(playbackFeature.selectFrame);
   private readonly copied = this.store.selectSignal(editingFeature.selectCopiedEffects);
-  readonly orderReason =
-    'Masks are done after what changes pixels, and the transform comes last; within these, the order is yours.';
+  readonly orderReason = 'Temporal noise reduction works on the frames of the file, so it comes first.';
   readonly easeNames = Object.entries(EASE_NAMES) as [Ease, string][];
   readonly tables = signal<readonly KeptTable[]>([]);
   /** Effects that are folded away. */
@@ -105,7 +104,7 @@ export class EffectPanel {
     return clip ? Math.max(0, Math.min(clip.length - 1, this.frame() - clip.start)) : 0;
   });
   readonly rows = computed((): readonly EffectRow[] =>
-    inDoneOrder(this.clip()?.effects ?? [])
+    executionOrder(this.clip()?.effects ?? [])
       .filter((effect): effect is KnownEffect => isEffectKind(effect.kind))
       .map((effect) => this.rowOf(effect, this.at())),
   );
@@ -170,7 +169,9 @@ export class EffectPanel {
 
   add(kind: EffectKind): void {
     const effect: Omit<Effect, 'id'> = { kind, enabled: true, values: {} };
-    this.editor.apply((timeline) => addEffects(timeline, this.ids(), [effect], newId));
+    this.editor.apply((timeline) =>
+      addEffects(timeline, this.ids(), [effect], newId, (before) => usualPlace(before, kind)),
+    );
   }
 
   remove(row: EffectRow): void {
@@ -181,10 +182,15 @@ export class EffectPanel {
     this.editor.apply((timeline) => enableEffect(timeline, this.place(row), enabled));
   }
 
-  /** Whether an effect can change places with the one before or behind it: only within what is done together. */
+  /** Whether an effect can change places with the one before or behind it: nothing goes before noise reduction. */
   canMove(index: number, by: 1 | -1): boolean {
     const [row, other] = [this.rows()[index], this.rows()[index + by]];
-    return !!row && !!other && effectPhase(row.effect.kind) === effectPhase(other.effect.kind);
+    return !!row && !!other && (row.effect.kind === 'denoise') === (other.effect.kind === 'denoise');
+  }
+
+  /** Why an effect cannot change places; empty where it can, and at the ends of the list. */
+  moveReason(index: number, by: 1 | -1): string {
+    return this.canMove(index, by) || !this.rows()[index + by] ? '' : this.orderReason;
   }
 
   move(index: number, by: 1 | -1): void {

@@ -8,8 +8,8 @@ import {
   type Pose,
 } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
-import type { Kernels } from '../shared/kernels.js';
-import { planarAt, planarBytes, type Planes } from '../shared/picture.js';
+import type { Kernels } from './kernels.js';
+import { planarAt, planarBytes, type Planes } from './picture.js';
 
 const MOST_SHAPES = 32;
 const SHAPE_NUMBERS = 10;
@@ -113,9 +113,7 @@ export class Shaping {
     const { width, height } = pose.raster;
     const own = address + planarBytes(width, height);
     if (cut === null) return own;
-    const bytes = new Uint8Array(this.memory.buffer);
-    for (let at = 0; at < width * height; at++)
-      bytes[room.product + at] = Math.round((bytes[own + at]! * bytes[cut + at]!) / 255);
+    this.kernels.multiplyAlpha(own, cut, room.product, width * height);
     this.halve(room.product, pose.raster);
     return room.product;
   }
