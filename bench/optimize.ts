@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { spawnSync } from 'node:child_process';
 import { copyArguments } from '@hone/core/media';
 import { SHORT_PROJECT } from '@hone/demo';
-import { copySizeOf } from '@hone/server';
+import { copyLayoutOf } from '@hone/server';
 import { buildPage } from './browser.js';
 import { askForCopy, startWithFootage } from './footage.js';
 
@@ -33,7 +33,7 @@ export async function optimize(): Promise<Record<string, number>> {
           '-y',
           '-i',
           clip.path,
-          ...copyArguments(copySizeOf(clip, DIVISOR), clip.facts!.picture!),
+          ...copyArguments(copyLayoutOf(clip, DIVISOR), clip.facts!.picture!),
           join(folder, 'bare.mp4'),
         ];
         const bareStart = performance.now();

@@ -20,6 +20,7 @@ const copy = (id: string, divisor: 2 | 4, state: LightCopy['state'] = 'ready'): 
   state,
   width: 2160 / divisor,
   height: 3840 / divisor,
+  alphaRow: null,
   bytes: 1,
   likeness: null,
   madeInMs: null,

@@ -1,6 +1,12 @@
 import type { LightCopy, Source } from '@hone/core/api';
 import type { Tuning } from '@hone/core/levers';
-import { serverDecodeReason, shownSize, type PictureFacts, type SourceFacts } from '@hone/core/media';
+import {
+  codedSize,
+  serverDecodeReason,
+  shownSize,
+  type PictureFacts,
+  type SourceFacts,
+} from '@hone/core/media';
 import { chosenCopies, previewGraph } from '@hone/core/render';
 import type { Timeline } from '@hone/core/timeline';
 import type { MediaFile, PreviewPlan } from './plan.js';
@@ -49,6 +55,7 @@ function originalFile({ id, stills }: Source, facts: SourceFacts): MediaFile {
     framesUrl: `/media/frames/${id}`,
     serverOnly: serverDecodeReason(facts, stills),
     hasAlpha: picture.alpha,
+    stacked: null,
     premultiplied: picture.alpha && picture.premultiplied === true,
     choice: 'original',
     url: urlOf('sources', id),
@@ -67,10 +74,12 @@ function copyFile(copy: LightCopy, picture: PictureFacts): MediaFile {
     choice: 'light copy',
     framesUrl: null,
     serverOnly: null,
-    hasAlpha: false,
+    hasAlpha: copy.alphaRow !== null,
+    stacked:
+      copy.alphaRow === null ? null : { width: copy.width, height: copy.height, alphaRow: copy.alphaRow },
     premultiplied: false,
     url: urlOf('copies', copy.id),
-    size: { width: copy.width, height: copy.height },
+    size: codedSize(copy),
     rate: picture.rate,
     constantRate: picture.constantRate,
     quarters: 0,

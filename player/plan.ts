@@ -1,4 +1,5 @@
 import type { MediaChoice, PreviewGraph } from '@hone/core/render';
+import type { StackedPicture } from '@hone/core/media';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Rational } from '@hone/core/time';
 
@@ -20,6 +21,8 @@ export interface MediaFile {
   readonly framesUrl: string | null;
   /** Whether a plane of alpha follows each of its pictures. */
   readonly hasAlpha: boolean;
+  /** Where colours and alpha stand in its coded picture, alpha as grey; null when it holds colours only. */
+  readonly stacked: StackedPicture | null;
   /** Whether its colours are those over black; another answer makes other pictures. */
   readonly premultiplied: boolean;
   /** Why the browser is not asked to decode it; null when it is. */

@@ -8,5 +8,5 @@ export { runFfmpeg, runTool, fileArgument, CancelledError } from './ffmpeg/proce
 export { probe } from './ffmpeg/probe.js';
 export { plainFile } from './ffmpeg/input.js';
 export { readPackets } from './media/index-job.js';
-export { copySizeOf } from './copies/make-copy.js';
+export { copyLayoutOf } from './copies/make-copy.js';
 export { effectAssets } from './effects/effect-assets.js';

@@ -114,6 +114,8 @@ export interface LightCopy {
   readonly state: CopyState;
   readonly width: number;
   readonly height: number;
+  /** Row of its coded picture at which alpha begins; null for a copy without alpha. */
+  readonly alphaRow: number | null;
   readonly bytes: number;
   readonly likeness: Likeness | null;
   readonly madeInMs: number | null;

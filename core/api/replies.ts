@@ -146,6 +146,7 @@ export const copyReply = object({
   state: string().strict().oneOf(['making', 'ready', 'failed', 'stale']).required(),
   width: amount(),
   height: amount(),
+  alphaRow: perhapsAmount(),
   bytes: amount(),
   likeness: perhaps(object({ ssim: amount(), psnrDb: amount(), frames: amount() }).noUnknown()),
   madeInMs: perhapsAmount(),

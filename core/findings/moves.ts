@@ -5,7 +5,7 @@ import {
   type PreviewScale,
   type Tuning,
 } from '../levers/index.js';
-import { copySize, fittingDivisor, shownSize, type CopyDivisor } from '../media/index.js';
+import { codedSize, copyLayout, fittingDivisor, shownSize, type CopyDivisor } from '../media/index.js';
 import { largestRaster } from '../render/index.js';
 import { effectSums, type KnownCopy, type Prediction, type Situation } from '../rig/index.js';
 import type { Cause, Span } from './cause.js';
@@ -122,8 +122,6 @@ function wantedCopies(
   const ids = new Set(played.map(({ sourceId }) => sourceId));
   return sources.flatMap(({ id, facts }): WantedCopy[] => {
     if (!ids.has(id) || work.media.get(id)?.choice !== 'original' || !facts?.picture) return [];
-    // A copy would lose its transparency.
-    if (facts.picture.alpha) return [];
     if (copies.some(({ sourceId, state }) => sourceId === id && state === 'ready')) return [];
     const divisor = fittingDivisor(shownSize(facts.picture), largestRaster(timeline, id, facts, frame));
     return [{ sourceId: id, divisor }];
@@ -132,7 +130,8 @@ function wantedCopies(
 
 function imagined({ sourceId, divisor }: WantedCopy, { sources }: Situation): KnownCopy {
   const picture = sources.find(({ id }) => id === sourceId)!.facts!.picture!;
-  const size = copySize(shownSize(picture), divisor);
-  const bytes = Math.round(BYTES_PER_PIXEL * size.width * size.height * picture.frameCount);
-  return { id: `imagined-${sourceId}`, sourceId, state: 'ready', ...size, bytes };
+  const layout = copyLayout(picture, divisor);
+  const { width, height } = codedSize(layout);
+  const bytes = Math.round(BYTES_PER_PIXEL * width * height * picture.frameCount);
+  return { id: `imagined-${sourceId}`, sourceId, state: 'ready', ...layout, bytes };
 }

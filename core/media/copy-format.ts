@@ -1,5 +1,6 @@
 import type { FrameSize } from '../timeline/index.js';
-import { deinterlacing, scaleColours, type PictureFacts } from './facts.js';
+import { straightAlpha } from './alpha.js';
+import { deinterlacing, scaleColours, shownSize, type PictureFacts } from './facts.js';
 
 /** How many times smaller each side of a light copy is than its source. */
 export type CopyDivisor = 1 | 2 | 4 | 8;
@@ -14,9 +15,46 @@ export interface CopyFormat {
 export const COPY_DIVISORS: readonly CopyDivisor[] = [1, 2, 4, 8];
 
 /** Every frame on its own, so that a cut costs one frame and not a group of pictures. */
-export function intraH264(divisor: CopyDivisor): CopyFormat {
-  return { id: 'intra-h264', label: `intra H.264, 1:${divisor}`, divisor };
+export function intraH264(divisor: CopyDivisor, hasAlpha = false): CopyFormat {
+  return { id: 'intra-h264', label: `intra H.264${hasAlpha ? ' with alpha' : ''}, 1:${divisor}`, divisor };
 }
+
+/** Rows and columns of the largest block that H.264 codes in one piece (ITU-T H.264, 3.85: macroblock). */
+const BLOCK = 16;
+
+/**
+ * H.264 has no alpha that browsers decode, so a copy of a transparent source holds it as a second picture below the
+ * colours: as grey, 16 for transparent to 235 for opaque. It begins on a block of its own.
+ * @param height of the copy
+ * @returns row at which alpha begins
+ */
+export const alphaRow = (height: number): number => BLOCK * Math.ceil(height / BLOCK);
+
+/** What says how the coded picture of a copy is laid out. */
+export interface CopyLayout extends FrameSize {
+  /** Row at which alpha begins; null for a copy without alpha. */
+  readonly alphaRow: number | null;
+}
+
+/** A coded picture in which alpha stands below the colours. */
+export interface StackedPicture extends FrameSize {
+  readonly alphaRow: number;
+}
+
+/** How the copy of a source is laid out. */
+export function copyLayout(
+  picture: Pick<PictureFacts, 'size' | 'pixelAspect' | 'rotation' | 'alpha'>,
+  divisor: CopyDivisor,
+): CopyLayout {
+  const size = copySize(shownSize(picture), divisor);
+  return { ...size, alphaRow: picture.alpha ? alphaRow(size.height) : null };
+}
+
+/** Size of the coded picture of a copy. */
+export const codedSize = ({ width, height, alphaRow: row }: CopyLayout): FrameSize => ({
+  width,
+  height: row === null ? height : 2 * row,
+});
 
 const even = (value: number): number => Math.max(2, 2 * Math.round(value / 2));
 
@@ -46,8 +84,8 @@ export function fittingDivisor(source: FrameSize, preview: FrameSize): CopyDivis
  */
 export function copyArguments(size: FrameSize, picture: CopiedPicture): string[] {
   return [
-    ...['-map', '0:v:0', '-an', '-sn', '-dn', '-map_metadata', '-1'],
-    ...['-vf', `${copyScaling(size, picture)},format=yuv420p`],
+    ...['-filter_complex', copyFilters(size, picture), '-map', '[copy]'],
+    ...['-an', '-sn', '-dn', '-map_metadata', '-1'],
     ...['-colorspace', 'bt709', '-color_range', 'tv'],
     ...['-fps_mode', 'passthrough', '-enc_time_base', '-1'],
     ...[
@@ -69,9 +107,21 @@ export function copyArguments(size: FrameSize, picture: CopiedPicture): string[]
 }
 
 /** What matters of a source's picture for its copy. */
-export type CopiedPicture = Pick<PictureFacts, 'scan' | 'chroma' | 'colour'>;
+export type CopiedPicture = Pick<PictureFacts, 'scan' | 'chroma' | 'colour' | 'alpha' | 'premultiplied'>;
 
-/** The filter that reduces a source to its copy, as limited-range BT.709. */
-function copyScaling({ width, height }: FrameSize, picture: CopiedPicture): string {
-  return `${deinterlacing(picture.scan)}scale=${width}:${height}:flags=area:${scaleColours(picture)}`;
+/** The filters that reduce a source to its copy, as limited-range BT.709, with alpha below the colours if it has any. */
+function copyFilters({ width, height }: FrameSize, picture: CopiedPicture): string {
+  const whole = `[0:v:0]${deinterlacing(picture.scan)}`;
+  const reduced = `scale=${width}:${height}:flags=area`;
+  const colours = `${reduced}:${scaleColours(picture)},format=yuv420p`;
+  if (!picture.alpha) return `${whole}${colours}[copy]`;
+  return (
+    `${whole}${straightAlpha(picture)}split[colours][alpha];` +
+    `[colours]${colours}${stacking({ width, height })}[above];` +
+    `[alpha]alphaextract,${reduced},format=yuv420p${stacking({ width, height })}[below];[above][below]vstack[copy]`
+  );
 }
+
+/** The filter, with a comma before it, that fills the rows of a picture up to the next block. */
+export const stacking = ({ width, height }: FrameSize): string =>
+  alphaRow(height) === height ? '' : `,pad=${width}:${alphaRow(height)}`;

@@ -98,7 +98,7 @@ export const stereoFilter = ({ channels }: Pick<SoundFacts, 'channels'>): string
   channels === 1 ? 'pan=stereo|c0=c0|c1=c0' : 'aformat=channel_layouts=stereo';
 
 /** The size in square pixels at which a picture is shown, after its rotation. */
-export function shownSize(picture: PictureFacts): FrameSize {
+export function shownSize(picture: Pick<PictureFacts, 'size' | 'pixelAspect' | 'rotation'>): FrameSize {
   const width = Math.round((picture.size.width * picture.pixelAspect.num) / picture.pixelAspect.den);
   const turned = picture.rotation % 180 !== 0;
   return turned ? { width: picture.size.height, height: width } : { width, height: picture.size.height };

@@ -117,7 +117,7 @@ describe('what a clip asks of the player', () => {
   });
 
   it('is one picture a frame of a light copy, whatever the rate', () => {
-    const copy = { width: 960, height: 540, bytes: 24_000_000 };
+    const copy = { width: 960, height: 540, alphaRow: null, bytes: 24_000_000 };
     const source = readySource('a', sourceFacts({ rate: rational(60) }));
     const [passage] = lineOf(workOf({}, playedMedium(source, copy, '')!), laptop).passages;
     expect(Math.max(...passage!.decodes)).toBe(1);
@@ -257,7 +257,7 @@ describe('groups of pictures', () => {
 describe('what is decoded of a source', () => {
   it('is the copy where one is played, every picture on its own', () => {
     const source = readySource('a', sourceFacts());
-    const copy = { width: 960, height: 540, bytes: 24_000_000 };
+    const copy = { width: 960, height: 540, alphaRow: null, bytes: 24_000_000 };
     const medium = playedMedium(source, copy, '/copies')!;
     expect(medium).toMatchObject({
       choice: 'light copy',

@@ -1,7 +1,9 @@
 import {
+  codedSize,
   megapixels,
   shownSize,
   serverDecodeReason,
+  type CopyLayout,
   type PacketIndex,
   type PictureStructure,
   type SourceFacts,
@@ -25,6 +27,8 @@ export interface PlayedMedium {
   readonly size: FrameSize;
   /** As it is shown, in square pixels, turned. */
   readonly shownSize: FrameSize;
+  /** The part of the coded picture that holds colours, where alpha stands below it; absent where it is the whole. */
+  readonly colourSize?: FrameSize | undefined;
   readonly turned: boolean;
   readonly framesPerSecond: number;
   readonly constantRate: boolean;
@@ -72,9 +76,7 @@ export interface PlayableSource {
   readonly drive: string;
 }
 
-export interface PlayableCopy {
-  readonly width: number;
-  readonly height: number;
+export interface PlayableCopy extends CopyLayout {
   readonly bytes: number;
 }
 
@@ -110,7 +112,8 @@ export function playedMedium(
       codec: 'h264',
       profile: 'intra',
       bitDepth: 8,
-      size: { width: copy.width, height: copy.height },
+      size: codedSize(copy),
+      ...(copy.alphaRow === null ? {} : { colourSize: { width: copy.width, height: copy.height } }),
       turned: false,
       bitsPerFrame: (8 * copy.bytes) / Math.max(1, picture.frameCount),
       drive: copyDrive,

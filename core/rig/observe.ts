@@ -1,4 +1,4 @@
-import type { PictureStructure, SourceFacts } from '../media/index.js';
+import { codedSize, type CopyLayout, type PictureStructure, type SourceFacts } from '../media/index.js';
 import type { FrameLog, RunFacts } from '../playback/index.js';
 import type { RenderGraph } from '../render/index.js';
 import type { DecodeObservation } from './refine.js';
@@ -11,7 +11,7 @@ interface Played {
 }
 
 /** What is asked of a light copy that was played. */
-interface PlayedCopy {
+interface PlayedCopy extends CopyLayout {
   readonly sourceId: string;
   readonly state: string;
   readonly width: number;
@@ -64,8 +64,7 @@ export function decodeObservations(
             profile: 'intra',
             chroma: '4:2:0',
             bitDepth: 8,
-            width: copy.width,
-            height: copy.height,
+            ...codedSize(copy),
           },
           bitsPerFrame: (8 * copy.bytes) / Math.max(1, picture.frameCount),
         }

@@ -180,7 +180,8 @@ function delays(
   return { firstMs: Math.max(0, first) * decodeMs, restartMs: Math.max(0, restart) * decodeMs };
 }
 
-function scalingOf({ size, decoder, turned }: PlayedMedium, raster: FrameSize): string {
+function scalingOf(medium: PlayedMedium, raster: FrameSize): string {
+  const { decoder, turned, colourSize: size = medium.size } = medium;
   if (decoder === 'server') return scaleKernel(1);
   const upright = turned ? { width: raster.height, height: raster.width } : raster;
   const ratio = size.width / upright.width;

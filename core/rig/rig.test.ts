@@ -254,7 +254,7 @@ describe('what a run shows of decoders', () => {
 
   it('is of the light copy when that was played, and nothing when too little was', () => {
     const copied = { ...facts, copiedSources: ['a'] };
-    const copy = { sourceId: 'a', state: 'ready', width: 480, height: 270, bytes: 240_000 };
+    const copy = { sourceId: 'a', state: 'ready', width: 480, height: 270, alphaRow: null, bytes: 240_000 };
     expect(decodeObservations(log, copied, graph, [source], [copy])).toMatchObject([
       { width: 480, profile: 'intra', bitsPerFrame: 8000 },
     ]);

@@ -41,6 +41,7 @@ export const halfCopy = (sourceId: string, bytesPerFrame: number): KnownCopy => 
   state: 'ready',
   width: 1920,
   height: 1080,
+  alphaRow: null,
   bytes: 4000 * bytesPerFrame,
 });
 

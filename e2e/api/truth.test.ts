@@ -1,7 +1,7 @@
 import { execFileSync } from 'node:child_process';
 import { mkdir } from 'node:fs/promises';
 import { join } from 'node:path';
-import type { FolderEntry, Project, Source } from '@hone/core/api';
+import type { LightCopy, FolderEntry, Project, Source } from '@hone/core/api';
 import { readFrameHeader, FRAME_HEADER_BYTES } from '@hone/core/media';
 import { DELIVERY_CODECS, type DeliveryCodec } from '@hone/core/render';
 import { rational } from '@hone/core/time';
@@ -146,7 +146,8 @@ describe('what is shown and said', () => {
       blue = sources[0]!;
       for (const { name, facts } of sources.slice(1))
         expect([name, facts!.picture!.alpha]).toEqual([name, true]);
-      await server.settle(id);
+      const jobs = await server.settle(id);
+      expect(jobs.filter(({ problem }) => problem)).toEqual([]);
     });
 
     const sourceOf = async (name: string): Promise<Source> =>
@@ -210,15 +211,34 @@ describe('what is shown and said', () => {
       expect(alpha[45 * 160 + 120]).toBeGreaterThanOrEqual(253);
     });
 
-    it('is not lost in a light copy: that is refused with the reason', async () => {
-      const request = { sourceIds: [(await sourceOf('ffv1.mkv')).id], divisor: 2 };
-      const { status, body } = await server.call<{ detail: string }>(
-        'POST',
-        `projects/${id}/copies`,
-        request,
-      );
-      expect(status).toBe(409);
-      expect(body.detail).toContain('transparency');
+    it('stands in light copies as grey below the colours', async () => {
+      const names = ['animation.mov', 'prores.mov', 'vp9.webm', 'ffv1.mkv', 'over black.mov'];
+      const ids = await Promise.all(names.map(async (name) => (await sourceOf(name)).id));
+      const copies = await server.makeCopies(id, ids, 2);
+      for (const [index, name] of names.entries()) {
+        const copy = copies.find(({ sourceId }) => sourceId === ids[index])!;
+        // 90 rows end within a block of 16.
+        expect(copy, name).toMatchObject({ state: 'ready', width: 160, height: 90, alphaRow: 96 });
+        expect(copy.format).toContain('with alpha');
+        expect(copy.likeness!.ssim, name).toBeGreaterThan(0.97);
+        const { path } = await server.services.copies.get(copy.id);
+        near(colourAt(path, 0.2, '32:32:20:30'), [255, 0, 0], 6);
+        near(colourAt(path, 0.2, '32:32:110:30'), [0, 255, 0], 6);
+        near(colourAt(path, 0.2, '32:32:20:126'), [128, 128, 128], 3);
+        near(colourAt(path, 0.2, '32:32:110:126'), [255, 255, 255], 3);
+      }
+    });
+
+    it('taken in another way makes the light copy stale', async () => {
+      const source = await sourceOf('over black.mov');
+      const stateOf = async (): Promise<string | undefined> =>
+        (await server.get<LightCopy[]>(`projects/${id}/copies`)).find(
+          ({ sourceId }) => sourceId === source.id,
+        )?.state;
+      expect(await stateOf()).toBe('ready');
+      const change = { sourceIds: [source.id], premultiplied: false };
+      await server.call('POST', `projects/${id}/sources/changes`, change);
+      expect(await stateOf()).toBe('stale');
     });
   });
 

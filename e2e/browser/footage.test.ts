@@ -135,6 +135,20 @@ describe('footage and results of other kinds', () => {
       )
       .toBe(true);
     expect(isNear(await colours(0.25), over)).toBe(true);
+
+    // The same from a light copy, decoded by the browser.
+    await server.makeCopies(made.project.id, [idOf('glass.mov')], 2);
+    const { tuning } = await project();
+    const withCopies = { ...tuning, lightCopies: true };
+    await server.call('PUT', `projects/${made.project.id}/tuning`, withCopies);
+    await browser.reload();
+    expect(await browser.page.getByTestId('plate').innerText()).toContain('light copy');
+    await browser.goTo(2, 24);
+    await expect.poll(async () => isNear(await colours(0.75), over)).toBe(true);
+    await browser.page.keyboard.press('Space');
+    await expect.poll(async () => isNear(await colours(0.25), over)).toBe(true);
+    await browser.page.keyboard.press('Space');
+    await server.call('PUT', `projects/${made.project.id}/tuning`, tuning);
     await server.setTimeline(made.project.id, timeline);
     await browser.reload();
   });

@@ -106,6 +106,7 @@ function setUp(file: FakeFile, setting: Setting) {
       framesUrl: null,
       serverOnly: null,
       hasAlpha: false,
+      stacked: null,
       premultiplied: false,
     },
     from: setting.from ?? 0,

@@ -33,16 +33,18 @@ function fakeFrame(
     format,
     codedWidth: width,
     codedHeight: height,
-    visibleRect: { width, height },
+    visibleRect: { x: 0, y: 0, width, height },
     colorSpace: { matrix: 'bt709', fullRange: false },
     allocationSize: () => allocation,
-    copyTo: (target: Uint8Array) => {
+    copyTo: (target: Uint8Array, { rect = { y: 0, height } }: { rect?: { y: number; height: number } }) => {
       let offset = 0;
       const result = planes.map((plane, index) => {
         const { stride } = layouts[index]!;
-        for (let y = 0; y < plane.height; y++) {
+        const divisor = height / plane.height;
+        const first = rect.y / divisor;
+        for (let y = first; y < first + rect.height / divisor; y++) {
           plane.row(y).forEach((sample, x) => {
-            const at = offset + y * stride + x * bytesPerSample;
+            const at = offset + (y - first) * stride + x * bytesPerSample;
             target[at] = sample & 255;
             if (bytesPerSample === 2) target[at + 1] = sample >> 8;
           });
@@ -77,7 +79,14 @@ describe('a decoded frame', () => {
   });
 
   async function reduced(frame: VideoFrame, reduction: Partial<Reduction> = {}): Promise<number[][]> {
-    const made: Reduction = { target: size, quarters: 0, address: target, kind: 'quick', ...reduction };
+    const made: Reduction = {
+      target: size,
+      quarters: 0,
+      address: target,
+      kind: 'quick',
+      stacked: null,
+      ...reduction,
+    };
     const bytes = new Uint8Array(memory.buffer);
     bytes.fill(0, target, target + 4096);
     await reduceFrame(frame, made, memory, kernels, workspace);
@@ -134,6 +143,26 @@ describe('a decoded frame', () => {
     const [half] = await reduced(fakeFrame('I420', 16, 8, large));
     expect(half!.slice(0, 3)).toEqual([15, 17, 19]);
     expect(half).toHaveLength(32);
+  });
+
+  it('gives its alpha, which stands as grey below the colours, behind the result', async () => {
+    // Colours in 8 rows, alpha from row 16 on: 16 is transparent, 126 is half, 235 is opaque.
+    const [wide, small] = [ramp(16, 8, 10), ramp(8, 4, 60)];
+    const greys = [16, 16, 16, 16, 126, 126, 126, 126, 235, 235, 235, 235, 250, 250, 3, 3];
+    const stack = (colours: FakePlane, below: readonly number[]): FakePlane => ({
+      width: colours.width,
+      height: 4 * colours.height,
+      row: (y) => (y < colours.height ? colours.row(y) : [...below]),
+    });
+    const none = Array.from({ length: 8 }, () => 128);
+    const frame = fakeFrame('I420', 16, 32, [stack(wide, greys), stack(small, none), stack(small, none)]);
+    const stacked = { width: 16, height: 8, alphaRow: 16 };
+    const [half, cb] = await reduced(frame, { stacked });
+    expect(half!.slice(0, 3)).toEqual([15, 17, 19]);
+    expect(cb!.slice(0, 2)).toEqual([65, 67]);
+    const bytes = new Uint8Array(memory.buffer, target + planarBytes(8, 4), 40);
+    expect([...bytes.subarray(0, 8)]).toEqual([0, 0, 128, 128, 255, 255, 255, 0]);
+    expect([...bytes.subarray(32, 36)]).toEqual([0, 128, 255, 128]);
   });
 
   it('is turned upright', async () => {

@@ -1,6 +1,8 @@
+import type { StackedPicture } from '@hone/core/media';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Kernels } from '../shared/kernels.js';
 import {
+  alphasAt,
   planarAt,
   planarBytes,
   VIDEO_BT709,
@@ -20,6 +22,16 @@ export interface Reduction {
   /** Where the result goes. */
   readonly address: number;
   readonly kind: ResampleKind;
+  /** Where colours and alpha stand in the frame; null when it holds colours only. Alpha goes behind the result. */
+  readonly stacked: StackedPicture | null;
+}
+
+/** A part of a frame, in pixels; its edges lie between chroma samples. */
+interface Part {
+  readonly x: number;
+  readonly y: number;
+  readonly width: number;
+  readonly height: number;
 }
 
 /**
@@ -34,9 +46,14 @@ export async function reduceFrame(
   kernels: Kernels,
   workspace: Workspace,
 ): Promise<ColourCoding> {
-  const { target, quarters, address, kind } = reduction;
-  const width = frame.visibleRect?.width ?? frame.codedWidth;
-  const height = frame.visibleRect?.height ?? frame.codedHeight;
+  const { target, quarters, address, kind, stacked } = reduction;
+  const visible = frame.visibleRect ?? { x: 0, y: 0, width: frame.codedWidth, height: frame.codedHeight };
+  // A rectangle of the DOM has no properties of its own that could be spread.
+  const { x, y } = visible;
+  const { width, height } = stacked ?? visible;
+  const rect = { x, y, width, height };
+  if (stacked)
+    await reduceAlpha(frame, { ...rect, y: y + stacked.alphaRow }, reduction, memory, kernels, workspace);
   const asItIs =
     frame.format === 'I420' &&
     quarters === 0 &&
@@ -44,14 +61,11 @@ export async function reduceFrame(
     height === target.height &&
     width % 2 === 0;
   if (asItIs) {
-    await frame.copyTo(new Uint8Array(memory.buffer, address, planarBytes(width, height)));
+    const whole = new Uint8Array(memory.buffer, address, planarBytes(width, height));
+    await frame.copyTo(whole, partOptions(frame, rect));
     return codingOf(frame);
   }
-  const bytes = frame.allocationSize();
-  const staging = workspace.pictures;
-  const layout = await frame.copyTo(new Uint8Array(memory.buffer, staging, bytes));
-  const unpacked = (staging + bytes + 15) & ~15;
-  const planes = unpack(frame.format, layout, staging, width, height, unpacked, kernels);
+  const { planes, unpacked } = await takeOut(frame, rect, memory, kernels, workspace);
   const upright = quarters % 2 === 0 ? target : { width: target.height, height: target.width };
   const afterPlanes = unpacked + 3 * width * height;
   const result = planarAt(quarters === 0 ? address : afterPlanes, upright.width, upright.height);
@@ -64,6 +78,43 @@ export async function reduceFrame(
   }
   return codingOf(frame);
 }
+
+/** Reduces the grey that stands for alpha, and puts it behind the result. */
+async function reduceAlpha(
+  frame: VideoFrame,
+  rect: Part,
+  { target, address, kind }: Reduction,
+  memory: WebAssembly.Memory,
+  kernels: Kernels,
+  workspace: Workspace,
+): Promise<void> {
+  const { planes } = await takeOut(frame, rect, memory, kernels, workspace);
+  const [alpha, half] = alphasAt(address, target);
+  workspace.fit(planes[0], alpha, kind);
+  kernels.widenRange(alpha.address, alpha.width * alpha.height);
+  kernels.reduceBox(alpha.address, alpha.width, half.address, half.width, half.height, 2);
+}
+
+/** Copies a part of a frame into the workspace, as planes of 8 bits. */
+async function takeOut(
+  frame: VideoFrame,
+  rect: Part,
+  memory: WebAssembly.Memory,
+  kernels: Kernels,
+  workspace: Workspace,
+): Promise<{ readonly planes: Planes; readonly unpacked: number }> {
+  const options = partOptions(frame, rect);
+  const bytes = frame.allocationSize(options);
+  const staging = workspace.pictures;
+  const layout = await frame.copyTo(new Uint8Array(memory.buffer, staging, bytes), options);
+  const unpacked = (staging + bytes + 15) & ~15;
+  const planes = unpack(frame.format, layout, staging, rect.width, rect.height, unpacked, kernels);
+  return { planes, unpacked };
+}
+
+// A frame of an odd size can be copied whole, but a part has to end between chroma samples.
+const partOptions = ({ visibleRect }: VideoFrame, rect: Part): VideoFrameCopyToOptions =>
+  visibleRect?.width === rect.width && visibleRect.height === rect.height ? {} : { rect };
 
 /** Room for pictures that `reduceFrame` needs for a source and a result. */
 export function reductionBytes(source: FrameSize, target: FrameSize): number {

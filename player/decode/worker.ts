@@ -146,7 +146,7 @@ class DecodeWorker {
     }
     if (!this.workspace) throw new Error('The decode worker has no room yet.');
     const { target, file, scaling } = spec;
-    const reduction = { target, quarters: file.quarters, address, kind: scaling };
+    const reduction = { target, quarters: file.quarters, address, kind: scaling, stacked: file.stacked };
     const coding = await reduceFrame(decoded, reduction, this.memory, this.kernels, this.workspace);
     if (!spec.recoded || isVideo709(coding)) return coding;
     const [luma, blue, red] = planarAt(address, target.width, target.height);

@@ -19,6 +19,7 @@ const file: MediaFile = {
   framesUrl: null,
   serverOnly: null,
   hasAlpha: false,
+  stacked: null,
   premultiplied: false,
 };
 const passage = (clipId: string, from: number, to: number): Passage => ({

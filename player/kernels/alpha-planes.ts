@@ -47,3 +47,11 @@ export function unionAlpha(alpha: usize, above: usize, gain: i32, share: usize, 
     store<u8>(share + at, whole === 0 ? 0 : <u8>((over * 255 + (whole >> 1)) / whole));
   }
 }
+
+/** Brings samples of limited range, 16 to 235, to full range, 0 to 255, in place. */
+export function widenRange(plane: usize, count: i32): void {
+  for (let at: usize = 0; at < <usize>count; at++) {
+    const value = max(0, min(219, <i32>load<u8>(plane + at) - 16));
+    store<u8>(plane + at, <u8>((value * 255 + 109) / 219));
+  }
+}

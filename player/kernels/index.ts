@@ -11,5 +11,5 @@ export { blendPlane, coverPlane } from './blend-plane';
 export { shapeAlpha } from './shape-alpha';
 export { warpPlane } from './warp-plane';
 export { grainPlane } from './grain-plane';
-export { weightPlane, unweightPlane, multiplyAlpha, unionAlpha } from './alpha-planes';
+export { weightPlane, unweightPlane, multiplyAlpha, unionAlpha, widenRange } from './alpha-planes';
 export { recodePicture } from './recode-picture';

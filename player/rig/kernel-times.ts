@@ -64,7 +64,13 @@ export class KernelBench {
         const ms: number[] = [];
         for (let round = -1; round < rounds; round++) {
           const start = performance.now();
-          const reduction = { target, quarters: 0, address: this.target, kind: 'quick' as const };
+          const reduction = {
+            target,
+            quarters: 0,
+            address: this.target,
+            kind: 'quick' as const,
+            stacked: null,
+          };
           await reduceFrame(frame, reduction, this.memory, this.kernels, this.workspace);
           if (round >= 0) ms.push(performance.now() - start);
         }

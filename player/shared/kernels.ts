@@ -91,6 +91,7 @@ export interface Kernels {
   ): void;
   weightPlane(plane: number, alpha: number, count: number, middle: number): void;
   unweightPlane(plane: number, alpha: number, count: number, middle: number): void;
+  widenRange(plane: number, count: number): void;
   multiplyAlpha(first: number, second: number, target: number, count: number): void;
   unionAlpha(alpha: number, above: number, gain: number, share: number, count: number): void;
   grainPlane(plane: number, width: number, height: number, tile: number, across: number, down: number): void;

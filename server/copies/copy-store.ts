@@ -85,14 +85,21 @@ export class CopyStore {
   }
 }
 
+/** What a source is when a copy is made of it: its content, and how its alpha is taken. */
+export function copyStamp(source: SourceRow): string {
+  const picture = source.facts?.picture;
+  return picture?.alpha && picture.premultiplied ? `${stampOf(source)} premultiplied` : stampOf(source);
+}
+
 /** Whether a copy was made of what a source is now. Older copies name the time of the file, newer ones its content. */
-function isOf({ sourceStamp }: CopyRow, source: SourceRow): boolean {
-  return sourceStamp === stampOf(source) || sourceStamp === fileStamp(source);
+function isOf({ sourceStamp, alphaRow }: CopyRow, source: SourceRow): boolean {
+  if ((alphaRow !== null) !== (source.facts?.picture?.alpha === true)) return false;
+  return sourceStamp === copyStamp(source) || sourceStamp === fileStamp(source);
 }
 
 export function copyOf(row: CopyRow): LightCopy {
-  const { id, sourceId, projectId, divisor, format, path, state, width, height, bytes, likeness, madeInMs } =
-    row;
+  const { id, sourceId, projectId, divisor, format, path, state, width, height, alphaRow } = row;
+  const { bytes, likeness, madeInMs } = row;
   const folder = dirname(path);
   return {
     id,
@@ -104,6 +111,7 @@ export function copyOf(row: CopyRow): LightCopy {
     state,
     width,
     height,
+    alphaRow,
     bytes,
     likeness,
     madeInMs,

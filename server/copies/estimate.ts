@@ -7,7 +7,7 @@ import { toNumber } from '@hone/core/time';
 import { inputArguments } from '../ffmpeg/input.js';
 import { fileArgument, runFfmpeg } from '../ffmpeg/process.js';
 import { stampOf, type SourceRow } from '../media/source-store.js';
-import { copySizeOf } from './make-copy.js';
+import { copyLayoutOf } from './make-copy.js';
 
 const SAMPLE_FRAMES = 24;
 /** Frames after which the encoder runs at its own speed; those before it pay for the start. */
@@ -36,7 +36,7 @@ export class CopyEstimator {
   }
 
   private async measure(source: SourceRow, divisor: CopyDivisor): Promise<CopyEstimate> {
-    const size = copySizeOf(source, divisor);
+    const layout = copyLayoutOf(source, divisor);
     const { picture, duration } = source.facts!;
     await mkdir(this.folder, { recursive: true });
     const path = join(this.folder, `sample-${randomUUID()}.mp4`);
@@ -50,7 +50,7 @@ export class CopyEstimator {
         this.ffmpeg,
         [
           ...['-v', 'error', '-ss', middle.toFixed(3), ...inputArguments(source)],
-          ...['-frames:v', String(frames), ...copyArguments(size, picture!), fileArgument(path)],
+          ...['-frames:v', String(frames), ...copyArguments(layout, picture!), fileArgument(path)],
         ],
         {
           onFrame: (frame) => {
@@ -66,7 +66,8 @@ export class CopyEstimator {
       return {
         sourceId: source.id,
         divisor,
-        ...size,
+        width: layout.width,
+        height: layout.height,
         bytes: Math.round(bytes * scale),
         seconds: (msAFrame * picture!.frameCount) / 1000,
         sampledFrames: last.frame,

@@ -1,5 +1,5 @@
 import type { Likeness } from '@hone/core/api';
-import { deinterlacing, type PictureFacts } from '@hone/core/media';
+import { deinterlacing, stacking, straightAlpha, type PictureFacts } from '@hone/core/media';
 import { toNumber } from '@hone/core/time';
 import { pickFrame, type FramePick } from '../ffmpeg/frame-pick.js';
 import { plainFile, type MediaInput } from '../ffmpeg/input.js';
@@ -21,10 +21,12 @@ export function likenessHandler(sources: SourceStore, copies: CopyStore, tools: 
     async run({ job, signal, progress }) {
       const copy = await copies.get(job.subjectId);
       const source = await sources.readable(copy.sourceId);
-      const { frameCount } = source.facts!.picture!;
+      const picture = source.facts!.picture!;
+      const { frameCount } = picture;
       const frameTimes = await stampsOf(tools.ffprobe, source);
       const copyTimes = await pictureStamps(tools.ffprobe, plainFile(copy.path));
-      const conversion = conversionOf(source.facts!.picture!, copy, await hasZimg(tools.ffmpeg, signal));
+      const colours = conversionOf(picture, copy, await hasZimg(tools.ffmpeg, signal));
+      const conversion = copy.alphaRow === null ? colours : withAlphaBelow(picture, copy, colours);
       const parts: Likeness[] = [];
       for (let place = 0; place < PLACES; place++) {
         const first = Math.max(0, Math.floor((frameCount * (place + 0.5)) / PLACES) - FRAMES_A_PLACE / 2);
@@ -115,6 +117,19 @@ function conversionOf(
     return `${deinterlacing(scan)}${convert}${area}:${same}`;
   }
   return `${deinterlacing(scan)}format=gbrp16,${area}:out_color_matrix=bt709:out_range=tv`;
+}
+
+/** The filters that lay a source out as its copy with alpha is: the alpha below the colours. */
+function withAlphaBelow(
+  picture: PictureFacts,
+  { width, height }: Pick<CopyRow, 'width' | 'height'>,
+  colours: string,
+): string {
+  const below = stacking({ width, height });
+  return (
+    `${straightAlpha(picture)}split[ofcolours][ofalpha];[ofcolours]${colours},format=yuv420p${below}[above];` +
+    `[ofalpha]alphaextract,scale=${width}:${height}:flags=area,format=yuv420p${below}[below];[above][below]vstack`
+  );
 }
 
 /** ffmpeg's names of matrices, as the filter zscale names them. */

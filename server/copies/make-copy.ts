@@ -1,20 +1,19 @@
 import { mkdir, stat } from 'node:fs/promises';
 import { dirname } from 'node:path';
-import { copyArguments, copySize, shownSize, type CopyDivisor } from '@hone/core/media';
-import type { FrameSize } from '@hone/core/timeline';
+import { copyArguments, copyLayout, type CopyDivisor, type CopyLayout } from '@hone/core/media';
 import { decodeThrough } from '../ffmpeg/decode-through.js';
 import { inputArguments, plainFile } from '../ffmpeg/input.js';
 import { fileArgument, runFfmpeg, type FfmpegTools } from '../ffmpeg/process.js';
-import { stampOf, type SourceRow, type SourceStore } from '../media/source-store.js';
+import type { SourceRow, SourceStore } from '../media/source-store.js';
 import type { JobHandler, JobQueue } from '../jobs/queue.js';
 import type { MemoryLimits } from '../rig/limits.js';
 import { writeAside } from '../store/aside.js';
-import type { CopyStore } from './copy-store.js';
+import { copyStamp, type CopyStore } from './copy-store.js';
 
-/** Size of the light copy of a source. @throws TypeError when the source has no picture */
-export function copySizeOf(source: SourceRow, divisor: CopyDivisor): FrameSize {
+/** How the light copy of a source is laid out. @throws TypeError when the source has no picture */
+export function copyLayoutOf(source: SourceRow, divisor: CopyDivisor): CopyLayout {
   if (!source.facts?.picture) throw new TypeError(`"${source.name}" has no picture to copy.`);
-  return copySize(shownSize(source.facts.picture), divisor);
+  return copyLayout(source.facts.picture, divisor);
 }
 
 /** Share of the work that encoding is; the rest is decoding the copy once. */
@@ -58,7 +57,7 @@ export function copyHandler(
         );
       });
       const { size } = await stat(row.path);
-      const ready = { bytes: size, madeInMs: performance.now() - started, sourceStamp: stampOf(source) };
+      const ready = { bytes: size, madeInMs: performance.now() - started, sourceStamp: copyStamp(source) };
       await copies.change(row, { ...ready, state: 'ready' });
       const title = `Likeness of the copy of ${source.name}`;
       await queue.add({ projectId: row.projectId, kind: 'likeness', title, subjectId: row.id });

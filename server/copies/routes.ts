@@ -1,13 +1,13 @@
 import { join } from 'node:path';
 import { checked, copyRequestSchema, type CopyRequest } from '@hone/core/api';
-import { hasTransparency, intraH264 } from '@hone/core/media';
+import { intraH264 } from '@hone/core/media';
 import { Router } from 'express';
 import { notFound, UserError } from '../http/problems.js';
 import type { JobQueue } from '../jobs/queue.js';
-import { stampOf, type SourceRow, type SourceStore } from '../media/source-store.js';
-import { copyOf, type CopyStore } from './copy-store.js';
+import type { SourceRow, SourceStore } from '../media/source-store.js';
+import { copyOf, copyStamp, type CopyStore } from './copy-store.js';
 import type { CopyEstimator } from './estimate.js';
-import { copySizeOf } from './make-copy.js';
+import { copyLayoutOf } from './make-copy.js';
 
 export function copyRoutes(
   sources: SourceStore,
@@ -26,11 +26,6 @@ export function copyRoutes(
     if (unfit) {
       const why = unfit.problem ?? 'It has no picture.';
       throw new UserError(409, 'No copy possible', `"${unfit.name}" cannot be copied: ${why}`);
-    }
-    const transparent = rows.find(({ facts }) => hasTransparency(facts!));
-    if (transparent) {
-      const detail = `"${transparent.name}" has transparency, which light copies cannot hold yet; it plays from its original.`;
-      throw new UserError(409, 'No copy possible', detail);
     }
     return Promise.all(rows.map((row) => sources.resolved(row)));
   };
@@ -54,9 +49,10 @@ export function copyRoutes(
     for (const source of await wanted(projectId, body)) {
       const before = await copies.forSource(source.id, body.divisor);
       const inUse =
-        before?.state === 'making' || (before?.state === 'ready' && before.sourceStamp === stampOf(source));
+        before?.state === 'making' || (before?.state === 'ready' && before.sourceStamp === copyStamp(source));
       if (before && !inUse) await copies.remove(before);
-      const format = intraH264(body.divisor);
+      const layout = copyLayoutOf(source, body.divisor);
+      const format = intraH264(body.divisor, layout.alphaRow !== null);
       const row =
         before && inUse
           ? before
@@ -66,8 +62,8 @@ export function copyRoutes(
               divisor: body.divisor,
               format: format.label,
               path: join(folder, `${source.id}-${body.divisor}.mp4`),
-              ...copySizeOf(source, body.divisor),
-              sourceStamp: stampOf(source),
+              ...layout,
+              sourceStamp: copyStamp(source),
             });
       if (row.state === 'making') {
         const title = `Light copy of ${source.name}, ${row.width}\u00a0×\u00a0${row.height}`;

@@ -15,13 +15,19 @@ interface KnownInput extends MediaInput {
   readonly facts?: Pick<SourceFacts, 'picture'> | null;
 }
 
-/** The arguments with which ffmpeg and ffprobe open a source. */
-export function inputArguments({ path, stills, facts }: KnownInput): string[] {
+/** The arguments with which ffprobe opens a source. It does not take the name of a decoder. */
+export function probeArguments({ path, stills }: MediaInput): string[] {
   const still = stills
     ? ['-f', 'image2', '-framerate', formatRational(stills.rate), '-start_number', String(stills.first)]
     : [];
-  return [...still, ...alphaDecoder(facts?.picture), '-i', fileArgument(path)];
+  return [...still, '-i', fileArgument(path)];
 }
+
+/** The arguments with which ffmpeg opens a source. */
+export const inputArguments = (input: KnownInput): string[] => [
+  ...alphaDecoder(input.facts?.picture),
+  ...probeArguments(input),
+];
 
 const PLACE = /%0(\d+)d(?=\.[^.]+$)/;
 

@@ -8,7 +8,7 @@ import {
   type SourceFacts,
 } from '@hone/core/media';
 import { multiply, parseRational, rational, toNumber, ZERO, type Rational } from '@hone/core/time';
-import { inputArguments, type MediaInput } from './input.js';
+import { probeArguments, type MediaInput } from './input.js';
 import { MissingToolError, runTool, ToolError } from './process.js';
 
 /** A file that cannot be used as a source; the message is for people and says what to do. */
@@ -126,7 +126,7 @@ export async function probe(program: string, input: MediaInput, bytes: number): 
 }
 
 async function readProbe(program: string, input: MediaInput): Promise<Probed> {
-  const args = ['-v', 'error', '-show_format', '-show_streams', '-of', 'json', ...inputArguments(input)];
+  const args = ['-v', 'error', '-show_format', '-show_streams', '-of', 'json', ...probeArguments(input)];
   try {
     const { output } = await runTool(program, args, { stallMs: 30_000 });
     return JSON.parse(output) as Probed;
@@ -252,7 +252,7 @@ const close = (a: Rational, b: Rational): boolean => Math.abs(toNumber(a) / toNu
 export async function pictureStamps(program: string, input: MediaInput, seconds?: number): Promise<number[]> {
   const part = seconds === undefined ? [] : ['-read_intervals', `%+${seconds}`];
   const entries = ['-select_streams', 'v:0', '-show_entries', 'packet=pts_time', '-of', 'csv=p=0'];
-  const { output } = await runTool(program, ['-v', 'error', ...part, ...entries, ...inputArguments(input)]);
+  const { output } = await runTool(program, ['-v', 'error', ...part, ...entries, ...probeArguments(input)]);
   return output
     .split('\n')
     .map((line) => parseFloat(line))

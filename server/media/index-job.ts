@@ -6,7 +6,7 @@ import {
   type SourceFacts,
 } from '@hone/core/media';
 import { toNumber } from '@hone/core/time';
-import { inputArguments, type MediaInput } from '../ffmpeg/input.js';
+import { inputArguments, probeArguments, type MediaInput } from '../ffmpeg/input.js';
 import { runTool, ToolError, type FfmpegTools } from '../ffmpeg/process.js';
 import type { JobHandler } from '../jobs/queue.js';
 import type { SourceStore } from './source-store.js';
@@ -79,7 +79,7 @@ export async function readPackets(
   const expected = toNumber(facts.duration) * ticks;
   const reader = new PacketReader(ticks);
   const entries = ['-select_streams', 'v:0', '-show_entries', 'packet=pts,dts,size,flags', '-of', 'csv=p=0'];
-  await runTool(ffprobe, ['-v', 'error', ...entries, ...inputArguments(input)], {
+  await runTool(ffprobe, ['-v', 'error', ...entries, ...probeArguments(input)], {
     signal,
     onOutput: (chunk) => {
       reader.take(chunk);

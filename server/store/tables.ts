@@ -102,6 +102,7 @@ export const copies = sqliteTable(
     state: text('state').$type<CopyState>().notNull(),
     width: integer('width').notNull(),
     height: integer('height').notNull(),
+    alphaRow: integer('alpha_row'),
     bytes: integer('bytes').notNull(),
     likeness: json<Likeness | null>('likeness'),
     madeInMs: real('made_in_ms'),

@@ -112,7 +112,7 @@ const copyRowsFor = (
   const frame = previewPixels(timeline.size, tuning, 'playing');
   return (source) => {
     // A light copy would lose the transparency of its source.
-    if (!source.facts?.picture || source.facts.picture.alpha || source.state !== 'ready') return null;
+    if (!source.facts?.picture || source.state !== 'ready') return null;
     const size = shownSize(source.facts.picture);
     const divisor = fittingDivisor(size, largestRaster(timeline, source.id, source.facts, frame));
     const own = copies.filter((copy) => copy.sourceId === source.id && copy.state !== 'stale');
