@@ -3,6 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import type { Tuning } from '@hone/core/levers';
+import type { Rig } from '@hone/core/rig';
 import type { Timeline } from '@hone/core/timeline';
 import { FrameLog, type RunFacts } from '@hone/core/playback';
 import { build, type BuildOptions } from 'esbuild';
@@ -106,6 +107,10 @@ export const startSampling = (page: Page): Promise<void> =>
   page.evaluate(async () => {
     await fetch('/api/sampling', { method: 'POST' });
   });
+
+/** Decodes for a moment the sources of a project that a rig does not know. */
+export const tryDecoders = (page: Page, projectId: string, rig: Rig): Promise<Rig> =>
+  page.evaluate(([id, known]) => benchPage.tryDecoders(id, known), [projectId, rig] as const);
 
 /** Cores that the browser tells of. */
 export const coresOf = (page: Page): Promise<number> => page.evaluate(() => benchPage.cores());

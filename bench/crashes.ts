@@ -11,21 +11,12 @@ import type { ExportRecord, FolderEntry, Job, LightCopy, Project, Source } from 
 import { appendSource } from '@hone/core/timeline';
 import { placeable } from '@hone/core/media';
 import { makeCodedClip } from '@hone/demo';
+import { randomLcg } from 'd3-random';
+import type { BenchOptions } from './options.js';
 
 const KILLS = 50;
 const START_MS = 30_000;
 const main = fileURLToPath(new URL('./crash-server.js', import.meta.url));
-
-/** Numbers from a seed (mulberry32, public domain), so that a run can be repeated. */
-function randomFrom(seed: number): () => number {
-  let state = seed >>> 0;
-  return () => {
-    state = (state + 0x6d2b79f5) >>> 0;
-    let mixed = Math.imul(state ^ (state >>> 15), 1 | state);
-    mixed = (mixed + Math.imul(mixed ^ (mixed >>> 7), 61 | mixed)) ^ mixed;
-    return ((mixed ^ (mixed >>> 14)) >>> 0) / 2 ** 32;
-  };
-}
 
 interface Found {
   kills: number;
@@ -113,14 +104,12 @@ class Victim {
 /**
  * Kills a server at random moments over copies, exports, uploads, saves and imports, and looks after each start whether
  * anything acknowledged is lost, anything ready is corrupt, or anything half made is left.
- * @param given "--seed=N" to repeat a run
+ * @param options its seed repeats a run
  */
-export async function crashes(given?: string): Promise<Record<string, number>> {
-  const seed = given?.startsWith('--seed=')
-    ? Number(given.slice('--seed='.length))
-    : Math.floor(Math.random() * 2 ** 31);
+export async function crashes(options: BenchOptions): Promise<Record<string, number>> {
+  const seed = options.seed ?? Math.floor(Math.random() * 2 ** 31);
   console.log(`seed ${seed}`);
-  const random = randomFrom(seed);
+  const random = randomLcg(seed);
   const folder = await mkdtemp(join(tmpdir(), 'hone-crashes-'));
   const footage = join(folder, 'footage');
   await mkdir(footage);

@@ -1,5 +1,7 @@
+import { parseArgs } from 'node:util';
 import { crashes } from './crashes.js';
 import { index } from './index-packets.js';
+import type { BenchOptions } from './options.js';
 import { optimize } from './optimize.js';
 import { player } from './player.js';
 import { predict } from './predict.js';
@@ -8,7 +10,7 @@ import { simulate } from './simulate.js';
 import { timeline } from './timeline.js';
 import { tuned } from './tuned.js';
 
-const BENCHES: Readonly<Record<string, (folder?: string) => Promise<Record<string, number>>>> = {
+const BENCHES: Readonly<Record<string, (options: BenchOptions) => Promise<Record<string, number>>>> = {
   player,
   tuned,
   optimize,
@@ -20,13 +22,24 @@ const BENCHES: Readonly<Record<string, (folder?: string) => Promise<Record<strin
   crashes,
 };
 
-const name = process.argv[2] ?? '';
+const { positionals, values } = parseArgs({
+  allowPositionals: true,
+  options: { seed: { type: 'string' }, random: { type: 'string' }, fixed: { type: 'string' } },
+});
+const [name = '', folder] = positionals;
+const number = (text: string | undefined): number | undefined =>
+  text === undefined ? undefined : Number(text);
 const bench = BENCHES[name];
 if (!bench) {
   console.error(`Name one of: ${Object.keys(BENCHES).join(', ')}. For example: npm run bench -- player`);
   process.exit(1);
 }
-const result = await bench(process.argv[3]);
+const result = await bench({
+  folder,
+  seed: number(values.seed),
+  random: number(values.random),
+  fixed: values.fixed === 'none' ? 'none' : 'all',
+});
 const rounded = Object.entries(result).map(([key, value]) => [key, Number(value.toPrecision(4))]);
 console.log(JSON.stringify(Object.fromEntries(rounded)));
 process.exit(0);

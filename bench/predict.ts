@@ -1,3 +1,6 @@
+import { mkdtemp, rm } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { besideIn, causesOf, limitingStage } from '@hone/core/findings';
 import {
   isDisturbed,
@@ -21,12 +24,25 @@ import {
 import type { LightCopy, Source } from '@hone/core/api';
 import type { Tuning } from '@hone/core/levers';
 import { DEMO_PROJECT } from '@hone/demo';
-import type { RunningServer } from '@hone/server';
+import { rational } from '@hone/core/time';
+import { configFrom, type RunningServer } from '@hone/server';
+import { randomLcg } from 'd3-random';
 import type { Page } from 'playwright-core';
-import { buildPage, coresOf, playTimeline, startSampling, withBrowser, withPage } from './browser.js';
+import {
+  buildPage,
+  coresOf,
+  playTimeline,
+  startSampling,
+  tryDecoders,
+  withBrowser,
+  withPage,
+} from './browser.js';
 import { middle } from './figures.js';
 import { askForCopy, startEmpty, startWithFootage, waitForJobs } from './footage.js';
 import { readFolder } from './folder-cases.js';
+import type { BenchOptions } from './options.js';
+import { randomCases, type CaseSource } from './random-cases.js';
+import { makeRandomSources } from './random-sources.js';
 import { CASE_COPIES, practice, predictCases, type PredictCase } from './predict-cases.js';
 
 /** A rig that was measured this long ago is still taken for this machine. */
@@ -50,31 +66,98 @@ interface Compared {
   readonly errorsOfPlays: readonly number[];
   readonly apart: readonly number[];
   readonly isRightCause: boolean;
+  /** Share of the frames that is dropped, as predicted or as measured, whichever is more. */
+  readonly droppedShare: number;
+  /** Whether the first finding of the log that was predicted is that of the log that was measured. */
+  readonly isSameFinding: boolean;
 }
 
 /**
  * Timelines that are predicted and then played for real: how far the prediction is off.
  * @param folder of sources and `.otio` files; the demo's own cases without one
  */
-export async function predict(folder?: string): Promise<Record<string, number>> {
+export async function predict({
+  folder,
+  seed,
+  random,
+  fixed,
+}: BenchOptions): Promise<Record<string, number>> {
   await buildPage();
-  return folder === undefined ? ofDemo() : ofFolder(folder);
+  if (folder !== undefined) return figuresOf(await ofFolder(folder));
+  const own = seed ?? Math.floor(Math.random() * 1e9);
+  console.log(`seed ${own}`);
+  const demo = await ofDemo(fixed !== 'none');
+  const { compared } = await ofRandom(demo, random ?? RANDOM_CASES, own);
+  return figuresOf([...demo.compared, ...compared]);
 }
 
-async function ofDemo(): Promise<Record<string, number>> {
+/** Cases that are made by chance, and the sources that they are made of. */
+const RANDOM_CASES = 24;
+const RANDOM_SOURCES = 12;
+
+/** What was played and learned on a rig. */
+interface Played {
+  readonly compared: readonly Compared[];
+  readonly rig: Rig;
+  readonly calibration: Calibration;
+}
+
+/** @param areAll whether the fixed cases are played, and not those for practice only */
+async function ofDemo(areAll: boolean): Promise<Played> {
   const server = await startWithFootage(DEMO_PROJECT);
   try {
     const sources = await server.services.sources.list(DEMO_PROJECT);
     const idOf = (shot: string): string => sources.find(({ name }) => name === shot)!.id;
     for (const [shot, divisor] of CASE_COPIES) await askForCopy(server, DEMO_PROJECT, idOf(shot), divisor);
     await waitForJobs(server, DEMO_PROJECT);
-    return await played(server, DEMO_PROJECT, practice(idOf), predictCases(idOf));
+    const rig = await measuredRig(server, DEMO_PROJECT);
+    return await played(server, DEMO_PROJECT, rig, practice(idOf), areAll ? predictCases(idOf) : []);
   } finally {
     await server.stop();
   }
 }
 
-async function ofFolder(folder: string): Promise<Record<string, number>> {
+/** Sources and timelines by chance, on a rig that was measured with other sources. */
+async function ofRandom(known: Played, count: number, seed: number): Promise<Played> {
+  const folder = await mkdtemp(join(tmpdir(), 'hone-random-'));
+  const random = randomLcg(seed);
+  const made = await makeRandomSources(
+    configFrom(process.env, folder).ffmpeg,
+    folder,
+    RANDOM_SOURCES,
+    random,
+  );
+  const server = await startEmpty(folder);
+  try {
+    const { services, url } = server;
+    const project = await services.projects.create({ name: 'Random', size: UHD, rate: rational(24) });
+    const sources: CaseSource[] = [];
+    for (const { path, about, seconds } of made) {
+      const { id } = await services.importer.add(project.id, path);
+      sources.push({ id, name: about, seconds, hasCopy: false });
+    }
+    await waitForJobs(server, project.id);
+    const copied = sources.slice(0, COPIED_SOURCES);
+    for (const { id } of copied) await askForCopy(server, project.id, id, 2);
+    await waitForJobs(server, project.id);
+    const all = sources.map((source) => ({ ...source, hasCopy: copied.includes(source) }));
+    const cases = randomCases(all, count, random, UHD);
+    const started = performance.now();
+    const rig = await withPage(url, (page) => tryDecoders(page, project.id, known.rig));
+    const trials = rig.decoders.length - known.rig.decoders.length;
+    console.log(`${trials} trials of decoders in ${((performance.now() - started) / 1000).toFixed(1)} s`);
+    await put(url, 'rigs/own', rig);
+    return await played(server, project.id, rig, [], cases, known.calibration);
+  } finally {
+    await server.stop();
+    await rm(folder, { recursive: true, force: true });
+  }
+}
+
+const UHD = { width: 3840, height: 2160 };
+const COPIED_SOURCES = 3;
+
+async function ofFolder(folder: string): Promise<readonly Compared[]> {
   const server = await startEmpty(folder);
   try {
     const { id, size, timelines } = await readFolder(server, folder);
@@ -82,24 +165,26 @@ async function ofFolder(folder: string): Promise<Record<string, number>> {
       ...{ name, timeline, lightCopies: false },
       playScale: size.height > 1080 ? 4 : 2,
     }));
-    return await played(server, id, cases.slice(0, 1), cases);
+    const rig = await measuredRig(server, id);
+    return (await played(server, id, rig, cases.slice(0, 1), cases)).compared;
   } finally {
     await server.stop();
   }
 }
 
-/** Measures the machine, plays a few for practice, then predicts and plays each. */
+/** Plays a few for practice, then predicts and plays each. */
 async function played(
   server: RunningServer,
   projectId: string,
+  rig: Rig,
   first: readonly PredictCase[],
   cases: readonly PredictCase[],
-): Promise<Record<string, number>> {
-  const rig = await measuredRig(server, projectId);
+  before: Calibration = NOTHING_LEARNED,
+): Promise<Played> {
   const media = await mediaOf(server, projectId);
   return withPage(server.url, async (page) => {
     const cores = await coresOf(page);
-    let calibration = NOTHING_LEARNED;
+    let calibration = before;
     const compared: Compared[] = [];
     const next = (each: PredictCase): ReturnType<typeof compare> =>
       compare(each, { server, projectId, page, rig, media, cores, calibration });
@@ -109,21 +194,32 @@ async function played(
       calibration = result.calibration;
       compared.push(result);
     }
-    return figuresOf(compared);
+    return { compared, rig, calibration };
   });
 }
 
 const p90 = (values: readonly number[]): number =>
   [...values].sort((a, b) => a - b)[Math.ceil(0.9 * values.length) - 1]!;
 
+/** A case counts as limited where more than this share of its frames is dropped, as predicted or as measured. */
+const LIMITED = 0.02;
+
 function figuresOf(compared: readonly Compared[]): Record<string, number> {
   const errors = compared.map(({ error }) => error);
+  const limited = compared.filter(({ droppedShare }) => droppedShare > LIMITED);
+  const share = (of: readonly Compared[], is: (each: Compared) => boolean): number =>
+    of.filter(is).length / Math.max(1, of.length);
   return {
     cases: compared.length,
     medianError: middle(errors),
     p90Error: p90(errors),
     worstError: Math.max(...errors),
     rightCause: compared.filter(({ isRightCause }) => isRightCause).length / compared.length,
+    limitedCases: limited.length,
+    limitedMedianError: limited.length ? middle(limited.map(({ error }) => error)) : 0,
+    limitedP90Error: limited.length ? p90(limited.map(({ error }) => error)) : 0,
+    limitedRightCause: share(limited, ({ isRightCause }) => isRightCause),
+    sameDiagnosis: share(limited, ({ isSameFinding }) => isSameFinding),
     p90OfSinglePlays: p90(compared.flatMap(({ errorsOfPlays }) => errorsOfPlays)),
     p90BetweenPlays: p90(compared.flatMap(({ apart }) => apart)),
   };
@@ -214,6 +310,7 @@ async function compare(
   const seen = mostOften(
     usual.map((play) => limitingStage(play.log, play.summary, timeline.rate, beside)?.stage ?? null),
   );
+  const foretold = limitingStage(prediction.log, prediction.summary, timeline.rate, beside)?.stage ?? null;
   const stage = top?.kind === 'plays' ? null : (top?.stage ?? null);
   console.log(
     `${name}: predicted ${said.toFixed(1)} (${top?.kind}, cores ${(100 * prediction.coreUse).toFixed(0)} %), measured ${was.toFixed(1)} (${seen ?? 'plays'}) of ${rate.toFixed(1)}, error ${error.toFixed(3)}, plays ${all.map((play) => `${shown(play).toFixed(1)}${isCalm(play) ? '' : ' (disturbed)'}`).join(' ')}${served ? ', decoded by the server' : ''}`,
@@ -224,6 +321,8 @@ async function compare(
     errorsOfPlays: plays.map((play) => Math.abs(said - shown(play)) / rate),
     apart: plays.map((play) => Math.abs(was - shown(play)) / rate),
     isRightCause: stage === seen,
+    droppedShare: 1 - Math.min(said, was) / rate,
+    isSameFinding: seen === foretold,
     calibration: plays
       .filter(isCalm)
       .reduce(
@@ -246,19 +345,25 @@ function stagesOf(predicted: PacingSummary, measured: PacingSummary): string {
     .join(', ');
 }
 
-async function simulateDrive({ url }: RunningServer, driveId: string | null): Promise<void> {
-  const reply = await fetch(`${url}/api/simulation`, {
+const simulateDrive = ({ url }: RunningServer, driveId: string | null): Promise<void> =>
+  put(url, 'simulation', { driveId });
+
+async function put(url: string, path: string, body: unknown): Promise<void> {
+  const reply = await fetch(`${url}/api/${path}`, {
     method: 'PUT',
     headers: { 'Content-Type': 'application/json' },
-    body: JSON.stringify({ driveId }),
+    body: JSON.stringify(body),
   });
   if (!reply.ok) throw new Error(await reply.text());
 }
 
+/** The rig that a server keeps of its machine. */
+const ownRig = async (url: string): Promise<Rig | null> =>
+  ((await (await fetch(`${url}/api/rigs`)).json()) as { own: Rig | null }).own;
+
 /** The rig as the page measures it when it is asked to. */
 async function measuredRig({ url }: RunningServer, projectId: string): Promise<Rig> {
-  const own = async (): Promise<Rig | null> =>
-    ((await (await fetch(`${url}/api/rigs`)).json()) as { own: Rig | null }).own;
+  const own = (): Promise<Rig | null> => ownRig(url);
   const known = await own();
   if (known && Date.now() - Date.parse(known.measuredAt) < KEPT_MS) return known;
   const before = known?.measuredAt;

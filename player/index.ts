@@ -4,5 +4,6 @@ export type { MeasuredFacts, PictureOrigin, PlayerState, ShownPixels } from './s
 export * from './plan-for.js';
 export { ServerSupply } from './decode/server-supply.js';
 export { RigProbe } from './rig/probe.js';
+export { runDecodeTrials, tryDecoding } from './rig/decode-trial.js';
 export { currentRenderer } from './rig/renderer.js';
 export type { DecodeTimes, GraphicsTimes, KernelTimes, ShowTimes } from './rig/messages.js';

@@ -17,12 +17,14 @@ const urlOf = (kind: 'sources' | 'copies', id: string): string => `/media/${kind
 /**
  * Puts together what a player needs from what the server tells.
  * @param sources those that are not ready are left out, and their clips show nothing
+ * @param refused identifiers of sources that this browser is known not to decode
  */
 export function planFor(
   timeline: Timeline,
   tuning: Tuning,
   sources: readonly Source[],
   copies: readonly LightCopy[],
+  refused: readonly string[] = [],
 ): PreviewPlan {
   const known = new Map(sources.map((source) => [source.id, source]));
   const ready = chosenCopies(timeline, tuning, sources, copies);
@@ -40,7 +42,9 @@ export function planFor(
     if (!source?.facts) continue;
     const copy = choice.kind === 'light copy' ? ready.get(id) : undefined;
     if (source.facts.picture && (copy || source.state === 'ready')) {
-      pictures[id] = copy ? copyFile(copy, source.facts.picture) : originalFile(source, source.facts);
+      pictures[id] = copy
+        ? copyFile(copy, source.facts.picture)
+        : originalFile(source, source.facts, refused.includes(id));
     } else if (source.facts.picture) missing[id] = source.name;
     if (source.facts.sound && source.state === 'ready') {
       sounds[id] = source.sound?.decoded ? `/media/sounds/${id}` : urlOf('sources', id);
@@ -49,11 +53,13 @@ export function planFor(
   return { preview, pictures, missing, sounds };
 }
 
-function originalFile({ id, stills }: Source, facts: SourceFacts): MediaFile {
+function originalFile({ id, stills }: Source, facts: SourceFacts, isRefused: boolean): MediaFile {
   const picture = facts.picture!;
   return {
     framesUrl: `/media/frames/${id}`,
-    serverOnly: serverDecodeReason(facts, stills),
+    serverOnly:
+      serverDecodeReason(facts, stills) ??
+      (isRefused ? `this browser does not decode ${picture.codec}` : null),
     hasAlpha: picture.alpha,
     stacked: null,
     premultiplied: picture.alpha && picture.premultiplied === true,

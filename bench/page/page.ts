@@ -3,7 +3,8 @@ import type { LightCopy, Project, Source } from '@hone/core/api';
 import { pacingSummary, type PacingSummary } from '@hone/core/playback';
 import { PLAINEST, type Tuning } from '@hone/core/levers';
 import { emptyTimeline, type Timeline } from '@hone/core/timeline';
-import { planFor, Player, ServerSupply, type FinishedRun } from '@hone/player';
+import { refusedSources, type DecodeFigures, type Rig } from '@hone/core/rig';
+import { planFor, Player, runDecodeTrials, ServerSupply, type FinishedRun } from '@hone/player';
 
 /** What a benchmark calls from outside the page. */
 export interface BenchPage {
@@ -12,6 +13,8 @@ export interface BenchPage {
   serverPath(sourceId: string, width: number, height: number, frames: number): Promise<number>;
   play(projectId: string, lightCopies: boolean): Promise<PacingSummary>;
   playTimeline(projectId: string, timeline: Timeline, tuning: Tuning): Promise<PlayedLog>;
+  /** Decodes for a moment what a rig does not know; the rig with what was found. */
+  tryDecoders(projectId: string, rig: Rig): Promise<Rig>;
   cores(): number;
 }
 
@@ -38,7 +41,8 @@ const project = async (id: string) => ({
 
 async function played(projectId: string, timeline: Timeline, tuning: Tuning): Promise<FinishedRun> {
   const { sources, copies } = await project(projectId);
-  const plan = planFor(timeline, tuning, sources, copies);
+  const { own } = await get<{ own: Rig | null }>('/api/rigs');
+  const plan = planFor(timeline, tuning, sources, copies, own ? refusedSources(own, sources) : []);
   const player = await newPlayer();
   player.on('failed', (message) => console.error(message));
   player.setPlan(plan);
@@ -139,6 +143,19 @@ const page: BenchPage = {
     };
   },
 
+  async tryDecoders(projectId, rig) {
+    const { sources } = await project(projectId);
+    const onServer = async (sourceId: string): Promise<readonly DecodeFigures[]> => {
+      const reply = await fetch('/api/measurements/server-decoders', {
+        method: 'POST',
+        headers: { 'Content-Type': 'application/json' },
+        body: JSON.stringify({ projectId, thorough: false, sourceIds: [sourceId] }),
+      });
+      if (!reply.ok) throw new Error(await reply.text());
+      return (await reply.json()) as DecodeFigures[];
+    };
+    return runDecodeTrials(rig, sources, '/player/', onServer);
+  },
   cores: () => navigator.hardwareConcurrency,
 };
 

@@ -151,11 +151,14 @@ export const simulationSchema = object({
 export interface Measure {
   readonly projectId: string;
   readonly thorough: boolean;
+  /** Sources that are decoded for a moment; one of each kind when they are not named. */
+  readonly sourceIds?: readonly string[] | undefined;
 }
 
 export const measureSchema = object({
   projectId: string().strict().required().max(64),
   thorough: boolean().strict().required(),
+  sourceIds: array(string().strict().required().max(64)).max(100).optional(),
 }).noUnknown();
 
 export interface DriveToMeasure {

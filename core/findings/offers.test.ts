@@ -77,8 +77,13 @@ describe('what levers are predicted to bring', () => {
     ]);
     const sources = [source('slow', { codec: 'vp9', gop: 48 }), source('quick')];
     const base = strongRig({}, 3e9, 2);
-    const figure = { ...base.decoders[1]!.msPerFrame!, value: 55 };
-    const decoders = [base.decoders[0]!, { ...base.decoders[1]!, codec: 'vp9', msPerFrame: figure }];
+    const quick = base.decoders.filter(({ codec }) => codec === 'h264');
+    const slow = quick.map((each) => ({
+      ...each,
+      codec: 'vp9',
+      msPerFrame: { ...each.msPerFrame!, value: 55 },
+    }));
+    const decoders = [...quick, ...slow];
     const situation = situationOf(timeline, sources, { ...base, decoders }, { playScale: 1 });
     const decodes = causesOf(sceneOf(situation)).find(({ stage }) => stage === 'decode')!;
     const [decoding, effects] = [offersFor(situation, decodes.kind), offersFor(situation, 'effects')].map(

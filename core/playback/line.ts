@@ -33,6 +33,8 @@ export interface LinePassage {
   readonly coding: string;
   /** Of its medium's mean picture alone on the machine, and the cores that it takes meanwhile. */
   readonly decodeMs: number;
+  /** Standard deviation of the natural logarithm of `decodeMs`; none where it was measured. */
+  readonly decodeSpread?: number;
   readonly decodeCores: number;
   /** Share of `decodeMs` that goes with a picture's bits; none where it is absent. */
   readonly bitShare?: number;
@@ -48,6 +50,11 @@ export interface LinePassage {
   readonly effectsMs: number;
   /** From the request for the clip until its decoder can be fed. */
   readonly openMs: number;
+  /**
+   * Whether it is played backwards: pictures are decoded forwards in runs of MOST_TURNED frames, each from a key frame on,
+   * and all of them are charged to the first frame of the run.
+   */
+  readonly isBackwards?: boolean;
 }
 
 /** A drive as the readers of a line meet it. */
@@ -130,6 +137,7 @@ const alikePassage = (passage: LinePassage): LinePassage => ({
   entries: passage.entries,
   coding: passage.coding,
   decodeMs: passage.decodeMs,
+  decodeSpread: passage.decodeSpread ?? 0,
   decodeCores: passage.decodeCores,
   bitShare: passage.bitShare ?? 0,
   firstMs: passage.firstMs,
@@ -139,6 +147,7 @@ const alikePassage = (passage: LinePassage): LinePassage => ({
   scaleMs: passage.scaleMs,
   effectsMs: passage.effectsMs,
   openMs: passage.openMs,
+  isBackwards: passage.isBackwards ?? false,
 });
 
 /** ms that reading one picture of a passage takes while nobody else reads; 0 where no drive is known. */

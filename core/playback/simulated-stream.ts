@@ -3,7 +3,7 @@ import { Making } from './making.js';
 import { Pursuit, type Landing } from './pursuit.js';
 import type { FrameLog } from './frame-log.js';
 import { decodeWork, isMade, readMsOf, TURN_BYTES, type LinePassage, type PlaybackLine } from './line.js';
-import { IN_FLIGHT, REFILL_AT } from './pacing.js';
+import { IN_FLIGHT, MOST_TURNED, REFILL_AT } from './pacing.js';
 import type { SimulatedFloor } from './simulated-floor.js';
 
 /** A drive that is asked for less than this share of its time is not followed picture by picture. */
@@ -42,6 +42,8 @@ export class Stream {
   private leaving: LeavingOut | undefined;
   /** What pictures that were given to the decoder and not yet taken out take, in mean pictures. */
   private works: readonly number[] = [];
+  /** Behind the last frame of the run that is being turned round; it counts backwards only. */
+  private runEnd: number;
   /** Frames whose own pictures were not decoded, ascending. */
   private leftOut: readonly number[] = [];
   /** When the picture comes that is decoded without the machine, and how long that took, ms; NaN when none is. */
@@ -76,6 +78,7 @@ export class Stream {
     this.end = passage.to;
     this.leaving = passage.unreferenced && new LeavingOut();
     this.next = from;
+    this.runEnd = from + MOST_TURNED;
     this.needed = passage.coldDecodes[from - passage.from] ?? 0;
     this.openAt = now + waitMs;
     this.delayMs = passage.firstMs;
@@ -126,6 +129,7 @@ export class Stream {
   /** Says what of the past counts at a playhead. */
   memory(playhead: number): string {
     const memories = [this.pursuit.memory(playhead), this.pictures.memory()];
+    if (this.passage.isBackwards) memories.push(String(this.runEnd));
     if (this.leaving) memories.push(this.leaving.memory(), this.leftOut.join(), this.works.join());
     return memories.join();
   }
@@ -182,8 +186,27 @@ export class Stream {
   goOn(frame: number): void {
     this.next = frame;
     if (frame >= this.end) return;
+    if (this.passage.isBackwards) {
+      this.goOnBackwards(frame);
+      return;
+    }
     if (this.leftOut.length) this.leftOut = this.leftOut.filter((each) => each >= frame);
     this.needed = this.passage.decodes[frame - this.passage.from]! - Number(this.isLeftOut(frame));
+  }
+
+  private goOnBackwards(frame: number): void {
+    if (frame < this.runEnd) {
+      this.needed = 0;
+      return;
+    }
+    // Whatever is in the decoder lies behind the run that begins now.
+    this.runEnd = frame + MOST_TURNED;
+    this.out = 0;
+    this.outMs = 0;
+    this.read = 0;
+    this.resting = false;
+    this.delayMs = this.passage.restartMs;
+    this.needed = this.passage.coldDecodes[frame - this.passage.from] ?? 0;
   }
 
   private feedFrame(frame: number): void {
@@ -221,6 +244,7 @@ export class Stream {
     copy.leaving = this.leaving?.copy();
     copy.leftOut = this.leftOut;
     copy.works = this.works;
+    copy.runEnd = this.runEnd;
     copy.needed = this.needed;
     copy.fedFrame = this.fedFrame;
     copy.fedLeft = this.fedLeft;

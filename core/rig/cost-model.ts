@@ -1,9 +1,11 @@
+import { estimateDecode, type DecodeEstimate } from './decode-estimate.js';
 import type { DecodeFigures, Rig } from './rig.js';
 
 /** What a frame of a source is to a decoder. */
 export interface DecodeLoad {
   readonly decoder: DecodeFigures['decoder'];
   readonly codec: string;
+  readonly chroma: string;
   readonly bitDepth: number;
   readonly megapixels: number;
   readonly megabits: number;
@@ -98,47 +100,56 @@ const fitted = new WeakMap<Rig['decoders'], Map<string, DecodeCost | undefined>>
 /** The cost of decoding one codec on a rig; undefined when nothing like it was measured. */
 export function decodeCostOf(
   rig: Rig,
-  load: Pick<DecodeLoad, 'decoder' | 'codec' | 'bitDepth'>,
+  load: Pick<DecodeLoad, 'decoder' | 'codec' | 'chroma' | 'bitDepth'>,
 ): DecodeCost | undefined {
   const known = fitted.get(rig.decoders) ?? new Map<string, DecodeCost | undefined>();
   fitted.set(rig.decoders, known);
-  const key = `${load.decoder} ${load.codec} ${load.bitDepth}`;
+  const key = `${load.decoder} ${load.codec} ${load.chroma} ${load.bitDepth}`;
   if (!known.has(key)) known.set(key, fittedCost(rig, load));
   return known.get(key);
 }
 
 function fittedCost(
   rig: Rig,
-  load: Pick<DecodeLoad, 'decoder' | 'codec' | 'bitDepth'>,
+  load: Pick<DecodeLoad, 'decoder' | 'codec' | 'chroma' | 'bitDepth'>,
 ): DecodeCost | undefined {
   const points = rig.decoders.flatMap((figures) => {
-    const isSame =
-      figures.decoder === load.decoder && figures.codec === load.codec && figures.bitDepth === load.bitDepth;
-    if (!isSame || !figures.msPerFrame) return [];
+    if (!isAlike(figures, load) || !figures.msPerFrame) return [];
     const megapixels = (figures.width * figures.height) / 1e6;
     return [{ megapixels, megabits: figures.bitsPerFrame / 1e6, ms: figures.msPerFrame.value }];
   });
   return points.length ? fitDecodeCost(points) : undefined;
 }
 
+const isAlike = (
+  figures: DecodeFigures,
+  { decoder, codec, chroma, bitDepth }: Pick<DecodeLoad, 'decoder' | 'codec' | 'chroma' | 'bitDepth'>,
+): boolean =>
+  figures.decoder === decoder &&
+  figures.codec === codec &&
+  figures.chroma === chroma &&
+  figures.bitDepth === bitDepth;
+
 /** A measurement counts for a load whose pixels and bits differ by no more than this share. */
 const AS_GOOD_AS_SAME = 0.08;
 
-/** ms that a rig needs to decode a frame: as measured where just that was, else as fitted; undefined without either. */
-export function decodeMs(rig: Rig, load: DecodeLoad): number | undefined {
+/** Figures of so many sources of a kind say what others of that kind take. */
+const FIT_FOR_OTHERS = 2;
+/** ms that a rig needs to decode a frame: as measured where just that was, as fitted to its kind, or as estimated. */
+export function decodeMs(rig: Rig, load: DecodeLoad): DecodeEstimate {
   const isNear = (a: number, b: number): boolean => Math.abs(a - b) <= AS_GOOD_AS_SAME * b;
   const same = rig.decoders.find(
-    ({ decoder, codec, bitDepth, msPerFrame, width, height, bitsPerFrame }) =>
-      msPerFrame !== null &&
-      decoder === load.decoder &&
-      codec === load.codec &&
-      bitDepth === load.bitDepth &&
-      isNear((width * height) / 1e6, load.megapixels) &&
-      isNear(bitsPerFrame / 1e6, load.megabits),
+    (figures) =>
+      figures.msPerFrame !== null &&
+      isAlike(figures, load) &&
+      isNear((figures.width * figures.height) / 1e6, load.megapixels) &&
+      isNear(figures.bitsPerFrame / 1e6, load.megabits),
   );
-  if (same) return same.msPerFrame!.value;
+  if (same) return { ms: same.msPerFrame!.value, spread: 0 };
   const cost = decodeCostOf(rig, load);
-  return cost && msOf(cost, load);
+  return cost && cost.points >= FIT_FOR_OTHERS
+    ? { ms: msOf(cost, load), spread: 0 }
+    : estimateDecode(rig, load);
 }
 
 /** ms of a kernel of one stage on the processor for a number of megapixels; undefined when it was not measured. */

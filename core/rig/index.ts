@@ -8,6 +8,8 @@ export * from './observe.js';
 export * from './refine.js';
 export * from './rig.js';
 export * from './samples.js';
+export * from './trials.js';
+export { isRefusedByBrowser } from './refusals.js';
 export * from './simulated-drives.js';
 export * from './simulated-rigs.js';
 export * from './token-bucket.js';

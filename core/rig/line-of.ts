@@ -16,7 +16,8 @@ import { presentMs, showMs } from './cost-model.js';
 import type { PlayedMedium } from './medium.js';
 import type { MemoryShares } from './memory.js';
 import { picturesFor } from './passage-pictures.js';
-import { composeMsOf, missing, pictureCosts } from './picture-costs.js';
+import { estimateShow } from './kernel-estimate.js';
+import { composeMsOf, estimated, pictureCosts } from './picture-costs.js';
 import type { Rig } from './rig.js';
 
 /** What a machine is asked to play. */
@@ -33,8 +34,8 @@ export interface Work {
 const START_MS = 25;
 
 /**
- * Lays out what the player does for a stretch of a timeline on a rig, ms by ms. What a rig was not measured for costs
- * nothing, and is named.
+ * Lays out what the player does for a stretch of a timeline on a rig, ms by ms. What a rig was not measured for is
+ * estimated, and named.
  */
 export function lineOf(
   { preview, media, shares, drive }: Work,
@@ -78,6 +79,7 @@ export function lineOf(
         ownBits: pictures.ownBits,
         coding: decoding.coding,
         decodeMs: decoding.decodeMs,
+        decodeSpread: decoding.decodeSpread,
         decodeCores: decoding.decodeCores,
         bitShare: decoding.bitShare,
         firstMs: decoding.firstMs,
@@ -87,6 +89,7 @@ export function lineOf(
         drive: at,
         scaleMs,
         effectsMs,
+        isBackwards: passage.speed.num < 0,
       },
     ];
   });
@@ -94,7 +97,7 @@ export function lineOf(
   for (const { from, to, layers } of graph.stretches)
     composeMs.fill(composeMsOf(rig, layers, media, playSize, unmeasured), from, to);
   const shownPixels = megapixels(playSize);
-  const shown = showMs(rig, shownPixels) ?? missing(unmeasured, 'showing');
+  const shown = showMs(rig, shownPixels) ?? estimated(unmeasured, 'showing', estimateShow(rig, shownPixels));
   const plain: PlaybackLine = {
     rate: graph.rate,
     from: 0,
@@ -115,8 +118,11 @@ export function lineOf(
   return { ...corrected(plain, calibration), unmeasured: [...unmeasured] };
 }
 
-/** A line with each cost as runs have shown it to be. */
-export function corrected(line: PlaybackLine, calibration: Calibration): PlaybackLine {
+/**
+ * A line with each cost as runs have shown it to be.
+ * @param deviations standard deviations by which costs that were estimated are taken to be higher
+ */
+export function corrected(line: PlaybackLine, calibration: Calibration, deviations = 0): PlaybackLine {
   if (calibration === NOTHING_LEARNED) return line;
   const [read, , scale, effects, compose, show] = STAGES.map((stage) => factorOf(calibration, stage)) as [
     ...[number, number, number, number, number, number],
@@ -124,14 +130,20 @@ export function corrected(line: PlaybackLine, calibration: Calibration): Playbac
   return {
     ...line,
     unsteadiness: unsteadinessOf(calibration.unsteadiness),
-    passages: line.passages.map((passage) => ({
-      ...passage,
-      decodeMs: passage.decodeMs * decodeFactorOf(calibration, passage.coding),
-      firstMs: passage.firstMs * decodeFactorOf(calibration, passage.coding),
-      restartMs: passage.restartMs * decodeFactorOf(calibration, passage.coding),
-      scaleMs: passage.scaleMs * scale,
-      effectsMs: passage.effectsMs * effects,
-    })),
+    passages: line.passages.map((passage) => {
+      const isLearned = calibration.codings?.some(({ coding }) => coding === passage.coding);
+      // What was learned of a kind of coding was learned of the estimate, and answers for it.
+      const spread = isLearned ? 0 : (passage.decodeSpread ?? 0);
+      const decode = decodeFactorOf(calibration, passage.coding) * Math.exp(deviations * spread);
+      return {
+        ...passage,
+        decodeMs: passage.decodeMs * decode,
+        firstMs: passage.firstMs * decode,
+        restartMs: passage.restartMs * decode,
+        scaleMs: passage.scaleMs * scale,
+        effectsMs: passage.effectsMs * effects,
+      };
+    }),
     composeMs: line.composeMs.map((ms) => ms * compose),
     showMs: line.showMs * show,
     presentMs: line.presentMs * show,

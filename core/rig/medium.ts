@@ -12,7 +12,8 @@ import {
 } from '../media/index.js';
 import type { FrameSize } from '../timeline/index.js';
 import { toNumber } from '../time/index.js';
-import type { DecodeFigures } from './rig.js';
+import { isRefusedByBrowser } from './refusals.js';
+import type { DecodeFigures, Rig } from './rig.js';
 import { ShownPictures } from './shown-pictures.js';
 
 /** What a preview decodes of a source: the original, or a light copy of it. */
@@ -22,6 +23,7 @@ export interface PlayedMedium {
   readonly decoder: DecodeFigures['decoder'];
   readonly codec: string;
   readonly profile: string;
+  readonly chroma: string;
   readonly bitDepth: number;
   /** Of the coded picture. */
   readonly size: FrameSize;
@@ -85,6 +87,7 @@ export interface PlayableCopy extends CopyLayout {
  * @param copy the light copy that is played instead; undefined for the original
  * @param copyDrive where light copies are
  * @param index of the original; without it, groups of the usual length are assumed
+ * @param rig says what its browser does not decode
  * @returns undefined for a source without a picture
  */
 export function playedMedium(
@@ -92,6 +95,7 @@ export function playedMedium(
   copy: PlayableCopy | undefined,
   copyDrive: string,
   index?: PacketIndex,
+  rig?: Pick<Rig, 'decoders' | 'graphics'>,
 ): PlayedMedium | undefined {
   const { facts, structure, stills, name } = source;
   const picture = facts?.picture;
@@ -111,6 +115,7 @@ export function playedMedium(
       decoder: 'browser',
       codec: 'h264',
       profile: 'intra',
+      chroma: '4:2:0',
       bitDepth: 8,
       size: codedSize(copy),
       ...(copy.alphaRow === null ? {} : { colourSize: { width: copy.width, height: copy.height } }),
@@ -119,13 +124,15 @@ export function playedMedium(
       drive: copyDrive,
       groups: evenGroups(1),
     };
-  const isServed = serverDecodeReason(facts, stills) !== null;
+  const isRefused = rig !== undefined && isRefusedByBrowser(rig, picture);
+  const isServed = isRefused || serverDecodeReason(facts, stills) !== null;
   return {
     ...common,
     choice: 'original',
     decoder: isServed ? 'server' : 'browser',
     codec: picture.codec,
     profile: picture.profile,
+    chroma: picture.chroma,
     bitDepth: picture.bitDepth,
     size: picture.size,
     turned: picture.rotation % 360 !== 0,

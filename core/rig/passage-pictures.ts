@@ -61,7 +61,11 @@ function picturesOf(passage: Passage, medium: PlayedMedium, fps: number): Pictur
     repeats[at] = Number(index === before);
     before = index;
   }
-  if (pace < 0) backwards(decodes, coldDecodes);
+  if (pace < 0) {
+    const whole = (first: number, last: number): number =>
+      (decoder === 'server' ? 1 : groups.distance(last)) + (first - last);
+    backwards(decodes, coldDecodes, (at) => frameAt(from + at), whole);
+  }
   const isFree = unreferenced.includes(1);
   const picturesWith = (entries: Int32Array): Pictures => ({
     ...{ decodes, coldDecodes, repeats, entries },
@@ -123,10 +127,19 @@ function loadsOf({ groups, constantRate, decoder, choice }: PlayedMedium, pace: 
 
 const MOST_PICTURES = 65_535;
 
-function backwards(decodes: Uint16Array, cold: Uint16Array): void {
-  for (let first = 0; first < decodes.length; first += MOST_TURNED) {
-    const end = Math.min(decodes.length, first + MOST_TURNED);
-    decodes[first] = cold[first] ?? 1;
-    for (let at = first + 1; at < end; at++) decodes[at] = Math.min(1, decodes[at]!);
+/**
+ * Charges all pictures of a run that is turned round to its first frame, wherever a run begins.
+ * @param whole pictures that are decoded for a run, from the source frames that it shows first and last
+ */
+function backwards(
+  decodes: Uint16Array,
+  cold: Uint16Array,
+  frameAt: (at: number) => number,
+  whole: (first: number, last: number) => number,
+): void {
+  for (let at = 0; at < decodes.length; at++) {
+    const last = Math.min(decodes.length, at + MOST_TURNED) - 1;
+    cold[at] = Math.min(MOST_PICTURES, whole(frameAt(at), frameAt(last)));
+    decodes[at] = at % MOST_TURNED === 0 ? cold[at]! : 0;
   }
 }

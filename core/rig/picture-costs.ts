@@ -13,6 +13,7 @@ import {
 import type { FrameSize } from '../timeline/index.js';
 import { USUAL_BIT_SHARE } from './decode-samples.js';
 import { decodeMs, kernelMs, RESAMPLE, resampleMs, scaleKernel } from './cost-model.js';
+import { estimateKernel } from './kernel-estimate.js';
 import { stepKernel, type EffectKernel } from './effect-kernels.js';
 import { codingOf, type PlayedMedium } from './medium.js';
 import type { DecodeFigures, Figure, Rig } from './rig.js';
@@ -35,6 +36,8 @@ const USUAL_INTRA_FIRST = 1;
 interface DecodingCosts {
   readonly coding: string;
   readonly decodeMs: number;
+  /** Standard deviation of its natural logarithm; 0 where it was measured. */
+  readonly decodeSpread: number;
   readonly decodeCores: number;
   /** Share of it that goes with a picture's bits. */
   readonly bitShare: number;
@@ -55,10 +58,21 @@ export interface PictureCosts {
   readonly raster: FrameSize;
 }
 
-/** Notes that a rig was not measured for something, which counts as nothing. */
-export function missing(unmeasured: Set<string>, what: string): number {
+/** Notes that a rig was not measured for something, which is estimated. */
+export function estimated(unmeasured: Set<string>, what: string, ms: number): number {
   unmeasured.add(what);
-  return 0;
+  return ms;
+}
+
+/** ms of one of the player's functions, as measured or as estimated. */
+function kernelCost(
+  rig: Rig,
+  kernel: string,
+  pixels: number,
+  unmeasured: Set<string>,
+  what = `the effect ${kernel}`,
+): number {
+  return kernelMs(rig, kernel, pixels) ?? estimated(unmeasured, what, estimateKernel(rig, kernel, pixels));
 }
 
 /**
@@ -88,13 +102,20 @@ export function pictureCosts(
   };
 }
 
+/** An estimate with less spread than this is not called one. */
+const SURE = 0.2;
+
+const decodingName = ({ codec, bitDepth }: PlayedMedium): string =>
+  `decoding ${codec}${bitDepth > 8 ? ` of ${bitDepth} bits` : ''}`;
+
 function decodingCosts(rig: Rig, medium: PlayedMedium, unmeasured: Set<string>): DecodingCosts {
   const load = { ...medium, megapixels: megapixels(medium.size), megabits: medium.bitsPerFrame / 1e6 };
-  const name = `decoding ${medium.codec}${medium.bitDepth > 8 ? ` of ${medium.bitDepth} bits` : ''}`;
-  const decode = decodeMs(rig, load) ?? missing(unmeasured, name);
+  const { ms: decode, spread } = decodeMs(rig, load);
+  if (spread > SURE) unmeasured.add(decodingName(medium));
   return {
     coding: codingOf(medium),
     decodeMs: decode,
+    decodeSpread: spread,
     decodeCores: decodeCores(rig, medium),
     bitShare: likeBy(rig, medium, ({ bitShare }) => bitShare !== undefined)?.bitShare ?? USUAL_BIT_SHARE,
     ...delays(rig, medium, decode),
@@ -106,9 +127,8 @@ function scaleCost(rig: Rig, medium: PlayedMedium, raster: FrameSize, unmeasured
   const kernel = scalingOf(medium, raster);
   // The server hands over pictures of the size that is wanted.
   const pixels = medium.decoder === 'server' ? megapixels(raster) : megapixels(medium.size);
-  const scale =
-    (kernel === RESAMPLE ? resampleMs(rig, pixels, megapixels(raster)) : kernelMs(rig, kernel, pixels)) ??
-    missing(unmeasured, 'scaling');
+  const resampled = kernel === RESAMPLE ? resampleMs(rig, pixels, megapixels(raster)) : undefined;
+  const scale = resampled ?? kernelCost(rig, kernel, pixels, unmeasured, 'scaling');
   return scale + (medium.turned ? (kernelMs(rig, 'copy', megapixels(raster)) ?? 0) : 0);
 }
 
@@ -121,15 +141,14 @@ export function effectCosts(
   return stages.flatMap(({ effects, pose: { raster } }) =>
     pixelSteps(effects, raster).map(({ kind: step }) => ({
       step,
-      ms: kernelMs(rig, stepKernel(step), megapixels(raster)) ?? missing(unmeasured, `the effect ${step}`),
+      ms: kernelCost(rig, stepKernel(step), megapixels(raster), unmeasured, `the effect ${step}`),
     })),
   );
 }
 
 /** Time to put a picture in its frame between two stages, ms. */
 function betweenMs(rig: Rig, stages: readonly Stage[], frame: FrameSize, unmeasured: Set<string>): number {
-  const of = (kernel: EffectKernel): number =>
-    kernelMs(rig, kernel, megapixels(frame)) ?? missing(unmeasured, `the effect ${kernel}`);
+  const of = (kernel: EffectKernel): number => kernelCost(rig, kernel, megapixels(frame), unmeasured);
   return stages.slice(0, -1).reduce((sum, { effects, pose }) => {
     const mask = effects.some(({ kind }) => kind === 'mask') && shapesMove(effects) ? of('mask') : 0;
     const place = pose.placement ? (kernelMs(rig, 'copy', megapixels(frame)) ?? 0) : of('turn');
@@ -169,7 +188,8 @@ function delays(
   medium: PlayedMedium,
   decodeMs: number,
 ): Pick<DecodingCosts, 'firstMs' | 'restartMs'> {
-  if (medium.decoder === 'server') return { firstMs: 0, restartMs: 0 };
+  // Elsewhere in the file the server starts ffmpeg anew.
+  if (medium.decoder === 'server') return { firstMs: 0, restartMs: openMs(rig, medium) };
   const isIntra = medium.groups.distance(1) === 1;
   const usual = isIntra ? USUAL_INTRA_FIRST : USUAL_FIRST;
   const like = isIntra ? undefined : startedLike(rig, medium);
@@ -219,9 +239,8 @@ export function composeMsOf(
   unmeasured: Set<string>,
 ): number {
   const pixels = megapixels(frame);
-  const two = (): number => kernelMs(rig, 'compose two', pixels) ?? missing(unmeasured, 'composing');
-  const of = (kernel: EffectKernel): number =>
-    kernelMs(rig, kernel, pixels) ?? missing(unmeasured, `the effect ${kernel}`);
+  const two = (): number => kernelCost(rig, 'compose two', pixels, unmeasured, 'composing');
+  const of = (kernel: EffectKernel): number => kernelCost(rig, kernel, pixels, unmeasured);
   const seen = layers.filter(({ sourceId }) => media.has(sourceId));
   const [only] = seen;
   if (seen.length === 1 && isOpaque(only!.effects)) {

@@ -61,7 +61,7 @@ export function workOf({ timeline, tuning, sources, copies, indexes, rig, shares
     const source = known.get(id);
     const copy = choice.kind === 'light copy' ? chosen.get(id) : undefined;
     if (!source || (!copy && source.state !== 'ready')) continue;
-    const medium = playedMedium(source, copy, copyDrive, indexes?.get(id));
+    const medium = playedMedium(source, copy, copyDrive, indexes?.get(id), rig);
     if (medium) media.set(id, medium);
   }
   return { preview, media, shares, drive };
@@ -111,7 +111,7 @@ export function predicted(situation: Situation, before?: Prediction): Prediction
   const unsteadiness = assumedUnsteadiness(situation.calibration.unsteadiness, situation.rig);
   const calibration = { ...situation.calibration, ...(unsteadiness ? { unsteadiness } : {}) };
   const played = (probe: number): Played => {
-    const costed = corrected(plain, shifted(calibration, PROBES[probe]!));
+    const costed = corrected(plain, shifted(calibration, PROBES[probe]!), PROBES[probe]!);
     const line = probe === middle ? { ...costed, unsteadiness: 0 } : costed;
     const run = simulate(line, { seed: probe + 1 }, before?.probes[probe]?.run);
     return { run, summary: pacingSummary(run.log, line.rate) };

@@ -29,6 +29,7 @@ import {
   stageLoads,
   strongerGraphics,
   usualCeiling,
+  type DecodeLoad,
 } from './index.js';
 
 const GIB = 2 ** 30;
@@ -79,9 +80,12 @@ describe('the cost of decoding', () => {
     expect(() => fitDecodeCost([])).toThrow(/no measurement/);
   });
 
-  it('is not made up for what nothing like it was measured of', () => {
-    const load = { decoder: 'browser', codec: 'dnxhd', bitDepth: 8, megapixels: 2, megabits: 1 } as const;
-    expect(decodeMs(laptop, load)).toBeUndefined();
+  it('is estimated, with a spread, where nothing like it was measured', () => {
+    const load: DecodeLoad = {
+      ...{ decoder: 'browser', codec: 'dnxhd', chroma: '4:2:2', bitDepth: 8 },
+      ...{ megapixels: 2, megabits: 1 },
+    };
+    expect(decodeMs(laptop, load)).toMatchObject({ spread: 0.4 });
   });
 });
 
@@ -102,11 +106,12 @@ describe('the loads of the stages', () => {
     const load = {
       decoder: 'browser',
       codec: 'h264',
+      chroma: '4:2:0',
       bitDepth: 8,
       megapixels: 8.2944,
       megabits: 2.5,
     } as const;
-    expect(loads.decode).toBeCloseTo((100 * decodeMs(laptop, load)!) / (1000 / 24), 1);
+    expect(loads.decode).toBeCloseTo((100 * decodeMs(laptop, load).ms) / (1000 / 24), 1);
     // 85 MB/s, a frame of 312,500 bytes, 41.7 ms: 8.8 %.
     expect(loads.read).toBeCloseTo((100 * (312_500 / 85e6)) / (1 / 24), 2);
     expect(loads.effects).toBe(0);

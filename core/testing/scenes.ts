@@ -62,14 +62,16 @@ export function strongRig(change: Partial<Rig> = {}, driveBytesPerSecond = 3e9, 
     measuredAt: '',
     disturbed: false,
   };
-  const decoder = (codec: string): Rig['decoders'][number] => ({
-    ...{ decoder: 'browser', codec, profile: '', chroma: '4:2:0', bitDepth: 8, ...UHD, bitsPerFrame: 2.5e6 },
-    ...{ acceleration: 'software', msPerFrame: figure, together: [], problem: null },
-  });
+  // Its decoders take as long for many bits as for few.
+  const decoders = (codec: string): Rig['decoders'] =>
+    [2.5e6, 350e6].map((bitsPerFrame) => ({
+      ...{ decoder: 'browser', codec, profile: '', chroma: '4:2:0', bitDepth: 8, ...UHD, bitsPerFrame },
+      ...{ acceleration: 'software', msPerFrame: figure, together: [], problem: null },
+    }));
   return {
     ...base,
     drives: [drive],
-    decoders: [decoder('h264'), decoder('prores')],
+    decoders: [...decoders('h264'), ...decoders('prores')],
     graphics: { ...base.graphics, software: false, stronger: null },
     ...change,
   };

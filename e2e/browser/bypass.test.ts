@@ -80,7 +80,7 @@ describe('effect bypass', () => {
     const offer = cause.getByRole('button', { name: /^Bypass blur while playing/ });
     expect(await offer.textContent()).toMatch(/at rest they are seen · [\d.]+ → 24 frames\/s/);
     await offer.click();
-    await page.getByRole('heading', { name: 'It should play' }).waitFor();
+    await page.getByRole('heading', { name: 'Predicted to play' }).waitFor();
     expect((await project()).tuning.bypass).toEqual(['blur']);
     expect(await accessibilityFaults(page)).toEqual([]);
   });

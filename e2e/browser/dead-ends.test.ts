@@ -135,16 +135,16 @@ describe('ways that led nowhere', () => {
     const before = await project();
     await page.keyboard.press('Home');
     for (let step = 0; step < 10; step++) await page.keyboard.press('ArrowRight');
-    await page.keyboard.press('s');
+    await page.keyboard.press('h');
     const clipsOf = async (): Promise<number> => (await project()).timeline.tracks[0]!.clips.length;
     await expect.poll(clipsOf).toBe(3);
     await browser.reload();
-    await editBar().getByRole('button', { name: 'Take back' }).click();
+    await editBar().getByRole('button', { name: 'Undo' }).click();
     await expect.poll(clipsOf).toBe(2);
     expect((await project()).timeline).toEqual(before.timeline);
-    await editBar().getByRole('button', { name: 'Do again' }).click();
+    await editBar().getByRole('button', { name: 'Redo' }).click();
     await expect.poll(clipsOf).toBe(3);
-    await editBar().getByRole('button', { name: 'Take back' }).click();
+    await editBar().getByRole('button', { name: 'Undo' }).click();
     await expect.poll(clipsOf).toBe(2);
   });
 
@@ -157,13 +157,13 @@ describe('ways that led nowhere', () => {
     await page.getByTestId('finding').waitFor();
     await page.keyboard.press('Home');
     await page.getByTestId('timeline').focus();
-    await page.keyboard.press('s');
+    await page.keyboard.press('h');
     for (let step = 0; step < 12; step++) await page.keyboard.press('ArrowRight');
-    await page.keyboard.press('s');
+    await page.keyboard.press('h');
     await page.getByTestId('outdated').waitFor();
     expect(await page.getByTestId('outdated').textContent()).toContain('before its clips changed');
     expect(await page.getByTestId('figures').count()).toBe(0);
-    await editBar().getByRole('button', { name: 'Take back' }).click();
+    await editBar().getByRole('button', { name: 'Undo' }).click();
     await page.getByTestId('finding').waitFor();
     // A part of it is called a part.
     await page.keyboard.press('Home');
@@ -209,7 +209,7 @@ describe('ways that led nowhere', () => {
     // 3,600 seconds of 30 frame numbers each; dropping numbers, the same frame would be 01:00:03;18 (SMPTE ST 12-1).
     await page.keyboard.press('Home');
     await page.getByText('01:00:00:00').first().waitFor();
-    await editBar().getByRole('button', { name: 'Take back' }).click();
+    await editBar().getByRole('button', { name: 'Undo' }).click();
     await expect.poll(async () => (await project()).timeline.rate).toEqual({ num: 24, den: 1 });
   });
 

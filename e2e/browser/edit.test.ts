@@ -51,7 +51,7 @@ describe('the timeline', () => {
   };
   const chosen = (): Promise<string | null> => browser.page.getByTestId('chosen').textContent();
   const takeBack = async (): Promise<void> => {
-    await browser.page.keyboard.press('z');
+    await browser.page.keyboard.press('Control+z');
     await becomes(START);
   };
 
@@ -69,11 +69,11 @@ describe('the timeline', () => {
   });
 
   it('chooses clips by a press, by a box and by kind', async () => {
-    expect(await chosen()).toBe('No clip chosen');
+    expect(await chosen()).toBe('No clip selected');
     await press(70);
     await expect.poll(chosen).toBe('1 clip, 48 frames');
     await browser.page.keyboard.press('Escape');
-    await expect.poll(chosen).toBe('No clip chosen');
+    await expect.poll(chosen).toBe('No clip selected');
     await browser.page.keyboard.press('Control+a');
     await expect.poll(chosen).toBe('4 clips, 144 frames');
     await browser.page.keyboard.press('Control+Shift+a');
@@ -86,7 +86,7 @@ describe('the timeline', () => {
     await drag(await at(72), await at(72 + 24));
     await becomes(['cut 0 0+48', 'cut 1 72+48', 'cut 2 120+24']);
     await takeBack();
-    await browser.page.keyboard.press('Shift+Z');
+    await browser.page.keyboard.press('Control+y');
     await becomes(['cut 0 0+48', 'cut 1 72+48', 'cut 2 120+24']);
     await takeBack();
   });
@@ -98,8 +98,8 @@ describe('the timeline', () => {
     await becomes(START.slice(1));
     await drag(await at(72), await at(72 - 47));
     await becomes(['cut 1 0+48', 'cut 2 96+48']);
-    await browser.page.keyboard.press('z');
-    await browser.page.keyboard.press('z');
+    await browser.page.keyboard.press('Control+z');
+    await browser.page.keyboard.press('Control+z');
     await becomes(START);
   });
 
@@ -119,12 +119,12 @@ describe('the timeline', () => {
   it('splits at the playhead what is chosen, and everything when nothing is', async () => {
     await browser.goTo(60, 24);
     await press(70);
-    await browser.page.keyboard.press('s');
+    await browser.page.keyboard.press('h');
     await becomes(['cut 0 0+48', 'cut 1 48+12', 'cut 1 60+36', 'cut 2 96+48']);
     expect((await kept()).tracks[1]!.clips).toHaveLength(1);
     await takeBack();
     await browser.page.keyboard.press('Escape');
-    await browser.page.keyboard.press('s');
+    await browser.page.keyboard.press('h');
     await becomes(['cut 0 0+48', 'cut 1 48+12', 'cut 1 60+36', 'cut 2 96+48']);
     await expect.poll(async () => (await kept()).tracks[1]!.clips.length).toBe(2);
     await takeBack();
@@ -134,11 +134,11 @@ describe('the timeline', () => {
     await browser.goTo(60, 24);
     await browser.waitForCode({ source: 2, frame: 60 });
     await press(70);
-    await browser.page.getByRole('button', { name: 'Turn off', exact: true }).click();
+    await browser.page.getByRole('button', { name: 'Disable', exact: true }).click();
     await becomes(['cut 0 0+48', 'cut 1 48+48 off', 'cut 2 96+48']);
     // Black reads as zeros all along; no clip has the number zero.
     await browser.waitForCode({ source: 0, frame: 0 });
-    await browser.page.keyboard.press('e');
+    await browser.page.keyboard.press('y');
     await becomes(START);
     await browser.waitForCode({ source: 2, frame: 60 });
   });
@@ -165,7 +165,7 @@ describe('the timeline', () => {
     await field.press('Enter');
     await browser.page.getByText('between 1 % and 1000 %').waitFor();
     await becomes(START);
-    for (let step = 0; step < 2; step++) await browser.page.keyboard.press('z');
+    for (let step = 0; step < 2; step++) await browser.page.keyboard.press('Control+z');
   });
 
   it('copies and pastes, over what is there or between', async () => {
@@ -195,7 +195,7 @@ describe('the timeline', () => {
     await press(70);
     await browser.page.keyboard.press('Shift+Delete');
     await becomes(['cut 0 0+48', 'cut 2 48+48']);
-    for (let step = 0; step < 2; step++) await browser.page.keyboard.press('z');
+    for (let step = 0; step < 2; step++) await browser.page.keyboard.press('Control+z');
     await becomes(START);
   });
 
@@ -207,12 +207,12 @@ describe('the timeline', () => {
       );
     await page.keyboard.press('Escape');
     await browser.goTo(40, 24);
-    await page.keyboard.press('t');
+    await page.keyboard.press('x');
     await expect.poll(transitions).toEqual(['crossfade 48 24']);
     // Its edge behind the cut is twelve frames away; half as far again is a third longer on both sides.
     await drag(await at(60), await at(64));
     await expect.poll(transitions).toEqual(['crossfade 48 32']);
-    await page.keyboard.press('z');
+    await page.keyboard.press('Control+z');
     await expect.poll(transitions).toEqual(['crossfade 48 24']);
     await page.getByRole('button', { name: 'Transition' }).click();
     await page.getByRole('menuitem', { name: 'Wipe' }).click();
@@ -278,7 +278,7 @@ describe('the timeline', () => {
     expect(placed.map(({ start }) => start)).toEqual([0, 48, 48 + placed[1]!.length, 96 + placed[1]!.length]);
     await page.getByRole('link', { name: 'Work', exact: true }).click();
     await page.getByTestId('timeline').waitFor();
-    await page.keyboard.press('z');
+    await page.keyboard.press('Control+z');
     await becomes(START);
     await browser.waitForPicture();
   });
@@ -309,7 +309,7 @@ describe('the timeline', () => {
     await browser.waitForCode({ source: 3, frame: 0 });
     await browser.goTo(34, 24);
     await browser.waitForCode({ source: 3, frame: 10 });
-    await page.keyboard.press('z');
+    await page.keyboard.press('Control+z');
     await becomes(START);
     await browser.waitForPicture();
   });
@@ -326,28 +326,28 @@ describe('the timeline', () => {
     // The other window splits all at 24, and its change is on the way while this one splits at 72.
     await other.goTo(24, 24);
     const asked = other.page.waitForRequest((request) => request.method() === 'PUT');
-    await other.page.keyboard.press('s');
+    await other.page.keyboard.press('h');
     await asked;
     await browser.goTo(72, 24);
-    await browser.page.keyboard.press('s');
+    await browser.page.keyboard.press('h');
     const split = ['cut 0 0+48', 'cut 1 48+24', 'cut 1 72+24', 'cut 2 96+48'];
     await becomes(split);
     release();
     await other.page.getByText('The project was changed in another window').waitFor();
     await becomes(split);
     // Nothing is lost, and it goes on with what was kept.
-    await other.page.keyboard.press('Shift+Z');
+    await other.page.keyboard.press('Control+y');
     await becomes(['cut 0 0+24', 'cut 0 24+24', 'cut 1 48+48', 'cut 2 96+48']);
-    await other.page.keyboard.press('z');
+    await other.page.keyboard.press('Control+z');
     await becomes(split);
     expect(await other.page.getByTestId('plate').textContent()).toContain('preview');
-    await other.page.keyboard.press('s');
+    await other.page.keyboard.press('h');
     await becomes(['cut 0 0+24', 'cut 0 24+24', ...split.slice(1)]);
     await other.close();
     // And this window has followed: it takes back first what the other one did, and then what it did itself.
-    await browser.page.keyboard.press('z');
+    await browser.page.keyboard.press('Control+z');
     await becomes(split);
-    for (let step = 0; step < 3; step++) await browser.page.keyboard.press('z');
+    for (let step = 0; step < 3; step++) await browser.page.keyboard.press('Control+z');
     await becomes(START);
   });
 
@@ -363,7 +363,7 @@ describe('the timeline', () => {
       .poll(async () => line((await kept()).tracks[2]!.clips))
       .toEqual(['cut 0 24+48', 'cut 1 72+48', 'cut 2 120+48']);
     await browser.goTo(30, 24);
-    await browser.page.keyboard.press('m');
+    await browser.page.keyboard.press('p');
     await expect.poll(async () => (await kept()).markers?.map(({ frame }) => frame)).toEqual([30]);
   });
 

@@ -72,7 +72,7 @@ describe('effects', () => {
     await expect.poll(brightness).toBeLessThan(bright - 15);
     await browser.page.getByRole('button', { name: 'Remove Vignette' }).click();
     await expect.poll(kinds).toEqual(['exposure']);
-    await browser.page.getByTestId('edit-bar').getByRole('button', { name: 'Take back' }).click();
+    await browser.page.getByTestId('edit-bar').getByRole('button', { name: 'Undo' }).click();
     await expect.poll(kinds).toEqual(['vignette', 'exposure']);
   });
 

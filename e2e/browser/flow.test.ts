@@ -196,7 +196,7 @@ describe('from choppy to smooth, by hand', () => {
     await page.keyboard.press('Delete');
     await page.getByText('Nothing to play yet').waitFor();
     await expect.poll(clips).toBe(0);
-    await page.keyboard.press('z');
+    await page.keyboard.press('Control+z');
     await expect.poll(clips).toBe(2);
     await browser.waitForPicture();
   });

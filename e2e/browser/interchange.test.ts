@@ -117,9 +117,9 @@ describe('open formats', () => {
   });
 
   it('is one edit, which can be taken back', async () => {
-    await browser.page.keyboard.press('z');
+    await browser.page.keyboard.press('Control+z');
     await expect.poll(() => line()).toEqual(['cut 0 0+48']);
-    await browser.page.keyboard.press('Shift+Z');
+    await browser.page.keyboard.press('Control+y');
     await expect.poll(() => line()).toHaveLength(3);
   });
 
@@ -154,13 +154,13 @@ describe('open formats', () => {
   it('opens an earlier timeline again', async () => {
     const { page } = browser;
     await page.getByRole('button', { name: 'File', exact: true }).click();
-    await page.getByRole('menuitem', { name: 'Earlier timelines' }).click();
+    await page.getByRole('menuitem', { name: 'Saved versions' }).click();
     await page
       .getByRole('menuitem', { name: /· 2 clips, 48 frames/ })
       .last()
       .click();
     await expect.poll(() => line()).toEqual(['cut 0 0+48']);
-    await page.keyboard.press('z');
+    await page.keyboard.press('Control+z');
     await expect.poll(() => line()).toHaveLength(3);
   });
 

@@ -46,7 +46,7 @@ describe('the prediction', () => {
 
   it('says before playing how many frames will be shown, and what holds playback back', async () => {
     const { page } = browser;
-    await page.getByRole('heading', { name: 'It should not play' }).waitFor();
+    await page.getByRole('heading', { name: 'Predicted to drop frames' }).waitFor();
     expect(await said()).toMatch(/Predicted: [\d.]+ of 24 frames\/s.*\d+ frames of 96 dropped/);
     const first = page.locator('hone-cause-list details').first();
     expect(await first.getAttribute('data-cause')).toMatch(/cores|serial decoding|thrown away/);
@@ -106,11 +106,11 @@ describe('the prediction', () => {
     const { page } = browser;
     const before = await said();
     await page.getByTestId('what-if').selectOption({ label: 'on: Tower with a separate graphics processor' });
-    await page.getByRole('heading', { name: 'It should play there' }).waitFor();
+    await page.getByRole('heading', { name: 'Predicted to play there' }).waitFor();
     expect(await said()).toMatch(/Predicted: 24 of 24 frames\/s.*0 frames of 96 dropped/);
     expect(await accessibilityFaults(page)).toEqual([]);
     await page.getByTestId('what-if').selectOption({ label: 'on this machine' });
-    await page.getByRole('heading', { name: 'It should not play' }).waitFor();
+    await page.getByRole('heading', { name: 'Predicted to drop frames' }).waitFor();
     expect(await said()).toBe(before);
   });
 
@@ -166,11 +166,11 @@ describe('the prediction', () => {
     await page.evaluate((id) => localStorage.setItem('hone.lastProject', id), other.project.id);
     await page.reload();
     await browser.waitForPicture();
-    await page.getByRole('heading', { name: 'It should not play' }).waitFor();
+    await page.getByRole('heading', { name: 'Predicted to drop frames' }).waitFor();
     // The copy of the 60 on 24 is enough.
     const lever = page.getByRole('button', { name: /Make copies of 1 clip .*all of it plays/ }).first();
     await lever.click();
-    await page.getByRole('heading', { name: 'It should play' }).waitFor({ timeout: 60_000 });
+    await page.getByRole('heading', { name: 'Predicted to play' }).waitFor({ timeout: 60_000 });
     const copies = await server.get<LightCopy[]>(`projects/${other.project.id}/copies`);
     expect(copies.map(({ state }) => state)).toEqual(['ready']);
     expect(await said()).toMatch(/Predicted: 24 of 24 frames\/s/);

@@ -128,7 +128,7 @@ describe('the page Rig', () => {
     await writeFile(other, JSON.stringify({ ...rig, name: 'The machine at the mill' }));
     await page.getByLabel('Rig to load').setInputFiles(other);
     await page.getByRole('heading', { name: 'The machine at the mill' }).waitFor();
-    await page.getByRole('button', { name: 'Forget this rig' }).click();
+    await page.getByRole('button', { name: 'Remove rig' }).click();
     await page.getByRole('heading', { name: 'This machine' }).waitFor();
   });
 

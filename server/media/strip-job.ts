@@ -71,6 +71,13 @@ export async function drawStrip(
   }
 }
 
+// ffmpeg can end well and leave an empty file, or none.
+const isDrawn = (path: string): Promise<boolean> =>
+  stat(path).then(
+    ({ size }) => size > 0,
+    () => false,
+  );
+
 /** How pictures of a size stand in a strip. */
 export const stripOf = ({ width, height }: FrameSize): Filmstrip => ({
   pictures: PICTURES,
@@ -98,14 +105,21 @@ async function drawPictures(
         { signal },
       );
     const at = (seconds * (picture + 0.5)) / PICTURES;
-    try {
-      await draw(['-skip_frame', 'nokey', '-noaccurate_seek', '-ss', at.toFixed(3)]);
-      await stat(path);
-    } catch (error) {
-      if (error instanceof CancelledError) throw error;
-      if (!(error instanceof ToolError) && (error as NodeJS.ErrnoException).code !== 'ENOENT') throw error;
-      // No key frame after this place: whatever can be decoded from the start of the file stands in for it.
-      await draw([]);
+    const attempts = [
+      ['-skip_frame', 'nokey', '-noaccurate_seek', '-ss', at.toFixed(3)],
+      // No key frame comes after this place, so the picture itself is decoded.
+      ['-ss', at.toFixed(3)],
+      [],
+    ];
+    for (const seek of attempts) {
+      try {
+        await draw(seek);
+      } catch (error) {
+        if (error instanceof CancelledError || !(error instanceof ToolError) || seek.length === 0)
+          throw error;
+      }
+      if (await isDrawn(path)) break;
+      if (seek.length === 0) throw new Error('ffmpeg gives out no picture of this file.');
     }
     progress((picture + 1) / PICTURES);
   }

@@ -3,7 +3,7 @@ import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import { checked, ceilingSchema, drivesToMeasureSchema, measureSchema } from '@hone/core/api';
 import { PacketIndex } from '@hone/core/media';
-import { decoderSamples, rigSchema } from '@hone/core/rig';
+import { decoderSamples, rigSchema, TRIAL_SECONDS } from '@hone/core/rig';
 import { Router, type Request, type Response } from 'express';
 import type { Config } from '../config.js';
 import { leadingFile } from '../ffmpeg/input.js';
@@ -92,17 +92,18 @@ export function rigRoutes(
   });
 
   const measured = async (request: Request, response: Response) => {
-    const { thorough, projectId } = checked(measureSchema, request.body, 'the request');
+    const { thorough, projectId, sourceIds } = checked(measureSchema, request.body, 'the request');
     await projects.requireKnown(projectId);
     const ready = (await sources.list(projectId)).filter(({ state }) => state === 'ready');
     const rows = await Promise.all(ready.map((row) => sources.resolved(row)));
-    const samples = decoderSamples(rows);
+    const samples = sourceIds ? rows.filter(({ id }) => sourceIds.includes(id)) : decoderSamples(rows);
     const disturbed = (await loadOver(400)) > DISTURBED;
     const signal = ended(response);
+    const seconds = sourceIds ? TRIAL_SECONDS : thorough ? 4 : 1;
     return {
       samples,
-      thorough,
-      how: { ffmpeg: config.ffmpeg, seconds: thorough ? 4 : 1, disturbed, signal },
+      most: thorough || sourceIds ? 24 : 3,
+      how: { ffmpeg: config.ffmpeg, seconds, disturbed, signal },
     };
   };
 
@@ -115,12 +116,12 @@ export function rigRoutes(
   });
 
   router.post('/measurements/server-decoders', large, async (request, response) => {
-    const { samples, thorough, how } = await measured(request, response);
+    const { samples, most, how } = await measured(request, response);
     const indexOf = async (row: SourceRow): Promise<PacketIndex | undefined> => {
       const packets = await sources.packetsOf(row);
       return packets && PacketIndex.from(packets);
     };
-    response.json(await serverDecoders(samples.slice(0, thorough ? 24 : 3), how, indexOf));
+    response.json(await serverDecoders(samples.slice(0, most), how, indexOf));
   });
 
   router.post('/measurements/hardware-paths', large, async (request, response) => {

@@ -11,7 +11,7 @@ import {
   type Figure,
   type Rig,
 } from '@hone/core/rig';
-import { RigProbe } from '@hone/player';
+import { RigProbe, tryDecoding } from '@hone/player';
 import { Api, sentenceOf } from '../api/api';
 import { RigActions } from '../state/actions';
 import { selectProject, selectSources } from '../state/selectors';
@@ -239,39 +239,23 @@ export class RigMeasurement {
     started: number,
     decoded: Decoded,
   ): Step[] {
-    const samples = decoderSamples(this.sources());
+    const sources = decoderSamples(this.sources());
     const how = thorough ? 'thorough' : 'quick';
-    return samples.slice(0, DECODED[how]).map((source) => ({
+    return sources.slice(0, DECODED[how]).map((source) => ({
       what: `decoding ${source.name}`,
       seconds: thorough ? 9 : 3,
       run: async () => {
         if (!thorough && performance.now() - started > QUICK_BUDGET_MS) return;
         const disturbed = await this.calm(signal);
-        const url = `/media/sources/${source.id}`;
-        const alone = await probe.decode(url, DECODED_SECONDS[how], 1, true);
+        const { samples, figures } = await tryDecoding(probe, source, DECODED_SECONDS[how], disturbed);
         const together = [];
-        for (const decoders of thorough && alone.samples ? [2, 3] : []) {
-          const several = await probe.decode(url, 2, decoders);
+        for (const decoders of thorough && samples.length ? [2, 3] : []) {
+          const several = await probe.decode(`/media/sources/${source.id}`, 2, decoders);
           if (several.samples) together.push({ decoders, framesPerSecond: several.framesPerSecond });
         }
-        const { codec, profile, chroma, bitDepth, size } = source.facts!.picture!;
-        const bitsPerFrame = source.structure?.bitsPerFrame ?? 0;
-        const figures: DecodeFigures = {
-          ...{ decoder: 'browser', codec, profile, chroma, bitDepth, width: size.width, height: size.height },
-          bitsPerFrame,
-          acceleration: alone.acceleration,
-          ...decodedFigures(alone.samples ?? [], bitsPerFrame, flatOut(disturbed), alone.acceleration),
-          together,
-          problem: alone.problem,
-          ...(alone.startMs.length
-            ? { startMs: figure(alone.startMs, 'set up, until the first picture', disturbed) }
-            : {}),
-          ...(alone.restartMs.length
-            ? { restartMs: figure(alone.restartMs, 'gone on elsewhere, until the first picture', disturbed) }
-            : {}),
-        };
-        rig.decoders.push(figures);
-        decoded.set(source.id, { samples: alone.samples ?? [], figures });
+        const whole = { ...figures, together };
+        rig.decoders.push(whole);
+        decoded.set(source.id, { samples, figures: whole });
       },
     }));
   }

@@ -27,7 +27,7 @@ const RULER = 18;
       #chart
       [style.height.px]="height"
       role="img"
-      aria-label="The two chosen runs on one axis: lateness and load of each stage along the timeline"
+      aria-label="The two selected runs on one axis: lateness and load of each stage along the timeline"
     ></canvas>
   `,
   styles: `

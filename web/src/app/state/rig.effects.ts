@@ -2,14 +2,25 @@ import { inject, Injectable } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
 import { FrameLog, isDisturbed } from '@hone/core/playback';
-import { decodeObservations, learned, NOTHING_LEARNED, refine, type Rig } from '@hone/core/rig';
-import { currentRenderer } from '@hone/player';
+import type { Source } from '@hone/core/api';
+import {
+  decodeObservations,
+  learned,
+  NOTHING_LEARNED,
+  refine,
+  untriedSources,
+  type DecodeFigures,
+  type Rig,
+} from '@hone/core/rig';
+import type { Timeline } from '@hone/core/timeline';
+import { currentRenderer, runDecodeTrials } from '@hone/player';
 import {
   catchError,
   combineLatest,
   concatMap,
   debounceTime,
   EMPTY,
+  exhaustMap,
   filter,
   from,
   ignoreElements,
@@ -33,6 +44,8 @@ import { selectBusyJobs, selectPlan, selectProject, selectSources, selectStaleRe
 /** Quiet that must last before the machine is measured without being asked, and before it is measured thoroughly. */
 const QUIET_MS = 4000;
 const IDLE_MS = 240_000;
+/** The same before sources of unknown kinds are tried. */
+const TRIAL_QUIET_MS = 1000;
 
 /** Reads what is known of the machine, and has it measured when it is not known and nothing plays. */
 @Injectable()
@@ -112,6 +125,42 @@ export class RigEffects {
         return isWanted && quiet && !measuring && !problem && !skipped();
       }),
       map(() => RigActions.measurementAsked({ thorough: false })),
+    ),
+  );
+
+  /** Sources of kinds that the rig does not know are decoded for a moment as soon as nothing plays. */
+  readonly tryDecoders = createEffect(() =>
+    combineLatest([
+      this.store.select(machineFeature.selectMachineState),
+      this.store.select(selectSources),
+      this.store.select(selectProject),
+      this.store.select(playbackFeature.selectState),
+    ]).pipe(
+      debounceTime(TRIAL_QUIET_MS),
+      exhaustMap(([{ own, measuring, now }, sources, project, state]) => {
+        const isWanted = own && project && !measuring && state === 'still' && now?.measuresItself === true;
+        const placed = isWanted ? placedSources(project.timeline, sources) : [];
+        const untried = own ? untriedSources(own, placed) : { browser: [], server: [] };
+        if (!isWanted || untried.browser.length + untried.server.length === 0) return EMPTY;
+        const abort = new AbortController();
+        const onServer = (sourceId: string): Promise<DecodeFigures[]> =>
+          this.api.measureServerDecoders(
+            { projectId: project.id, thorough: false, sourceIds: [sourceId] },
+            abort.signal,
+          );
+        return from(runDecodeTrials(own, placed, '/player/', onServer, abort.signal)).pipe(
+          takeUntil(
+            this.actions.pipe(
+              ofType(PlayerActions.runBegun),
+              tap(() => abort.abort()),
+            ),
+          ),
+          filter((rig) => rig !== own),
+          concatMap((rig) => this.api.keepRig(rig)),
+          map((rig) => RigActions.measured({ rig })),
+          catchError(failed),
+        );
+      }),
     ),
   );
 
@@ -225,6 +274,12 @@ export class RigEffects {
       ),
     ),
   );
+}
+
+/** Sources that stand on a timeline. */
+function placedSources({ tracks }: Timeline, sources: readonly Source[]): Source[] {
+  const ids = new Set(tracks.flatMap(({ clips }) => clips.map(({ sourceId }) => sourceId)));
+  return sources.filter(({ id }) => ids.has(id));
 }
 
 const SKIPPED = 'hone.measurementSkipped';

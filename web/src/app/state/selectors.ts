@@ -20,7 +20,7 @@ import {
 } from '@hone/core/timeline';
 import { planFor } from '@hone/player';
 import { createSelector } from '@ngrx/store';
-import { simulatedDrive, staleReasons } from '@hone/core/rig';
+import { refusedSources, simulatedDrive, staleReasons } from '@hone/core/rig';
 import { mediaFeature, playbackFeature, projectFeature } from './features';
 import { machineFeature } from './machine.feature';
 import { sourcesPageFeature } from './sources-page.feature';
@@ -60,14 +60,20 @@ export const selectLength = createSelector(selectTimeline, (timeline) =>
   timeline ? timelineLength(timeline) : 0,
 );
 
+/** Identifiers of the sources that this browser does not decode, as one text: each run changes the rig, and rarely this. */
+const selectRefused = createSelector(machineFeature.selectOwn, selectSources, (own, sources) =>
+  own ? refusedSources(own, sources).join(' ') : '',
+);
+
 /** What the player is to play; null before a project is open. */
 export const selectPlan = createSelector(
   selectTimeline,
   selectTuning,
   selectSources,
   selectCopies,
-  (timeline, tuning, sources, copies) =>
-    timeline && tuning ? planFor(timeline, tuning, sources, copies) : null,
+  selectRefused,
+  (timeline, tuning, sources, copies, refused) =>
+    timeline && tuning ? planFor(timeline, tuning, sources, copies, refused.split(' ')) : null,
 );
 
 /** Jobs that wait or run, those that run first. */

@@ -47,7 +47,7 @@ export function findingSentence(finding: Finding, framesPerSecondWanted: number)
 /** The few words over a finding. */
 export function findingTitle({ stage, loadPercent }: Finding): string {
   if (!stage) return 'It plays in real time';
-  return loadPercent[stage] < FAR_FROM_FULL ? 'It plays, with gaps' : 'It does not play in real time';
+  return loadPercent[stage] < FAR_FROM_FULL ? 'It drops frames' : 'It does not play in real time';
 }
 
 /** Below so many per cent of the frame budget a stage is not what holds playback back. */

@@ -40,7 +40,7 @@ function rowOf(stage: string, what: string, figure: Figure | null, unit: Unit, r
     return { stage, what, value: '–', spread: '', method: '', date: '', remark: remark || 'not measured' };
   const spread =
     figure.times > 1 ? `${unit(figure.low)} to ${unit(figure.high)}, ${figure.times} times` : 'once';
-  const disturbed = figure.disturbed ? 'others kept the machine busy' : '';
+  const disturbed = figure.disturbed ? 'other programs loaded the machine' : '';
   return {
     ...{
       stage,
@@ -61,7 +61,7 @@ function delaysOf({ startMs, restartMs, bitShare }: DecodeFigures): string[] {
   return [
     startMs ? `first picture after ${milliseconds(startMs.value)}` : '',
     restartMs ? `after a jump ${milliseconds(restartMs.value)}` : '',
-    bitShare === undefined ? '' : `${perCent(bitShare)} of it goes with the bits`,
+    bitShare === undefined ? '' : `${perCent(bitShare)} scales with bit rate`,
   ];
 }
 
@@ -155,5 +155,5 @@ function steadiness({ unsteadiness: shown }: Calibration, rig: Rig): string {
   const runs = `${perCent(Math.sqrt(known.ofRuns))} from run to run`;
   return shown
     ? `a picture takes ${seconds} and ${runs}, as runs have shown`
-    : `not known yet: until longer runs show it, ${seconds} and ${runs} are reckoned with`;
+    : `not known yet: predictions assume ${seconds} and ${runs} until longer runs show it`;
 }

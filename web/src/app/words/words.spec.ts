@@ -67,7 +67,7 @@ describe('a finding', () => {
     expect(findingSentence(idle, 24)).toContain(
       'no stage comes near the frame budget: Decode, the busiest, takes 44 %',
     );
-    expect(findingTitle(idle)).toBe('It plays, with gaps');
+    expect(findingTitle(idle)).toBe('It drops frames');
     expect(findingTitle(finding)).toBe('It does not play in real time');
   });
 

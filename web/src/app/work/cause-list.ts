@@ -48,7 +48,7 @@ export class CauseList {
   readonly title = computed(() => {
     const { summary } = this.predicted()!;
     const where = this.isWhatIf() ? ' there' : '';
-    return isRealTime(summary) ? `It should play${where}` : `It should not play${where}`;
+    return isRealTime(summary) ? `Predicted to play${where}` : `Predicted to drop frames${where}`;
   });
   readonly sentence = computed(() => {
     const { summary, framesPerSecond: spread, rate, coreUse } = this.predicted()!;
@@ -59,7 +59,7 @@ export class CauseList {
   });
   readonly unmeasured = computed(() => {
     const what = this.predicted()!.unmeasured;
-    return what.length ? `Not measured on this machine, so left out: ${what.join(', ')}.` : null;
+    return what.length ? `Estimated, not measured on this machine: ${what.join(', ')}.` : null;
   });
   readonly causes = computed(() => {
     const timeline = this.timeline();

@@ -38,8 +38,8 @@ export class EditBar {
   readonly canEdit = computed(() => this.editor.timeline() !== null);
   readonly none = computed(() => this.editor.chosen().length === 0);
   /** Also what was edited in an earlier visit. */
-  readonly canTakeBack = computed(() => this.past().length > 0 || (this.opened()?.ancestors.length ?? 0) > 0);
-  readonly canDoAgain = computed(() => this.future().length > 0);
+  readonly canUndo = computed(() => this.past().length > 0 || (this.opened()?.ancestors.length ?? 0) > 0);
+  readonly canRedo = computed(() => this.future().length > 0);
   /** What an edit list would lose. */
   readonly losses = computed(() => {
     const timeline = this.editor.timeline();
@@ -53,11 +53,11 @@ export class EditBar {
   readonly text = computed(() => {
     const chosen = this.editor.chosen();
     if (!this.canEdit()) return 'A source alone';
-    if (chosen.length === 0) return 'No clip chosen';
+    if (chosen.length === 0) return 'No clip selected';
     return `${count(chosen.length, 'clip', 'clips')}, ${count(this.editor.chosenLength(), 'frame', 'frames')}`;
   });
   readonly toggleText = computed(() =>
-    this.editor.chosen().some((clip) => !clip.enabled) ? 'Turn on' : 'Turn off',
+    this.editor.chosen().some((clip) => !clip.enabled) ? 'Enable' : 'Disable',
   );
 
   setSpeed(event: Event): void {

@@ -119,7 +119,7 @@ export class LeverBoard {
         : '';
       return `${pixels(copy)} · ${bytes(copy.bytes)}${likeness}`;
     }
-    if (copy?.state === 'failed') return 'could not be made; the reason stands under background work';
+    if (copy?.state === 'failed') return 'could not be made; see background work for the reason';
     if (copy?.state === 'making') {
       if (job?.state !== 'running') return 'waiting';
       return `${Math.round(100 * job.progress)} %${job.secondsLeft === null ? '' : ` · ${wait(job.secondsLeft)} left`}`;

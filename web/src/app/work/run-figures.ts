@@ -78,7 +78,7 @@ export class RunFigures {
     const was = (run: RunRecord | null): string =>
       run ? framesPerSecond(run.summary.framesPerSecondShown) : '–';
     const shown = {
-      name: 'Shown a second',
+      name: 'Frame rate shown',
       now: live ? framesPerSecond(live.framesPerSecondShown) : was(last),
       before: was(left),
     };
@@ -110,9 +110,9 @@ const frameText = (frame: number): string => String(frame);
 const LIVE_MS = 1000;
 
 const FIGURES: readonly [string, (summary: PacingSummary) => string][] = [
-  ['Shown of wanted', ({ shown, wanted }) => `${shown} of ${wanted}`],
+  ['Frames shown', ({ shown, wanted }) => `${shown} of ${wanted}`],
   ['Dropped', ({ dropped, wanted }) => `${dropped} · ${perCent(dropped / Math.max(1, wanted))}`],
   ['Longest freeze', ({ longestFreezeMs }) => milliseconds(longestFreezeMs)],
-  ['To the first frame', ({ firstFrameMs }) => milliseconds(firstFrameMs)],
-  ['To the first drop', ({ firstDropMs }) => (firstDropMs === null ? 'none' : milliseconds(firstDropMs))],
+  ['Time to first frame', ({ firstFrameMs }) => milliseconds(firstFrameMs)],
+  ['Time to first drop', ({ firstDropMs }) => (firstDropMs === null ? 'none' : milliseconds(firstDropMs))],
 ];

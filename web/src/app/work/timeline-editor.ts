@@ -201,13 +201,13 @@ export class TimelineEditor {
     if (track) this.apply((timeline) => changeTrack(timeline, id, { enabled: !track.enabled }));
   }
 
-  takeBack(): void {
+  undo(): void {
     // What was done in an earlier visit is undone by what the server keeps.
     const isEarlier = this.past().length === 0 && (this.project()?.ancestors.length ?? 0) > 0;
     this.store.dispatch(isEarlier ? ProjectActions.earlierAsked() : ProjectActions.editTakenBack());
   }
 
-  doAgain(): void {
+  redo(): void {
     this.store.dispatch(ProjectActions.editDoneAgain());
   }
 

@@ -1,0 +1,182 @@
+import type { PreviewScale } from '@hone/core/levers';
+import { SIMULATED_DRIVES } from '@hone/core/rig';
+import { rational, type Rational } from '@hone/core/time';
+import type { Clip, Effect, FrameSize, Timeline, Track, Transition } from '@hone/core/timeline';
+import { randomInt, randomUniform } from 'd3-random';
+import type { PredictCase } from './predict-cases.js';
+import { pick, type Random } from './random-sources.js';
+
+/** A source of random cases. */
+export interface CaseSource {
+  readonly id: string;
+  readonly name: string;
+  readonly seconds: number;
+  readonly hasCopy: boolean;
+}
+
+const KINDS = [
+  'whole',
+  'long cuts',
+  'short cuts',
+  'crossfades',
+  'layers',
+  'speeds',
+  'backwards',
+  'effects',
+  'copies',
+  'drive',
+] as const;
+
+const RATES: readonly Rational[] = [rational(24), rational(24), rational(25), rational(30)];
+const SCALES: readonly PreviewScale[] = [1, 2, 4, 4, 4, 8];
+const FRAMES = 110;
+
+/**
+ * Timelines by chance over sources, each kind of them in turn.
+ */
+export function randomCases(
+  sources: readonly CaseSource[],
+  count: number,
+  random: Random,
+  size: FrameSize,
+): PredictCase[] {
+  return Array.from({ length: count }, (_, number) => {
+    const kind = KINDS[number % KINDS.length]!;
+    const rate = pick(random, RATES);
+    const scale = pick(random, SCALES);
+    const lightCopies = kind === 'copies';
+    const among = lightCopies ? sources.filter(({ hasCopy }) => hasCopy) : sources;
+    const build = { kind, random, rate, sources: among.length ? among : sources, number };
+    const timeline: Timeline = { rate, startFrame: 0, size, tracks: tracksOf(build) };
+    return {
+      name: `random ${number}: ${kind} at 1:${scale}, ${namesIn(timeline, sources)}`,
+      timeline,
+      playScale: scale,
+      lightCopies,
+      ...(kind === 'drive' ? { driveId: pick(random, SIMULATED_DRIVES).id } : {}),
+    };
+  });
+}
+
+const namesIn = ({ tracks }: Timeline, sources: readonly CaseSource[]): string => {
+  const ids = new Set(tracks.flatMap(({ clips }) => clips.map(({ sourceId }) => sourceId)));
+  return sources
+    .filter(({ id }) => ids.has(id))
+    .map(({ name }) => name)
+    .join(' + ');
+};
+
+interface Build {
+  readonly kind: (typeof KINDS)[number];
+  readonly random: Random;
+  readonly rate: Rational;
+  readonly sources: readonly CaseSource[];
+  readonly number: number;
+}
+
+function tracksOf(build: Build): Track[] {
+  const { kind, random } = build;
+  switch (kind) {
+    case 'layers': {
+      const count = randomInt.source(random)(2, 4)();
+      return Array.from({ length: count }, (_, at) =>
+        row(build, `p${at}`, lengths(build, FRAMES, FRAMES), at ? { effects: [smaller(random)] } : {}),
+      );
+    }
+    case 'short cuts':
+      return [row(build, 'p', lengths(build, 5, 20))];
+    case 'crossfades':
+      return [row(build, 'p', lengths(build, 36, 60), { fade: randomInt.source(random)(4, 13)() })];
+    case 'speeds':
+      return [
+        row(build, 'p', lengths(build, 50, 80), { speed: pick(random, [rational(1, 2), rational(3, 2)]) }),
+      ];
+    case 'backwards':
+      return [row(build, 'p', lengths(build, 50, 90), { speed: rational(-1) })];
+    case 'effects':
+      return [row(build, 'p', lengths(build, 60, FRAMES), { effects: someEffects(random) })];
+    case 'whole':
+    case 'drive':
+      return [row(build, 'p', [85])];
+    default:
+      return [row(build, 'p', lengths(build, 36, 80))];
+  }
+}
+
+function lengths({ random }: Build, least: number, most: number): number[] {
+  const made: number[] = [];
+  let left = FRAMES;
+  while (left > 0) {
+    const next = Math.min(left, randomInt.source(random)(least, most + 1)());
+    made.push(next);
+    left -= next;
+  }
+  return made;
+}
+
+function row(
+  { random, rate, sources }: Build,
+  id: string,
+  frames: readonly number[],
+  {
+    fade = 0,
+    speed = rational(1),
+    effects,
+  }: { fade?: number; speed?: Rational; effects?: readonly Effect[] } = {},
+): Track {
+  const perSecond = rate.num / rate.den;
+  const pace = speed.num / speed.den;
+  let start = 0;
+  const transitions: Transition[] = [];
+  const clips = frames.map((wanted, index): Clip => {
+    const source = pick(random, sources);
+    // With room before and behind for transitions, and never beyond the ends of the source.
+    const room = (2 * fade) / perSecond + 0.1;
+    const most = Math.floor(((source.seconds - room - 0.2) * perSecond) / Math.abs(pace));
+    const length = Math.min(wanted, most);
+    const used = (length / perSecond) * Math.abs(pace);
+    const first = randomUniform.source(random)(
+      room / 2,
+      Math.max(room / 2, source.seconds - used - room / 2 - 0.1),
+    )();
+    const at = pace < 0 ? first + used : first;
+    const clip: Clip = {
+      id: `${id}-${index}`,
+      name: source.name,
+      sourceId: source.id,
+      start,
+      length,
+      sourceIn: rational(Math.round(1000 * at), 1000),
+      enabled: true,
+      ...(pace === 1 ? {} : { speed }),
+      ...(effects ? { effects } : {}),
+    };
+    if (fade && index)
+      transitions.push({ id: `${id}-t${index}`, kind: 'crossfade', at: start, before: fade, after: fade });
+    start += length;
+    return clip;
+  });
+  return { id, kind: 'picture', name: id, enabled: true, clips, transitions };
+}
+
+const effect = (kind: string, values: Effect['values'] = {}): Effect => ({
+  id: `e-${kind}`,
+  kind,
+  enabled: true,
+  values,
+});
+
+const smaller = (random: Random): Effect =>
+  effect('transform', random() < 0.5 ? { scale: 50, across: 20 } : { opacity: 60 });
+
+function someEffects(random: Random): Effect[] {
+  const all = [
+    effect('exposure', { stops: 0.4 }),
+    effect('blur', { radius: 0.6 }),
+    effect('sharpen'),
+    effect('vignette'),
+    effect('grain'),
+    effect('transform', { rotation: 5 }),
+  ];
+  return all.filter(() => random() < 0.5);
+}

@@ -1,0 +1,97 @@
+import {
+  decodedFigures,
+  figureOf,
+  TRIAL_SECONDS,
+  untriedSources,
+  withTrials,
+  type DecodeFigures,
+  type DecodeSample,
+  type Figure,
+  type Rig,
+  type Sampled,
+} from '@hone/core/rig';
+import type { DecodeTimes } from './messages.js';
+import { RigProbe } from './probe.js';
+
+/** A source that is decoded to see what it takes. */
+export interface TriedSource extends Sampled {
+  readonly id: string;
+}
+
+/** What a trial tells, and the rows of pictures that it is taken from. */
+export interface DecodeTrial {
+  readonly samples: readonly DecodeSample[];
+  readonly figures: DecodeFigures;
+}
+
+/**
+ * Decodes a source flat out in the browser, with its start and its restart.
+ * @param disturbed whether something else keeps the machine busy
+ * @throws TypeError for a source without a picture
+ */
+export async function tryDecoding(
+  probe: Pick<RigProbe, 'decode'>,
+  source: TriedSource,
+  seconds: number,
+  disturbed: boolean,
+): Promise<DecodeTrial> {
+  const times = await probe.decode(`/media/sources/${source.id}`, seconds, 1, true);
+  return { samples: times.samples ?? [], figures: figuresOf(source, times, disturbed) };
+}
+
+function figuresOf({ facts, structure }: TriedSource, times: DecodeTimes, disturbed: boolean): DecodeFigures {
+  if (!facts?.picture) throw new TypeError('A source without a picture cannot be decoded.');
+  const { codec, profile, chroma, bitDepth, size } = facts.picture;
+  const bitsPerFrame = structure?.bitsPerFrame ?? 0;
+  const about = (method: string): Pick<Figure, 'method' | 'measuredAt' | 'disturbed'> => ({
+    method,
+    measuredAt: new Date().toISOString(),
+    disturbed,
+  });
+  const { acceleration, samples, startMs, restartMs, problem } = times;
+  return {
+    ...{ decoder: 'browser', codec, profile, chroma, bitDepth, width: size.width, height: size.height },
+    bitsPerFrame,
+    acceleration,
+    ...decodedFigures(samples ?? [], bitsPerFrame, about('decoded flat out'), acceleration),
+    together: [],
+    problem,
+    ...(startMs.length ? { startMs: figureOf(startMs, about('set up, until the first picture')) } : {}),
+    ...(restartMs.length
+      ? { restartMs: figureOf(restartMs, about('gone on elsewhere, until the first picture')) }
+      : {}),
+  };
+}
+
+/**
+ * Decodes for a moment each source of a kind that a rig has no figures of, in the browser and, where that does not decode
+ * it, by the server, so that no prediction rests on an estimate for long.
+ * @param assets where the player's workers and kernels.wasm are served, ending in a slash
+ * @param onServer has the server decode a source
+ * @param signal ends it; what was found by then counts
+ * @returns the rig with what was found; the same rig when nothing was
+ */
+export async function runDecodeTrials(
+  rig: Rig,
+  sources: readonly TriedSource[],
+  assets: string,
+  onServer: (sourceId: string) => Promise<readonly DecodeFigures[]>,
+  signal?: AbortSignal,
+): Promise<Rig> {
+  let known = rig;
+  if (untriedSources(rig, sources).browser.length) {
+    const probe = await RigProbe.create(assets);
+    try {
+      for (const source of sources) {
+        if (signal?.aborted || !untriedSources(known, [source]).browser.length) continue;
+        known = withTrials(known, [(await tryDecoding(probe, source, TRIAL_SECONDS, false)).figures]);
+      }
+    } finally {
+      probe.dispose();
+    }
+  }
+  for (const source of sources)
+    if (!signal?.aborted && untriedSources(known, [source]).server.length)
+      known = withTrials(known, await onServer(source.id));
+  return known;
+}
