@@ -4,7 +4,7 @@ import { index } from './index-packets.js';
 import type { BenchOptions } from './options.js';
 import { optimize } from './optimize.js';
 import { player } from './player.js';
-import { predict } from './predict.js';
+import { predictBench } from './predict.js';
 import { serverdecode } from './serverdecode.js';
 import { simulate } from './simulate.js';
 import { timeline } from './timeline.js';
@@ -15,7 +15,7 @@ const BENCHES: Readonly<Record<string, (options: BenchOptions) => Promise<Record
   tuned,
   optimize,
   index,
-  predict,
+  predict: predictBench,
   serverdecode,
   simulate,
   timeline,

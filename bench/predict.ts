@@ -1,7 +1,7 @@
 import { mkdtemp, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { besideIn, causesOf, limitingStage } from '@hone/core/findings';
+import { concurrencyOf, causesOf, limitingStage } from '@hone/core/findings';
 import {
   isDisturbed,
   pacingSummary,
@@ -11,10 +11,10 @@ import {
 } from '@hone/core/playback';
 import { PacketIndex } from '@hone/core/media';
 import {
-  learned,
+  calibrate,
   memoryShares,
-  NOTHING_LEARNED,
-  predicted,
+  UNCALIBRATED,
+  predict,
   simulatedDrive,
   usualCeiling,
   type Calibration,
@@ -76,7 +76,7 @@ interface Compared {
  * Timelines that are predicted and then played for real: how far the prediction is off.
  * @param folder of sources and `.otio` files; the demo's own cases without one
  */
-export async function predict({
+export async function predictBench({
   folder,
   seed,
   random,
@@ -93,7 +93,7 @@ export async function predict({
 
 /** Cases that are made by chance, and the sources that they are made of. */
 const RANDOM_CASES = 24;
-const RANDOM_SOURCES = 12;
+const RANDOM_SOURCES = 10;
 
 /** What was played and learned on a rig. */
 interface Played {
@@ -179,7 +179,7 @@ async function played(
   rig: Rig,
   first: readonly PredictCase[],
   cases: readonly PredictCase[],
-  before: Calibration = NOTHING_LEARNED,
+  before: Calibration = UNCALIBRATED,
 ): Promise<Played> {
   const media = await mediaOf(server, projectId);
   return withPage(server.url, async (page) => {
@@ -275,8 +275,8 @@ async function compare(
     drive: simulated ? { ...simulated, bytesPerSecond: simulated.readBytesPerSecond } : null,
     calibration,
   };
-  const prediction = predicted(situation);
-  const { passages } = prediction.line;
+  const prediction = predict(situation);
+  const { segments: passages } = prediction.workload;
   const all: Play[] = [];
   const rate = timeline.rate.num / timeline.rate.den;
   const shown = (play: Play): number => play.summary.framesPerSecondShown;
@@ -306,7 +306,7 @@ async function compare(
     scrubWait: null,
     planned: null,
   });
-  const beside = besideIn(prediction.work.preview.graph, prediction.line.decodeWorkers);
+  const beside = concurrencyOf(prediction.work.preview.graph, prediction.workload.decodeWorkers);
   const seen = mostOften(
     usual.map((play) => limitingStage(play.log, play.summary, timeline.rate, beside)?.stage ?? null),
   );
@@ -327,7 +327,7 @@ async function compare(
       .filter(isCalm)
       .reduce(
         (known, { log: played }) =>
-          learned(known, played, predicted({ ...situation, calibration: known }).asKnown, passages),
+          calibrate(known, played, predict({ ...situation, calibration: known }).nominalLog, passages),
         calibration,
       ),
   };

@@ -164,7 +164,7 @@ const SIZES: readonly FrameSize[] = [
 const RATES = ['24000/1001', '24', '25', '30000/1001', '50', '60000/1001'] as const;
 const SECONDS = 4;
 /** Megapixels that are made a second at most, so that making them does not take longer than playing them. */
-const MOST_MEGAPIXELS = 300;
+const MOST_MEGAPIXELS = 200;
 
 export const pick = <T>(random: Random, list: readonly T[]): T =>
   list[randomInt.source(random)(0, list.length)()]!;

@@ -1,9 +1,9 @@
 import { PLAINEST } from '@hone/core/levers';
 import { simulate as simulated, type SimulatedRun } from '@hone/core/playback';
 import {
-  lineOf,
+  buildWorkload,
   memoryShares,
-  NOTHING_LEARNED,
+  UNCALIBRATED,
   SIMULATED_RIGS,
   usualCeiling,
   workOf,
@@ -35,7 +35,7 @@ export function simulate(): Promise<Record<string, number>> {
   const rig = rigOf('simulated-tower');
   const slow = rigOf('simulated-six-cores');
   const lines = (speeds: ReadonlyMap<string, number>, on = rig): Parameters<typeof simulated>[0] =>
-    lineOf(workOf(situationOf(on, speeds)), on);
+    buildWorkload(workOf(situationOf(on, speeds)), on);
   let before: SimulatedRun | undefined;
   for (let round = 0; round < 8; round++) {
     const start = performance.now();
@@ -84,7 +84,7 @@ function situationOf(rig: Rigged, blurred: ReadonlyMap<string, number>): Situati
   }));
   const timeline: Timeline = { rate: rational(24), startFrame: 0, size: SIZE, tracks };
   return {
-    ...{ timeline, sources, copies: [], rig, drive: null, calibration: NOTHING_LEARNED },
+    ...{ timeline, sources, copies: [], rig, drive: null, calibration: UNCALIBRATED },
     tuning: { ...PLAINEST, playScale: 4 },
     shares: memoryShares(usualCeiling(rig.machine.memoryBytes), rig.machine.cores),
   };

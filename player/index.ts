@@ -2,7 +2,7 @@ export * from './player.js';
 export * from './plan.js';
 export type { MeasuredFacts, PictureOrigin, PlayerState, ShownPixels } from './shared/messages.js';
 export * from './plan-for.js';
-export { ServerSupply } from './decode/server-supply.js';
+export { ServerFrameSource as ServerSupply } from './decode/server-frame-source.js';
 export { RigProbe } from './rig/probe.js';
 export { runDecodeTrials, tryDecoding } from './rig/decode-trial.js';
 export { currentRenderer } from './rig/renderer.js';

@@ -35,7 +35,7 @@ import { mediaFiles } from './media/files.js';
 import { frameRoutes } from './media/frame-routes.js';
 import { indexHandler } from './media/index-job.js';
 import { soundHandler } from './media/sound-job.js';
-import { stripHandler } from './media/strip-job.js';
+import { stripHandler } from './media/filmstrip-job.js';
 import { SourceWatcher } from './media/watch.js';
 import { Folders } from './media/folders.js';
 import { damageHandler } from './media/damage-job.js';

@@ -72,7 +72,7 @@ export interface Scene {
   readonly planned: { readonly bytes: number; readonly freeBytes: number } | null;
 }
 
-export const nothing = (kind: CauseKind, stage: Stage | null = null): Cause => ({
+export const emptyCause = (kind: CauseKind, stage: Stage | null = null): Cause => ({
   kind,
   stage,
   spans: [],

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { FrameLog, pacingSummary, type RunFacts } from '../playback/index.js';
-import { predicted, SIMULATED_DRIVES, driveFigures, type KnownCopy, type Rig } from '../rig/index.js';
+import { predict, SIMULATED_DRIVES, driveFigures, type KnownCopy, type Rig } from '../rig/index.js';
 import { rational } from '../time/index.js';
 import { type Effect } from '../timeline/index.js';
 import { causesOf, shownSharpness } from './index.js';
@@ -39,7 +39,7 @@ describe('causes of choppy playback, in cases of common practice', () => {
     const light = situationOf(alone('raw'), [heavy], strongRig({}, 550e6), { lightCopies: true }, [
       halfCopy('raw', 10.4e6),
     ]);
-    expect(predicted(light).summary.framesPerSecondShown).toBe(24);
+    expect(predict(light).summary.framesPerSecondShown).toBe(24);
   });
 
   it('1: also where the drive is nearly full, though it keeps up', () => {
@@ -65,7 +65,7 @@ describe('causes of choppy playback, in cases of common practice', () => {
     expect(scene.prediction.coreUse).toBeLessThan(0.45);
     // A lossless copy costs its decoder more, but its pictures stand alone, so that all cores work at them.
     const lossless = { ...halfCopy('long', 9e6), width: 3840, height: 2160 };
-    const light = predicted(situationOf(timeline, [long], rig, { lightCopies: true }, [lossless]));
+    const light = predict(situationOf(timeline, [long], rig, { lightCopies: true }, [lossless]));
     expect(light.summary.dropped).toBe(0);
     expect(light.coreUse).toBeGreaterThan(0.6);
     expect(light.coreUse).toBeLessThan(0.8);
@@ -91,7 +91,7 @@ describe('causes of choppy playback, in cases of common practice', () => {
     const scene = sceneOf(situationOf(timelineOf(tracks), [source('a')], strongRig()));
     const cause = find(scene, 'unseen clips')!;
     expect(cause.numbers).toMatchObject({ clips: 6, most: 7 });
-    expect(scene.prediction.line.passages).toHaveLength(1);
+    expect(scene.prediction.workload.segments).toHaveLength(1);
     expect(scene.prediction.summary.dropped).toBe(0);
   });
 
@@ -138,7 +138,7 @@ describe('causes of choppy playback, in cases of common practice', () => {
     const copies = [{ ...halfCopy('a', 2e5), width: 480, height: 270 }];
     const soft = situationOf(alone('a'), [source('a')], strongRig(), { lightCopies: true }, copies);
     // A copy of 480 × 270 shown at 960 × 540 has no more than its own pixels.
-    expect(shownSharpness(predicted(soft))).toMatchObject({
+    expect(shownSharpness(predict(soft))).toMatchObject({
       pixels: 480 * 270,
       of: 3840 * 2160,
       fromCopies: true,

@@ -1,8 +1,8 @@
 import { frameBudgetMs, isRealTime, STAGES, type FrameLog, type Stage } from '../playback/index.js';
 import { effectSums, expectedDrops, type Prediction, type Situation, type Work } from '../rig/index.js';
 import { toNumber } from '../time/index.js';
-import { isOversized, merged, nothing, type Cause, type CauseKind, type Scene } from './cause.js';
-import { besideIn, costliest, loadsIn } from './limiting-stage.js';
+import { isOversized, merged, emptyCause, type Cause, type CauseKind, type Scene } from './cause.js';
+import { concurrencyOf, costliest, loadsIn } from './limiting-stage.js';
 import { machineNotes } from './machine-notes.js';
 import { mediaNotes } from './media-notes.js';
 import { runNotes } from './run-notes.js';
@@ -13,7 +13,7 @@ import { droppedIn, passingMs, windowsOf, type Window } from './utilisation.js';
  * and beside it what is known of machine, media and run. Ranked by dropped frames.
  */
 export function causesOf(scene: Scene): Cause[] {
-  const windows = windowsOf(scene.prediction.line);
+  const windows = windowsOf(scene.prediction.workload);
   const limits = limitsOf(scene, windows);
   const notes = [...mediaNotes(scene, windows), ...machineNotes(scene), ...runNotes(scene)];
   const drops = ({ measuredDrops, predictedDrops }: Cause): number => measuredDrops ?? predictedDrops;
@@ -24,7 +24,7 @@ export function causesOf(scene: Scene): Cause[] {
 /** Whether nothing holds it back: by the run where that went, and by the prediction elsewhere. */
 function plays({ measured, prediction }: Scene): boolean {
   if (!measured) return isRealTime(prediction.summary);
-  const { line } = prediction;
+  const { workload: line } = prediction;
   const [from, to] = [measured.log.firstFrame, measured.log.firstFrame + measured.log.length];
   const elsewhere = [
     [line.from, Math.min(from, line.to)],
@@ -37,12 +37,12 @@ function plays({ measured, prediction }: Scene): boolean {
   return isRealTime({ dropped, wanted });
 }
 
-function headroom({ prediction: { line } }: Scene, windows: readonly Window[]): Cause {
+function headroom({ prediction: { workload: line } }: Scene, windows: readonly Window[]): Cause {
   const uses = windows.map(({ use }) => Math.max(use.drive, use.cores, use.decoder, use.worker, use.engine));
   const most = Math.max(0, ...uses);
   const at = windows[uses.indexOf(most)];
   return {
-    ...nothing('plays'),
+    ...emptyCause('plays'),
     spans: at ? [{ from: at.from, to: at.to }] : [],
     numbers: { usePercent: 100 * most, budgetMs: frameBudgetMs(line.rate) },
   };
@@ -109,10 +109,10 @@ function limitOf(window: Window, situation: Situation): { kind: CauseKind; stage
 }
 
 /** Where all cores are wanted at once: the stage that the others wait for then. */
-function crowdedStage(windows: readonly Window[], { log, line, work }: Prediction): Stage {
+function crowdedStage(windows: readonly Window[], { log, workload: line, work }: Prediction): Stage {
   const { loads, worked } = loadsIn(log, windows, frameBudgetMs(line.rate));
   if (worked === 0) return 'decode';
-  const beside = besideIn(work.preview.graph, line.decodeWorkers);
+  const beside = concurrencyOf(work.preview.graph, line.decodeWorkers);
   return costliest(loads, beside({ from: windows[0]!.from, to: windows.at(-1)!.to }));
 }
 
@@ -131,7 +131,10 @@ function decodingLimit(window: Window, { timeline, sources }: Situation): CauseK
 const mean = (windows: readonly Window[], of: (window: Window) => number): number =>
   windows.reduce((sum, window) => sum + of(window), 0) / Math.max(1, windows.length);
 
-function numbersOf(windows: readonly Window[], { line, coreUse }: Prediction): Record<string, number> {
+function numbersOf(
+  windows: readonly Window[],
+  { workload: line, coreUse }: Prediction,
+): Record<string, number> {
   const budgetMs = frameBudgetMs(line.rate);
   const passing = (stage: Stage): number => passingMs(line, stage, windows);
   const drive = line.drives.find(({ name }) => name === windows[0]?.drive);
@@ -156,7 +159,7 @@ function numbersOf(windows: readonly Window[], { line, coreUse }: Prediction): R
 /** As they were measured, where the run went through its stretches. */
 function loadsOf(
   windows: readonly Window[],
-  { line }: Prediction,
+  { workload: line }: Prediction,
   log: FrameLog | undefined,
 ): Cause['loads'] {
   const budgetMs = frameBudgetMs(line.rate);

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { FrameLog, pacingSummary, type LogColumn } from '../playback/index.js';
 import { rational } from '../time/index.js';
 import type { RenderGraph } from '../render/index.js';
-import { besideIn, limitingStage, needySources } from './index.js';
+import { concurrencyOf, limitingStage, overloadedSources } from './index.js';
 
 const RATE = rational(24);
 
@@ -68,10 +68,10 @@ describe('the limiting stage', () => {
     expect(findingOf(log)!.stage).toBe('decode');
     const layers = [{}, {}] as unknown as RenderGraph['stretches'][number]['layers'];
     const stretches = [{ from: 0, to: 240, layers }];
-    const beside = besideIn({ stretches }, 1);
+    const beside = concurrencyOf({ stretches }, 1);
     expect(limitingStage(log, pacingSummary(log, RATE), RATE, beside)!.stage).toBe('effects');
     // With a worker for each, both lines have two that work side by side.
-    const two = besideIn({ stretches }, 2);
+    const two = concurrencyOf({ stretches }, 2);
     expect(limitingStage(log, pacingSummary(log, RATE), RATE, two)!.stage).toBe('decode');
   });
 
@@ -129,14 +129,14 @@ describe('the sources that need a lighter copy', () => {
       log.set(frame, 'decoded', 1);
       log.set(frame, 'decode', frame < 24 ? 6 : frame < 48 ? 30 : 60);
     }
-    expect(needySources(log, graph)).toEqual(['heavier', 'heavy']);
+    expect(overloadedSources(log, graph)).toEqual(['heavier', 'heavy']);
   });
 
   it('are not blamed for frames that were never decoded', () => {
     const log = FrameLog.empty(0, 72);
     log.set(30, 'decoded', 1);
     log.set(30, 'decode', 50);
-    expect(needySources(log, graph)).toEqual(['heavy']);
-    expect(needySources(FrameLog.empty(0, 72), graph)).toEqual([]);
+    expect(overloadedSources(log, graph)).toEqual(['heavy']);
+    expect(overloadedSources(FrameLog.empty(0, 72), graph)).toEqual([]);
   });
 });

@@ -40,15 +40,15 @@ const LINES: readonly (readonly Stage[])[] = [
 const WAITED_FOR = 0.85;
 
 /** How many decoders, and how many of the workers that take their pictures, work side by side in a stretch, at the mean. */
-export type Beside = (span: Span) => {
+export type Concurrency = (span: Span) => {
   readonly decoders: number;
   readonly workers: number;
 };
 
-const ALONE: Beside = () => ({ decoders: 1, workers: 1 });
+const ALONE: Concurrency = () => ({ decoders: 1, workers: 1 });
 
 /** What works side by side when a graph is played. @param workers that take pictures from decoders */
-export function besideIn({ stretches }: Pick<RenderGraph, 'stretches'>, workers: number): Beside {
+export function concurrencyOf({ stretches }: Pick<RenderGraph, 'stretches'>, workers: number): Concurrency {
   return (span) => {
     let frames = 0;
     let layers = 0;
@@ -75,7 +75,7 @@ export function limitingStage(
   log: FrameLog,
   summary: PacingSummary,
   rate: { num: number; den: number },
-  beside: Beside = ALONE,
+  beside: Concurrency = ALONE,
 ): Finding | null {
   if (summary.wanted === 0) return null;
   const budgetMs = frameBudgetMs(rate);
@@ -99,7 +99,7 @@ export function limitingStage(
 /** The costliest stage of the line that the others wait for. */
 export function costliest(
   loads: Readonly<Record<Stage, number>>,
-  { decoders, workers }: ReturnType<Beside>,
+  { decoders, workers }: ReturnType<Concurrency>,
 ): Stage {
   const sideBySide = [1, decoders, workers, 1];
   const sums = LINES.map((line, at) => line.reduce((sum, stage) => sum + loads[stage], 0) / sideBySide[at]!);

@@ -1,5 +1,5 @@
 import { isDisturbed } from '../playback/index.js';
-import { nothing, type Cause, type Scene } from './cause.js';
+import { emptyCause, type Cause, type Scene } from './cause.js';
 
 /** Others that keep so much of all cores busy are worth a word. */
 const MUCH_LOAD = 0.25;
@@ -12,10 +12,10 @@ export function machineNotes({ situation, prediction, planned, measured }: Scene
   const notes: Cause[] = [];
   const { graphics, machine } = rig;
   if (graphics.stronger)
-    notes.push({ ...nothing('weaker graphics', 'show'), names: [graphics.renderer, graphics.stronger] });
+    notes.push({ ...emptyCause('weaker graphics', 'show'), names: [graphics.renderer, graphics.stronger] });
   // What a run was disturbed by is said of the run.
   if (machine.loadByOthers > MUCH_LOAD && !(measured && isDisturbed(measured.facts)))
-    notes.push({ ...nothing('other programs'), numbers: { loadPercent: 100 * machine.loadByOthers } });
+    notes.push({ ...emptyCause('other programs'), numbers: { loadPercent: 100 * machine.loadByOthers } });
   notes.push(...hardwareNotes({ situation, prediction }));
   const used = new Set([...prediction.work.media.values()].map((medium) => medium.drive));
   const full = rig.drives.find(
@@ -23,7 +23,7 @@ export function machineNotes({ situation, prediction, planned, measured }: Scene
   );
   if (full && !drive)
     notes.push({
-      ...nothing('drive', 'read'),
+      ...emptyCause('drive', 'read'),
       numbers: {
         freePercent: (100 * full.freeBytes) / full.bytes,
         driveBytesPerSecond: full.readBytesPerSecond?.value ?? 0,
@@ -32,7 +32,7 @@ export function machineNotes({ situation, prediction, planned, measured }: Scene
     });
   if (planned && planned.bytes > planned.freeBytes)
     notes.push({
-      ...nothing('space'),
+      ...emptyCause('space'),
       numbers: { plannedBytes: planned.bytes, freeBytes: planned.freeBytes },
     });
   return notes;
@@ -50,7 +50,7 @@ function hardwareNotes({ situation: { rig }, prediction }: Pick<Scene, 'situatio
     );
     if (!path) continue;
     notes.push({
-      ...nothing('hardware decoding', 'decode'),
+      ...emptyCause('hardware decoding', 'decode'),
       numbers: { works: path.works ? 1 : 0 },
       names: [codec, path.name, path.reason],
     });

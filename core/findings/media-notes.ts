@@ -1,6 +1,6 @@
 import { toNumber } from '../time/index.js';
 import { clipEnd, type Clip } from '../timeline/index.js';
-import { isOversized, merged, nothing, type Cause, type Scene, type Span } from './cause.js';
+import { isOversized, merged, emptyCause, type Cause, type Scene, type Span } from './cause.js';
 import type { Window } from './utilisation.js';
 
 /** A source of so many times the timeline's frames a second has more than is needed. */
@@ -12,14 +12,14 @@ const LEAST_READ_AHEAD_SECONDS = 0.5;
 /** What the timeline and its media say against it, whether it plays here or not. */
 export function mediaNotes({ situation, prediction, measured }: Scene, windows: readonly Window[]): Cause[] {
   const { timeline, sources, copies, tuning, rig } = situation;
-  const { line, work } = prediction;
+  const { workload: line, work } = prediction;
   const notes: Cause[] = [];
   const drops = prediction.summary.dropped + (measured?.summary.dropped ?? 0);
 
-  const unseen = unseenClips(scenePictures(timeline.tracks), line.passages);
+  const unseen = unseenClips(scenePictures(timeline.tracks), line.segments);
   if (unseen.spans.length)
     notes.push({
-      ...nothing('unseen clips'),
+      ...emptyCause('unseen clips'),
       spans: unseen.spans,
       numbers: { clips: unseen.clips, most: unseen.most },
     });
@@ -30,7 +30,7 @@ export function mediaNotes({ situation, prediction, measured }: Scene, windows: 
   );
   if (fast.length && drops === 0)
     notes.push({
-      ...nothing('thrown away', 'decode'),
+      ...emptyCause('thrown away', 'decode'),
       numbers: {
         decodedPerShown: Math.max(
           ...fast.map(({ facts }) => toNumber(facts!.picture!.rate) / toNumber(timeline.rate)),
@@ -43,7 +43,7 @@ export function mediaNotes({ situation, prediction, measured }: Scene, windows: 
     ({ facts }) => facts!.picture && isOversized(facts!.picture.size, timeline.size),
   );
   if (large.length && drops === 0)
-    notes.push({ ...nothing('oversized source', 'decode'), names: large.map(({ name }) => name) });
+    notes.push({ ...emptyCause('oversized source', 'decode'), names: large.map(({ name }) => name) });
 
   const bad = tuning.lightCopies
     ? copies.filter(
@@ -52,7 +52,7 @@ export function mediaNotes({ situation, prediction, measured }: Scene, windows: 
     : [];
   if (bad.length)
     notes.push({
-      ...nothing('copy not usable', 'decode'),
+      ...emptyCause('copy not usable', 'decode'),
       numbers: { copies: bad.length },
       names: [...new Set(bad.map(({ state }) => state))],
     });
@@ -68,18 +68,18 @@ export function mediaNotes({ situation, prediction, measured }: Scene, windows: 
     const busiest = Math.max(0, ...windows.map(({ use }) => use.drive));
     if (slower || (shares && busiest > 0.6))
       notes.push({
-        ...nothing('drive of copies', 'read'),
+        ...emptyCause('drive of copies', 'read'),
         numbers: { driveBytesPerSecond: speedOf(copyDrive) ?? 0, usePercent: 100 * busiest },
         names: [copyDrive, ...(slower ? [slower.drive] : [])],
       });
   }
 
   const layers = Math.max(1, ...work.preview.graph.stretches.map((stretch) => stretch.layers.length));
-  const heaviest = Math.max(0, ...line.passages.map((each) => each.bytesPerPicture));
+  const heaviest = Math.max(0, ...line.segments.map((each) => each.bytesPerPicture));
   const ahead = heaviest ? line.readAheadBytes / heaviest / toNumber(timeline.rate) : Infinity;
   if (line.slots / layers < FEWEST_WAITING || ahead < LEAST_READ_AHEAD_SECONDS)
     notes.push({
-      ...nothing('memory'),
+      ...emptyCause('memory'),
       numbers: { waiting: line.slots / layers, aheadSeconds: Math.min(ahead, 1e6) },
     });
   return notes;

@@ -1,6 +1,6 @@
 import { frameBudgetMs, isDisturbed, isRealTime, type FrameLog } from '../playback/index.js';
 import { shownSharpness } from './sharpness.js';
-import { nothing, type Cause, type Scene } from './cause.js';
+import { emptyCause, type Cause, type Scene } from './cause.js';
 
 /** From the press of play to the first picture, more than this is felt as a wait (common practice, no source). */
 const SLOW_START_MS = 1000;
@@ -20,17 +20,17 @@ export function runNotes(scene: Scene): Cause[] {
   const notes: Cause[] = [];
   const { firstFrameMs } = summary;
   if (plays && firstFrameMs !== null && firstFrameMs > SLOW_START_MS)
-    notes.push({ ...nothing('slow start'), numbers: { firstFrameMs } });
+    notes.push({ ...emptyCause('slow start'), numbers: { firstFrameMs } });
   const wait = scrub ?? scene.scrubWait;
   if (plays && wait && wait.medianMs > SLOW_SCRUB_MS)
     notes.push({
-      ...nothing('slow scrubbing', 'decode'),
+      ...emptyCause('slow scrubbing', 'decode'),
       numbers: { medianMs: wait.medianMs, worstMs: wait.worstTwentiethMs, measured: scrub ? 1 : 0 },
     });
   const sharpness = shownSharpness(prediction);
   if (plays && sharpness.pixels < sharpness.of)
     notes.push({
-      ...nothing('soft picture', 'show'),
+      ...emptyCause('soft picture', 'show'),
       numbers: {
         pixels: sharpness.pixels,
         of: sharpness.of,
@@ -43,19 +43,22 @@ export function runNotes(scene: Scene): Cause[] {
   const lateness = measured.summary.meanLatenessMs ?? 0;
   if (lateness > budgetMs / 2)
     notes.push({
-      ...nothing('picture behind sound'),
+      ...emptyCause('picture behind sound'),
       numbers: { latenessMs: lateness, framesLate: lateness / budgetMs },
     });
   const trend = slowing(measured.log);
-  if (trend > SLOWER) notes.push({ ...nothing('slowing down', 'decode'), numbers: { times: trend } });
+  if (trend > SLOWER) notes.push({ ...emptyCause('slowing down', 'decode'), numbers: { times: trend } });
   const { othersShare } = measured.facts;
   if (isDisturbed({ othersShare }))
-    notes.push({ ...nothing('other programs'), numbers: { loadPercent: 100 * othersShare!, measured: 1 } });
+    notes.push({
+      ...emptyCause('other programs'),
+      numbers: { loadPercent: 100 * othersShare!, measured: 1 },
+    });
   const playedMs = measured.log.length * budgetMs;
   const { mixMs, gapSamples } = measured.facts.sound;
   if (mixMs > MUCH_MIXING * playedMs || gapSamples > 0)
     notes.push({
-      ...nothing('sound'),
+      ...emptyCause('sound'),
       numbers: { mixPercent: (100 * mixMs) / Math.max(1, playedMs), gapMs: gapSamples / 48 },
     });
   return notes;

@@ -4,7 +4,7 @@ import {
   stageMsOf,
   stageWork,
   type FrameLog,
-  type PlaybackLine,
+  type Workload,
   type Stage,
 } from '../playback/index.js';
 import type { Span } from './cause.js';
@@ -37,20 +37,20 @@ export interface Window {
 }
 
 /** What each second of a line asks for, from the costs of its frames alone. */
-export function windowsOf(line: PlaybackLine): Window[] {
+export function windowsOf(line: Workload): Window[] {
   const budgetMs = frameBudgetMs(line.rate);
   const length = Math.max(1, Math.round(1000 / budgetMs));
   const windows: Window[] = [];
   let first = 0;
   for (let from = line.from; from < line.to; from += length) {
     const to = Math.min(line.to, from + length);
-    while (first < line.passages.length && line.passages[first]!.to <= from) first++;
+    while (first < line.segments.length && line.segments[first]!.to <= from) first++;
     windows.push(windowAt(line, from, to, budgetMs, first));
   }
   return windows;
 }
 
-function windowAt(line: PlaybackLine, from: number, to: number, budgetMs: number, first: number): Window {
+function windowAt(line: Workload, from: number, to: number, budgetMs: number, first: number): Window {
   const spanMs = (to - from) * budgetMs;
   const bytes = line.drives.map(() => 0);
   const readers = line.drives.map(() => 0);
@@ -59,8 +59,8 @@ function windowAt(line: PlaybackLine, from: number, to: number, budgetMs: number
   let effectsMs = 0;
   let busiestWorkerMs = 0;
   let busiest = { ms: 0, decodedPerShown: 0, reachMs: 0, sourceId: '' };
-  for (let at = first; at < line.passages.length; at++) {
-    const passage = line.passages[at]!;
+  for (let at = first; at < line.segments.length; at++) {
+    const passage = line.segments[at]!;
     if (passage.from >= to) break;
     if (passage.to <= from) continue;
     let decoded = 0;
@@ -133,7 +133,7 @@ export function droppedIn(log: FrameLog, from: number, to: number): number {
 }
 
 /** Mean ms that a stage takes of the frames of some stretches that pass through it; 0 when none does. */
-export function passingMs(line: PlaybackLine, stage: Stage, spans: readonly Span[]): number {
+export function passingMs(line: Workload, stage: Stage, spans: readonly Span[]): number {
   const ms = stageMsOf(line, stage);
   let sum = 0;
   let count = 0;

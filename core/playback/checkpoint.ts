@@ -1,5 +1,5 @@
-import type { PlaybackLine } from './line.js';
-import type { FloorState } from './simulated-floor.js';
+import type { Workload } from './workload.js';
+import type { ContextState } from './simulation-context.js';
 import type { StreamsState } from './simulated-streams.js';
 
 /** A moment of a simulation at which nothing was under way: it can go on from there. */
@@ -8,12 +8,12 @@ export interface Checkpoint {
   readonly frame: number;
   readonly settled: number;
   readonly firstReadyAt: number;
-  readonly floor: FloorState;
+  readonly floor: ContextState;
   readonly streams: StreamsState;
 }
 
 /** Whether two moments at which nothing is under way are alike in everything that what follows hangs on, but for the line. */
-export const goOnAlike = (one: Checkpoint, other: Checkpoint): boolean =>
+export const statesEqual = (one: Checkpoint, other: Checkpoint): boolean =>
   one.frame === other.frame && signatureOf(one) === signatureOf(other);
 
 function signatureOf({ frame, settled, floor, streams }: Checkpoint): string {
@@ -34,7 +34,7 @@ function signatureOf({ frame, settled, floor, streams }: Checkpoint): string {
         Number(resting),
         Number(delayMs > 0),
       ];
-      return [...states, stream.memory(frame)].join(',');
+      return [...states, stream.stateKey(frame)].join(',');
     })
     .sort();
   return [frame, settled, free, released, readyUntil, nextPassage, nextWorker, ...each].join(' ');
@@ -56,17 +56,15 @@ const SCALARS = [
  * Where two lines differ.
  * @returns undefined when they differ as a whole, so that nothing of one simulation holds for the other
  */
-export function changeOf(before: PlaybackLine, now: PlaybackLine): Change | undefined {
-  const isSame = SCALARS.every(
-    (name) => before[name as keyof PlaybackLine] === now[name as keyof PlaybackLine],
-  );
-  const { passages } = now;
-  if (!isSame || passages.length !== before.passages.length) return undefined;
+export function changeOf(before: Workload, now: Workload): Change | undefined {
+  const isSame = SCALARS.every((name) => before[name as keyof Workload] === now[name as keyof Workload]);
+  const { segments: passages } = now;
+  if (!isSame || passages.length !== before.segments.length) return undefined;
   if (JSON.stringify([before.rate, before.drives]) !== JSON.stringify([now.rate, now.drives]))
     return undefined;
   let [passage, first, last] = [passages.length, Infinity, -Infinity];
   for (let at = 0; at < passages.length; at++) {
-    const [a, b] = [before.passages[at]!, passages[at]!];
+    const [a, b] = [before.segments[at]!, passages[at]!];
     if (a.from !== b.from || a.to !== b.to || a.clipId !== b.clipId) return undefined;
     const isEqual =
       a.decodeMs === b.decodeMs &&

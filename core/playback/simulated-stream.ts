@@ -1,10 +1,10 @@
-import { LeavingOut } from './leaving-out.js';
-import { Making } from './making.js';
-import { Pursuit, type Landing } from './pursuit.js';
+import { NonReferenceSkipping } from './non-reference-skipping.js';
+import { FrameTimeEstimator } from './frame-time-estimator.js';
+import { ResyncPolicy, type ResyncTarget } from './resync-policy.js';
 import type { FrameLog } from './frame-log.js';
-import { decodeWork, isMade, readMsOf, TURN_BYTES, type LinePassage, type PlaybackLine } from './line.js';
+import { decodeWork, isMade, readMsOf, TURN_BYTES, type DecodeSegment, type Workload } from './workload.js';
 import { IN_FLIGHT, MOST_TURNED, REFILL_AT } from './pacing.js';
-import type { SimulatedFloor } from './simulated-floor.js';
+import type { SimulationContext } from './simulation-context.js';
 
 /** A drive that is asked for less than this share of its time is not followed picture by picture. */
 const QUICK_READ = 0.25;
@@ -37,15 +37,15 @@ export class Stream {
   /** How much longer its next picture takes, ms: its decoder was just set up, or sent elsewhere. */
   delayMs: number;
   openAt: number;
-  pictures = new Making();
+  frameTimes = new FrameTimeEstimator();
   /** Undefined where every picture is decoded. */
-  private leaving: LeavingOut | undefined;
+  private skipping: NonReferenceSkipping | undefined;
   /** What pictures that were given to the decoder and not yet taken out take, in mean pictures. */
   private works: readonly number[] = [];
   /** Behind the last frame of the run that is being turned round; it counts backwards only. */
   private runEnd: number;
   /** Frames whose own pictures were not decoded, ascending. */
-  private leftOut: readonly number[] = [];
+  private skippedFrames: readonly number[] = [];
   /** When the picture comes that is decoded without the machine, and how long that took, ms; NaN when none is. */
   decodedAt = NaN;
   decodingMs = 0;
@@ -54,7 +54,7 @@ export class Stream {
   /** When the decoder began to wait for the drive; NaN while it does not. */
   dryFrom = NaN;
   slots = 0;
-  making = false;
+  isMaking = false;
   closed = false;
   decodeMs = 0;
   readMs = 0;
@@ -65,7 +65,7 @@ export class Stream {
    * waited for @param from its first frame that is wanted
    */
   constructor(
-    readonly passage: LinePassage,
+    readonly passage: DecodeSegment,
     readonly at: number,
     readonly station: number,
     readonly worker: number,
@@ -73,10 +73,10 @@ export class Stream {
     from: number,
     now: number,
     waitMs: number,
-    readonly pursuit: Pursuit,
+    readonly resyncPolicy: ResyncPolicy,
   ) {
     this.end = passage.to;
-    this.leaving = passage.unreferenced && new LeavingOut();
+    this.skipping = passage.unreferenced && new NonReferenceSkipping();
     this.next = from;
     this.runEnd = from + MOST_TURNED;
     this.needed = passage.coldDecodes[from - passage.from] ?? 0;
@@ -90,7 +90,7 @@ export class Stream {
 
   /** It goes on at a key frame. */
   enterAt(frame: number): void {
-    this.leftOut = [];
+    this.skippedFrames = [];
     this.works = [];
     this.out = 0;
     this.outMs = 0;
@@ -115,22 +115,22 @@ export class Stream {
       while (this.fedLeft === 0 && this.fedFrame + 1 < this.end) this.feedFrame(this.fedFrame + 1);
       const isLast = this.fedLeft === 1;
       const work = this.fedLeft === 0 ? 1 : isLast ? this.ownWork : this.fedWork;
-      if (!isLast || playhead === undefined || !this.leavesOut(playhead)) {
+      if (!isLast || playhead === undefined || !this.shouldSkip(playhead)) {
         this.fedLeft = Math.max(0, this.fedLeft - 1);
         if (unreferenced) this.works = [...this.works, work];
         return work;
       }
       this.fedLeft = 0;
-      this.leftOut = [...this.leftOut, this.fedFrame];
+      this.skippedFrames = [...this.skippedFrames, this.fedFrame];
       if (this.next === this.fedFrame) this.needed--;
     }
   }
 
   /** Says what of the past counts at a playhead. */
-  memory(playhead: number): string {
-    const memories = [this.pursuit.memory(playhead), this.pictures.memory()];
+  stateKey(playhead: number): string {
+    const memories = [this.resyncPolicy.stateKey(playhead), this.frameTimes.stateKey()];
     if (this.passage.isBackwards) memories.push(String(this.runEnd));
-    if (this.leaving) memories.push(this.leaving.memory(), this.leftOut.join(), this.works.join());
+    if (this.skipping) memories.push(this.skipping.stateKey(), this.skippedFrames.join(), this.works.join());
     return memories.join();
   }
 
@@ -142,22 +142,22 @@ export class Stream {
   }
 
   /** Takes a picture out of the decoder. */
-  takeOut({ playhead, budgetMs }: SimulatedFloor): void {
+  takeOut({ playhead, budgetMs }: SimulationContext): void {
     const ms = this.outMs / this.out;
     this.outMs -= ms;
     this.decodeMs += ms;
     this.out--;
     this.needed--;
     this.decoded++;
-    this.pursuit.took(playhead + this.pictures.expected);
-    if (!this.leaving) return;
-    this.leaving.took(ms / budgetMs, this.works[0] ?? 1);
+    this.resyncPolicy.onFrameDecoded(playhead + this.frameTimes.expected);
+    if (!this.skipping) return;
+    this.skipping.observe(ms / budgetMs, this.works[0] ?? 1);
     this.works = this.works.slice(1);
   }
 
   /** Whether it may have to go on elsewhere, at a playhead. */
   isLate(playhead: number): boolean {
-    return this.pursuit.isLate || playhead + this.pictures.expected - this.next >= 1;
+    return this.resyncPolicy.isLate || playhead + this.frameTimes.expected - this.next >= 1;
   }
 
   /** Notes what its next frame has cost. */
@@ -170,8 +170,8 @@ export class Stream {
   }
 
   /** Whether a frame's own picture was not decoded. */
-  isLeftOut(frame: number): boolean {
-    return this.leftOut.length > 0 && this.leftOut.includes(frame);
+  isSkipped(frame: number): boolean {
+    return this.skippedFrames.length > 0 && this.skippedFrames.includes(frame);
   }
 
   /** The frame after one for which a picture of its own is made. */
@@ -190,8 +190,8 @@ export class Stream {
       this.goOnBackwards(frame);
       return;
     }
-    if (this.leftOut.length) this.leftOut = this.leftOut.filter((each) => each >= frame);
-    this.needed = this.passage.decodes[frame - this.passage.from]! - Number(this.isLeftOut(frame));
+    if (this.skippedFrames.length) this.skippedFrames = this.skippedFrames.filter((each) => each >= frame);
+    this.needed = this.passage.decodes[frame - this.passage.from]! - Number(this.isSkipped(frame));
   }
 
   private goOnBackwards(frame: number): void {
@@ -221,12 +221,12 @@ export class Stream {
     this.fedWork = this.fedLeft > 1 ? Math.max(0, work - this.ownWork) / (this.fedLeft - 1) : mean;
   }
 
-  private leavesOut(playhead: number): boolean {
+  private shouldSkip(playhead: number): boolean {
     const { unreferenced, from } = this.passage;
     return (
-      this.leaving !== undefined &&
+      this.skipping !== undefined &&
       unreferenced?.[this.fedFrame - from] === 1 &&
-      this.leaving.isLate(this.fedFrame, playhead, this.ownWork, this.pictures.expected)
+      this.skipping.isLate(this.fedFrame, playhead, this.ownWork, this.frameTimes.expected)
     );
   }
 
@@ -237,12 +237,12 @@ export class Stream {
   }
 
   /** The same, at a moment at which nothing is under way, for a passage that may cost otherwise from then on. */
-  copyFor(passage: LinePassage): Stream {
+  copyFor(passage: DecodeSegment): Stream {
     const { at, station, worker, limitMs } = this;
-    const copy = new Stream(passage, at, station, worker, limitMs, this.next, 0, 0, this.pursuit.copy());
-    copy.pictures = this.pictures.copy();
-    copy.leaving = this.leaving?.copy();
-    copy.leftOut = this.leftOut;
+    const copy = new Stream(passage, at, station, worker, limitMs, this.next, 0, 0, this.resyncPolicy.copy());
+    copy.frameTimes = this.frameTimes.copy();
+    copy.skipping = this.skipping?.copy();
+    copy.skippedFrames = this.skippedFrames;
     copy.works = this.works;
     copy.runEnd = this.runEnd;
     copy.needed = this.needed;
@@ -260,7 +260,7 @@ export class Stream {
     copy.openAt = this.openAt;
     copy.dryFrom = this.dryFrom;
     copy.slots = this.slots;
-    copy.making = this.making;
+    copy.isMaking = this.isMaking;
     copy.decodeMs = this.decodeMs;
     copy.readMs = this.readMs;
     copy.decoded = this.decoded;
@@ -274,31 +274,41 @@ export class Stream {
  * @param station of its decoder and its reader
  */
 export function openStream(
-  floor: SimulatedFloor,
+  floor: SimulationContext,
   at: number,
   from: number,
   station: number,
   worker: number,
 ): Stream {
   const { line, now, framesPerSecond } = floor;
-  const passage = line.passages[at]!;
+  const passage = line.segments[at]!;
   const readMs = readMsOf(line, passage);
   const limitMs = isWaitedFor(floor, passage, readMs) ? readMs : 0;
   const waitMs = passage.openMs + (line.drives[passage.drive]?.latencyMs ?? 0);
-  return new Stream(passage, at, station, worker, limitMs, from, now, waitMs, new Pursuit(framesPerSecond));
+  return new Stream(
+    passage,
+    at,
+    station,
+    worker,
+    limitMs,
+    from,
+    now,
+    waitMs,
+    new ResyncPolicy(framesPerSecond),
+  );
 }
 
 /** Pictures that are read ahead of a decoder at most. */
-export const mostRead = ({ readAheadBytes }: PlaybackLine, { bytesPerPicture }: LinePassage): number =>
+export const mostRead = ({ readAheadBytes }: Workload, { bytesPerPicture }: DecodeSegment): number =>
   Math.max(IN_FLIGHT, Math.floor(readAheadBytes / Math.max(1, bytesPerPicture)));
 
 /** ms that going elsewhere by turns adds to reading a picture when there are several readers. */
-export const turnMs = ({ drives }: PlaybackLine, { drive, bytesPerPicture }: LinePassage): number =>
+export const turnMs = ({ drives }: Workload, { drive, bytesPerPicture }: DecodeSegment): number =>
   (drives[drive]!.seekMs * bytesPerPicture) / TURN_BYTES;
 
 function isWaitedFor(
-  { mostWanted, budgetMs }: SimulatedFloor,
-  { decodes, decodeMs }: LinePassage,
+  { mostWanted, budgetMs }: SimulationContext,
+  { decodes, decodeMs }: DecodeSegment,
   readMs: number,
 ): boolean {
   // Without what the first one needs, which may be a whole group.
@@ -309,7 +319,7 @@ function isWaitedFor(
 }
 
 /** The key frame to go on at, as `Pursuit` has it; undefined when there is none so far ahead. */
-export function entryFor({ entries }: LinePassage, { from, best }: Landing): number | undefined {
+export function entryFor({ entries }: DecodeSegment, { from, best }: ResyncTarget): number | undefined {
   const beyond = firstAbove(entries, best);
   const within = entries[beyond - 1];
   return within !== undefined && within >= from ? within : entries[beyond];

@@ -1,6 +1,6 @@
-import { burstOf } from './burst.js';
+import { batchAdvanceOf } from './batch-advance.js';
 import { OPEN_AHEAD_SECONDS } from './pacing.js';
-import { FIRST_WORKER, type SimulatedFloor } from './simulated-floor.js';
+import { FIRST_WORKER, type SimulationContext } from './simulation-context.js';
 import { entryFor, mostRead, openStream, turnMs, type Stream } from './simulated-stream.js';
 
 /** Clips that are being decoded, at a moment at which nothing is under way. */
@@ -34,10 +34,10 @@ export class SimulatedStreams {
 
   /** @param changed a picture became ready */
   constructor(
-    private readonly floor: SimulatedFloor,
+    private readonly floor: SimulationContext,
     private readonly changed: () => void,
   ) {
-    const { passages, decodeWorkers, from } = floor.line;
+    const { segments: passages, decodeWorkers, from } = floor.line;
     this.firstDecoder = FIRST_WORKER + decodeWorkers;
     for (let at = passages.length - 1; at >= 0; at--) this.freeStations.push(at);
     this.byStation = passages.map(() => undefined);
@@ -49,7 +49,7 @@ export class SimulatedStreams {
 
   /** Whether nothing is under way, and every decoder rests on a full queue. */
   get isIdle(): boolean {
-    const isIdle = ({ making, inside }: Stream): boolean => !making && inside === 0;
+    const isIdle = ({ isMaking: making, inside }: Stream): boolean => !making && inside === 0;
     return this.stations === this.streams.length && this.streams.every(isIdle);
   }
 
@@ -71,7 +71,7 @@ export class SimulatedStreams {
 
   /** Goes on from what was noted, when nothing was under way; passages that were begun are those of this line. */
   restore(state: StreamsState): void {
-    const { passages } = this.floor.line;
+    const { segments: passages } = this.floor.line;
     this.nextPassage = state.nextPassage;
     this.nextWorker = state.nextWorker;
     this.freeStations.splice(0, Infinity, ...state.freeStations);
@@ -93,7 +93,7 @@ export class SimulatedStreams {
     this.fill(stream);
     this.feed(stream);
     // What was waited for may have been left out.
-    if (stream.isLeftOut(stream.next)) this.deliver(stream);
+    if (stream.isSkipped(stream.next)) this.deliver(stream);
   }
 
   /** Closes what ends before a frame, and gives its room to others. */
@@ -118,7 +118,7 @@ export class SimulatedStreams {
     this.isAside = true;
     this.passed(frame);
     this.isAside = false;
-    const burst = burstOf(this.queues);
+    const burst = batchAdvanceOf(this.queues);
     const { cpu, now } = this.floor;
     const hasCores = burst !== undefined && burst.cores + cores <= cpu.capacity;
     if (hasCores && now + burst.ms * this.floor.slowest(now, dueAt) < dueAt) this.doAside();
@@ -159,7 +159,7 @@ export class SimulatedStreams {
 
   /** Begins to decode what will soon be due. */
   openAhead(playhead: number): void {
-    const { passages, to } = this.floor.line;
+    const { segments: passages, to } = this.floor.line;
     const horizon = playhead + OPEN_AHEAD_SECONDS * this.floor.framesPerSecond;
     for (; this.nextPassage < passages.length; this.nextPassage++) {
       const passage = passages[this.nextPassage]!;
@@ -172,7 +172,7 @@ export class SimulatedStreams {
 
   /** The playhead at which the next clip begins to be decoded, in frames; Infinity when there is none. */
   get nextOpening(): number {
-    const passage = this.floor.line.passages[this.nextPassage];
+    const passage = this.floor.line.segments[this.nextPassage];
     return passage ? passage.from - OPEN_AHEAD_SECONDS * this.floor.framesPerSecond : Infinity;
   }
 
@@ -210,7 +210,7 @@ export class SimulatedStreams {
     if (stream.limitMs > 0) this.readers--;
     this.stop(stream);
     // A reduction under way still writes to its slot.
-    if (!stream.making) this.leave(stream);
+    if (!stream.isMaking) this.leave(stream);
   }
 
   // Its decoder and its reader leave what they are at.
@@ -307,22 +307,22 @@ export class SimulatedStreams {
   /** Goes on with a stream as far as it can go now. */
   private deliver(stream: Stream): void {
     const { to } = this.floor.line;
-    while (!stream.closed && !stream.making && stream.next < stream.end && stream.next < to) {
+    while (!stream.closed && !stream.isMaking && stream.next < stream.end && stream.next < to) {
       if (stream.needed === 0) {
         const { playhead } = this.floor;
-        if (stream.isLeftOut(stream.next)) {
+        if (stream.isSkipped(stream.next)) {
           this.skipTo(stream, stream.next + 1);
           continue;
         }
-        if (stream.pictures.isHopeless(stream.next, playhead)) {
-          stream.pursuit.missed(stream.next, playhead + stream.pictures.expected);
+        if (stream.frameTimes.willMissDeadline(stream.next, playhead)) {
+          stream.resyncPolicy.onFrameMissed(stream.next, playhead + stream.frameTimes.expected);
           this.skipTo(stream, stream.next + 1);
           continue;
         }
         if (stream.slots === 0) return;
         stream.slots--;
-        stream.pursuit.caughtUp();
-        stream.making = true;
+        stream.resyncPolicy.onFrameInTime();
+        stream.isMaking = true;
         stream.madeFrom = this.floor.now;
         const queue = this.queues[stream.worker]!;
         queue.push(stream);
@@ -338,12 +338,12 @@ export class SimulatedStreams {
 
   /** Rule 3 of pacing. */
   private resynced(stream: Stream): boolean {
-    const playhead = this.floor.playhead + stream.pictures.expected;
-    const landing = stream.pursuit.landingFor(stream.next, playhead);
+    const playhead = this.floor.playhead + stream.frameTimes.expected;
+    const landing = stream.resyncPolicy.targetFor(stream.next, playhead);
     if (!landing) return false;
     const target = entryFor(stream.passage, landing);
     if (target === undefined || target >= Math.min(landing.before, stream.passage.to)) return false;
-    stream.pursuit.left(playhead);
+    stream.resyncPolicy.onResync(playhead);
     this.skipTo(stream, target);
     stream.enterAt(target);
     this.forgetInside(stream);
@@ -367,8 +367,8 @@ export class SimulatedStreams {
   private hasMade(worker: number, tookMs: number): void {
     const queue = this.queues[worker]!;
     const stream = queue.shift()!;
-    stream.making = false;
-    stream.pictures.took((this.floor.now - stream.madeFrom) / this.floor.budgetMs);
+    stream.isMaking = false;
+    stream.frameTimes.observe((this.floor.now - stream.madeFrom) / this.floor.budgetMs);
     const { scaleMs, effectsMs } = stream.passage;
     const whole = scaleMs + effectsMs;
     const effects = whole > 0 ? (tookMs * effectsMs) / whole : 0;

@@ -1,11 +1,11 @@
 import { describe, expect, it } from 'vitest';
 import { rational } from '../time/index.js';
-import { pacingSummary, simulate, type LinePassage, type PlaybackLine, type SimulatedRun } from './index.js';
+import { pacingSummary, simulate, type DecodeSegment, type Workload, type SimulatedRun } from './index.js';
 import type { StreamsState } from './simulated-streams.js';
 
 const FRAMES = 240;
 
-interface Sketch extends Partial<Omit<LinePassage, 'decodes' | 'coldDecodes' | 'entries'>> {
+interface Sketch extends Partial<Omit<DecodeSegment, 'decodes' | 'coldDecodes' | 'entries'>> {
   /** Frames of a group of pictures. */
   readonly group?: number;
   /** Pictures decoded for each frame. */
@@ -21,7 +21,7 @@ function passage({
   each = 1,
   cold = 1,
   ...more
-}: Sketch = {}): LinePassage {
+}: Sketch = {}): DecodeSegment {
   const length = to - from;
   const decodes = new Uint16Array(length).fill(each);
   decodes[0] = cold;
@@ -45,15 +45,22 @@ function passage({
   };
 }
 
-const lineOf = (passages: readonly LinePassage[], more: Partial<PlaybackLine> = {}): PlaybackLine => ({
-  ...{ rate: rational(25), from: 0, to: FRAMES, passages, composeMs: new Float32Array(FRAMES), showMs: 4 },
+const lineOf = (passages: readonly DecodeSegment[], more: Partial<Workload> = {}): Workload => ({
+  ...{
+    rate: rational(25),
+    from: 0,
+    to: FRAMES,
+    segments: passages,
+    composeMs: new Float32Array(FRAMES),
+    showMs: 4,
+  },
   ...{ presentMs: 0, cores: 4, coresOfOthers: 0, decodeWorkers: 2, slots: 24 },
   drives: [{ name: '/', bytesPerSecond: 1e9, latencyMs: 0, seekMs: 0 }],
   ...{ readAheadBytes: 16e6, startMs: 20 },
   ...more,
 });
 
-const shown = (line: PlaybackLine): number => pacingSummary(simulate(line).log, line.rate).shown;
+const shown = (line: Workload): number => pacingSummary(simulate(line).log, line.rate).shown;
 
 describe('simulated playback', () => {
   it('shows every frame in time when each stage has room', () => {
@@ -132,7 +139,7 @@ describe('simulated playback', () => {
   });
 
   it('waits longer for the first picture of a decoder that was just set up, and of one that has jumped', () => {
-    const first = (line: PlaybackLine): number => simulate(line).log.get(0, 'shown');
+    const first = (line: Workload): number => simulate(line).log.get(0, 'shown');
     const plain = passage({ decodeMs: 20 });
     const filled = { ...plain, firstMs: 80 };
     expect(first(lineOf([filled])) - first(lineOf([plain]))).toBeCloseTo(80, 0);
@@ -172,7 +179,7 @@ describe('simulated playback', () => {
   });
 
   it('is late after a cut into a long group though its cores idle', () => {
-    const cuts = (cold: number): LinePassage[] =>
+    const cuts = (cold: number): DecodeSegment[] =>
       Array.from({ length: 5 }, (_, at) =>
         passage({ from: 48 * at, to: 48 * at + 48, cold, group: 240, decodeMs: 22, decodeCores: 1.5 }),
       );
@@ -196,7 +203,7 @@ describe('simulated playback', () => {
   });
 
   it('waits for a drive that gives less than is wanted', () => {
-    const drive = (bytesPerSecond: number): Partial<PlaybackLine> => ({
+    const drive = (bytesPerSecond: number): Partial<Workload> => ({
       drives: [{ name: 'slow', bytesPerSecond, latencyMs: 1, seekMs: 0 }],
       readAheadBytes: 4e6,
     });
@@ -211,7 +218,7 @@ describe('simulated playback', () => {
 
   it('loses what going to and fro between two files costs', () => {
     const two = [passage({ bytesPerPicture: 6e5 }), passage({ bytesPerPicture: 6e5, clipId: 'above' })];
-    const drives = (seekMs: number): Partial<PlaybackLine> => ({
+    const drives = (seekMs: number): Partial<Workload> => ({
       drives: [{ name: 'arm', bytesPerSecond: 50e6, latencyMs: 2, seekMs }],
     });
     expect(shown(lineOf(two, drives(0)))).toBe(FRAMES);
@@ -253,7 +260,7 @@ describe('simulated playback', () => {
 
 describe('a simulation that is taken up again', () => {
   /** Ten clips on each of two tracks. */
-  const tracks = (change: (clip: number) => Sketch = () => ({})): LinePassage[] =>
+  const tracks = (change: (clip: number) => Sketch = () => ({})): DecodeSegment[] =>
     [0, 1]
       .flatMap((track) =>
         Array.from({ length: 10 }, (_, at) =>

@@ -1,9 +1,9 @@
-import { changeOf, goOnAlike, type Change, type Checkpoint } from './checkpoint.js';
+import { changeOf, statesEqual, type Change, type Checkpoint } from './checkpoint.js';
 import type { FrameLog } from './frame-log.js';
-import { alike, type PlaybackLine } from './line.js';
+import { normalize, type Workload } from './workload.js';
 import { frameAtPlayhead, PREROLL_FRAMES, PREROLL_LIMIT_MS } from './pacing.js';
-import type { SharedMachine } from './shared-machine.js';
-import { ENGINE, PRESENTER, SimulatedFloor, type SimulationOptions } from './simulated-floor.js';
+import type { ProcessorSharing } from './processor-sharing.js';
+import { ENGINE, PRESENTER, SimulationContext, type SimulationOptions } from './simulation-context.js';
 import { SimulatedStreams } from './simulated-streams.js';
 
 export type { SimulationOptions };
@@ -14,7 +14,7 @@ export interface SimulatedRun {
   /** Mean share of all cores in use while it played, 0 to 1. */
   readonly coreUse: number;
   /** What another simulation can go on from. */
-  readonly line: PlaybackLine;
+  readonly line: Workload;
   readonly checkpoints: readonly Checkpoint[];
   /** Core-ms that were used from the press of play until the first frame was due, and until the end. */
   readonly usedBefore: number;
@@ -32,7 +32,7 @@ export interface SimulatedRun {
  * @throws RangeError when the line has no frames
  */
 export function simulate(
-  line: PlaybackLine,
+  line: Workload,
   options: SimulationOptions = {},
   before?: SimulatedRun,
 ): SimulatedRun {
@@ -56,7 +56,7 @@ const CHECKPOINT_FRAMES = 48;
 const QUIET_MARGIN_MS = 0.01;
 
 class Simulation {
-  private readonly floor: SimulatedFloor;
+  private readonly floor: SimulationContext;
   private readonly streams: SimulatedStreams;
   private firstReadyAt = NaN;
   private shownFrame: number;
@@ -73,15 +73,15 @@ class Simulation {
   private joined: Checkpoint | undefined;
   private before: { readonly run: SimulatedRun; readonly from: number } | undefined;
 
-  private readonly line: PlaybackLine;
+  private readonly line: Workload;
 
   constructor(
-    private readonly given: PlaybackLine,
+    private readonly given: Workload,
     options: SimulationOptions,
   ) {
-    const line = alike(given);
+    const line = normalize(given);
     this.line = line;
-    this.floor = new SimulatedFloor(line, options);
+    this.floor = new SimulationContext(line, options);
     this.streams = new SimulatedStreams(this.floor, () => {
       if (this.floor.now >= this.quietUntil && !this.floor.cpu.isBusy(ENGINE)) this.tick();
     });
@@ -159,8 +159,8 @@ class Simulation {
   }
 
   /** The drive on which somebody has read first. */
-  private nextReader(): SharedMachine | undefined {
-    let first: SharedMachine | undefined;
+  private nextReader(): ProcessorSharing | undefined {
+    let first: ProcessorSharing | undefined;
     for (const drive of this.floor.drives) if (drive.nextEnd < (first?.nextEnd ?? Infinity)) first = drive;
     return first;
   }
@@ -215,7 +215,7 @@ class Simulation {
     const stood = floor.snapshot(streams.reach);
     const moment = { frame, settled, firstReadyAt, floor: stood, streams: streams.snapshot() };
     if (before && frame >= before.from) {
-      this.joined = before.run.checkpoints.find((each) => goOnAlike(each, moment));
+      this.joined = before.run.checkpoints.find((each) => statesEqual(each, moment));
       if (this.joined) return true;
     }
     this.checkpoints.push(moment);

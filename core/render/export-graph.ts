@@ -8,7 +8,7 @@ import {
 } from '../media/index.js';
 import { divide, formatRational, rational, subtract, toNumber, type Rational } from '../time/index.js';
 import type { FrameSize, Timeline } from '../timeline/index.js';
-import { counted } from './counted.js';
+import { frameTimebase } from './frame-timebase.js';
 import type { Delivery } from './delivery.js';
 import { encoderArguments } from './encoders.js';
 import {
@@ -106,7 +106,7 @@ export function exportCommand({ graph, delivery }: ExportGraph, assets: ExportAs
     const base = `base${part}`;
     filters.push(
       `color=c=black:s=${width}x${height}:r=${formatRational(graph.rate)},trim=end_frame=${frames},` +
-        `format=yuv420p,${COLOUR_TAGS},${counted(graph.rate)}[${base}]`,
+        `format=yuv420p,${COLOUR_TAGS},${frameTimebase(graph.rate)}[${base}]`,
     );
     const sized = stretch.layers.map((layer, index) => {
       const facts = known(factsOf, layer.sourceId);
@@ -134,7 +134,7 @@ export function exportCommand({ graph, delivery }: ExportGraph, assets: ExportAs
     filters.push(...put.filters);
     return `[${put.label}]`;
   });
-  filters.push(`${parts.join('')}concat=n=${parts.length}:v=1:a=0,${counted(graph.rate)}[picture]`);
+  filters.push(`${parts.join('')}concat=n=${parts.length}:v=1:a=0,${frameTimebase(graph.rate)}[picture]`);
 
   const sounds = graph.sound.map((part, index) => {
     const facts = known(factsOf, part.sourceId);
@@ -215,7 +215,7 @@ export function sizedLayer(
   const isTransparent = hasTransparency(facts);
   const scaled =
     `[${input}]${picked},${straightAlpha(picture)}scale=${width}:${height}:flags=bicubic:${scaleColours(picture)},` +
-    `format=${isTransparent ? 'yuva420p' : 'yuv420p'},setsar=1,${COLOUR_TAGS},${counted(piece.rate)}`;
+    `format=${isTransparent ? 'yuva420p' : 'yuv420p'},setsar=1,${COLOUR_TAGS},${frameTimebase(piece.rate)}`;
   const [colours, alpha] = [`${piece.name}colours`, `${piece.name}alpha`];
   const source = isTransparent
     ? [

@@ -1,5 +1,5 @@
 import { formatRational, type Rational } from '../time/index.js';
-import { counted } from './counted.js';
+import { frameTimebase } from './frame-timebase.js';
 import { COLOUR_TAGS } from './effects/index.js';
 import type { Layer } from './graph.js';
 import { videoColour, type Mix } from './mix.js';
@@ -64,7 +64,7 @@ function mixFilters(mix: Mix, going: string, coming: string, mixed: string, fram
   const { width, height, from, count, rate } = frames;
   const share = `((N+${from - mix.from + 1})/${mix.to - mix.from + 1})`;
   const grey = (wide: number, high: number, share255: string): string =>
-    `color=black:s=${wide}x${high}:r=${formatRational(rate)},format=gray,trim=end_frame=${count},${counted(rate)},` +
+    `color=black:s=${wide}x${high}:r=${formatRational(rate)},format=gray,trim=end_frame=${count},${frameTimebase(rate)},` +
     `geq=lum='clip(${share255}+0.5,0,255)',scale=${width}:${height}:flags=neighbor,setsar=1`;
   const lay = (below: string, above: string, alpha: string, out: string): string[] => [
     `${alpha}[${out}share]`,
@@ -79,7 +79,7 @@ function mixFilters(mix: Mix, going: string, coming: string, mixed: string, fram
   return [
     ...lay(going, coming, grey(SMALL, SMALL, `255*gte(${share},0.5)`), half),
     `color=black:s=${width}x${height}:r=${formatRational(rate)},format=yuv420p,trim=end_frame=1,` +
-      `lutyuv=y=${luma}:u=${blue}:v=${red},${COLOUR_TAGS},loop=loop=-1:size=1,trim=end_frame=${count},${counted(rate)}[${flat}]`,
+      `lutyuv=y=${luma}:u=${blue}:v=${red},${COLOUR_TAGS},loop=loop=-1:size=1,trim=end_frame=${count},${frameTimebase(rate)}[${flat}]`,
     ...lay(half, flat, grey(SMALL, SMALL, `255*(1-abs(2*${share}-1))`), mixed),
   ];
 }

@@ -2,7 +2,7 @@ import type { Bypassable, Tuning } from '../levers/index.js';
 import { previewPixels } from '../levers/index.js';
 import type { FrameSize, Timeline } from '../timeline/index.js';
 import type { Rational } from '../time/index.js';
-import { effectsDone, stepKindOf, type KnownEffect } from './effects/index.js';
+import { effectsDone, passKindOf, type KnownEffect } from './effects/index.js';
 import { renderGraph, sourcesOf, type FactsOf, type Posed, type RenderGraph } from './graph.js';
 
 /** What a source is played from. */
@@ -29,13 +29,13 @@ export const playedEffects = (
 /** Kinds of effects on a timeline that can be bypassed. */
 export function bypassableIn({ tracks }: Pick<Timeline, 'tracks'>): Bypassable[] {
   const clips = tracks.flatMap((track) => (track.kind === 'picture' ? track.clips : []));
-  const kinds = clips.flatMap(({ effects }) => effectsDone(effects).map(({ kind }) => stepKindOf(kind)));
+  const kinds = clips.flatMap(({ effects }) => effectsDone(effects).map(({ kind }) => passKindOf(kind)));
   return [...new Set(kinds.filter((kind) => kind !== null))];
 }
 
 /** Whether a kind of effect is among those that are left out. */
 export function isBypassed(bypass: readonly Bypassable[], kind: KnownEffect['kind']): boolean {
-  const step = stepKindOf(kind);
+  const step = passKindOf(kind);
   return step !== null && bypass.includes(step);
 }
 

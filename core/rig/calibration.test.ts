@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { FrameLog, randomOf } from '../playback/index.js';
-import { decodeFactorOf, factorOf, learned, NOTHING_LEARNED } from './index.js';
+import { decodeFactorOf, factorOf, calibrate, UNCALIBRATED } from './index.js';
 
 const FRAMES = 96;
 
@@ -30,12 +30,12 @@ function longLogOf(decodeMs: number): FrameLog {
 describe('what runs teach', () => {
   it('comes near the truth in a few runs, and stays there', () => {
     const random = randomOf(3);
-    let calibration = NOTHING_LEARNED;
+    let calibration = UNCALIBRATED;
     for (let run = 0; run < 12; run++) {
       // The truth is half as much again; each run is off by up to a tenth.
       const off = 0.9 + 0.2 * random();
       const said = 10 * factorOf(calibration, 'decode');
-      calibration = learned(
+      calibration = calibrate(
         calibration,
         logOf(() => 15 * off),
         logOf(() => said),
@@ -43,14 +43,14 @@ describe('what runs teach', () => {
     }
     expect(factorOf(calibration, 'decode')).toBeGreaterThan(1.38);
     expect(factorOf(calibration, 'decode')).toBeLessThan(1.62);
-    expect(calibration.decode.variance).toBeLessThan(NOTHING_LEARNED.decode.variance / 3);
+    expect(calibration.decode.variance).toBeLessThan(UNCALIBRATED.decode.variance / 3);
   });
 
   it('follows a machine that has changed, since it forgets slowly', () => {
-    let calibration = NOTHING_LEARNED;
+    let calibration = UNCALIBRATED;
     const play = (truth: number): void => {
       const said = 10 * factorOf(calibration, 'decode');
-      calibration = learned(
+      calibration = calibrate(
         calibration,
         logOf(() => truth),
         logOf(() => said),
@@ -62,14 +62,14 @@ describe('what runs teach', () => {
   });
 
   it('says nothing of stages that took next to nothing', () => {
-    const after = learned(
-      NOTHING_LEARNED,
+    const after = calibrate(
+      UNCALIBRATED,
       logOf(() => 12),
       logOf(() => 12),
     );
     expect(after.effects.log).toBe(0);
-    expect(after.compose.variance).toBeGreaterThanOrEqual(NOTHING_LEARNED.compose.variance);
-    expect(after.decode.variance).toBeLessThan(NOTHING_LEARNED.decode.variance);
+    expect(after.compose.variance).toBeGreaterThanOrEqual(UNCALIBRATED.compose.variance);
+    expect(after.decode.variance).toBeLessThan(UNCALIBRATED.decode.variance);
   });
 
   it('tells one kind of coding from another, where a frame is made of that kind alone', () => {
@@ -77,19 +77,19 @@ describe('what runs teach', () => {
       { from: 0, to: 40, coding: 'long' },
       { from: 36, to: 96, coding: 'intra' },
     ];
-    let calibration = NOTHING_LEARNED;
+    let calibration = UNCALIBRATED;
     for (let run = 0; run < 8; run++) {
       const said = (frame: number): number =>
         frame < 36 ? 20 * decodeFactorOf(calibration, 'long') : 20 * decodeFactorOf(calibration, 'intra');
       // In the overlap of both nothing can be told.
       const truth = (frame: number): number => (frame < 36 ? 30 : frame < 40 ? 500 : 10);
-      calibration = learned(calibration, logOf(truth), logOf(said), passages);
+      calibration = calibrate(calibration, logOf(truth), logOf(said), passages);
     }
     expect(decodeFactorOf(calibration, 'long')).toBeCloseTo(1.5, 1);
     expect(decodeFactorOf(calibration, 'intra')).toBeCloseTo(0.5, 1);
     expect(decodeFactorOf(calibration, 'never played')).toBe(factorOf(calibration, 'decode'));
     // What is not played in a run stays as it was.
-    const after = learned(
+    const after = calibrate(
       calibration,
       logOf(() => 45),
       logOf(() => 15),
@@ -101,8 +101,8 @@ describe('what runs teach', () => {
 
   it('does not take for a picture what a decoder needs to begin, or to reach the place of a cut', () => {
     const passages = [0, 24, 48, 72].map((from) => ({ from, to: from + 24, coding: 'long' }));
-    const after = learned(
-      NOTHING_LEARNED,
+    const after = calibrate(
+      UNCALIBRATED,
       logOf((frame) => (frame % 24 ? 20 : 400)),
       logOf((frame) => (frame % 24 ? 20 : 100)),
       passages,
@@ -112,12 +112,12 @@ describe('what runs teach', () => {
 
   it('tells how far something else is foretold from what is played after something else, not once more', () => {
     const play = (names: readonly string[]): number => {
-      let calibration = NOTHING_LEARNED;
+      let calibration = UNCALIBRATED;
       for (const name of names) {
         const long = name === 'a' ? 220 : 230;
         const said = longLogOf(20 * decodeFactorOf(calibration, 'long'));
         const passages = [{ from: 0, to: long, coding: 'long' }];
-        calibration = learned(calibration, longLogOf(24), said, passages);
+        calibration = calibrate(calibration, longLogOf(24), said, passages);
       }
       return calibration.unsteadiness!.runs;
     };
@@ -129,7 +129,7 @@ describe('what runs teach', () => {
 
   it('takes a kind that was never played for something like its family', () => {
     const calibration = {
-      ...NOTHING_LEARNED,
+      ...UNCALIBRATED,
       decode: { log: 1, variance: 0.1 },
       codings: [
         { coding: 'browser h264 long-GOP, 8.3 MP, 2^-2 bits a pixel', log: 0.2, variance: 0.01 },
@@ -145,8 +145,8 @@ describe('what runs teach', () => {
 
   it('learns little from a stage that takes little', () => {
     const after = (ms: number): number => {
-      const once = learned(
-        NOTHING_LEARNED,
+      const once = calibrate(
+        UNCALIBRATED,
         logOf(() => 20, 2 * ms),
         logOf(() => 20, ms),
       );
@@ -159,6 +159,6 @@ describe('what runs teach', () => {
   it('compares the frames of the run only', () => {
     const said = logOf((frame) => (frame < 48 ? 10 : 1000));
     const measured = new FrameLog(0, logOf(() => 10).values.slice(0, said.values.length / 2));
-    expect(learned(NOTHING_LEARNED, measured, said).decode.log).toBeCloseTo(0);
+    expect(calibrate(UNCALIBRATED, measured, said).decode.log).toBeCloseTo(0);
   });
 });

@@ -1,27 +1,27 @@
 import { codingFamily } from './medium.js';
-import { steadied, type Unsteadiness } from './unsteadiness.js';
-import { STAGES, type FrameLog, type LinePassage, type Stage } from '../playback/index.js';
+import { updateVariability, type SpeedVariability } from './speed-variability.js';
+import { STAGES, type FrameLog, type DecodeSegment, type Stage } from '../playback/index.js';
 
 /**
  * What runs have taught of a machine: by how much each stage costs more or less than its figures say, as natural
  * logarithms with their variance.
  */
-export type Calibration = Readonly<Record<Stage, Learned>> & {
+export type Calibration = Readonly<Record<Stage, Coefficient>> & {
   /** Of decoding one kind of coding; what was learned of decoding as a whole counts for kinds that are not here. */
-  readonly codings?: (Learned & { readonly coding: string })[] | undefined;
-  readonly unsteadiness?: Unsteadiness | undefined;
+  readonly codings?: (Coefficient & { readonly coding: string })[] | undefined;
+  readonly unsteadiness?: SpeedVariability | undefined;
   /** What the last run that was learned from went through. */
   readonly lastPlayed?: string | undefined;
 };
 
-export interface Learned {
+export interface Coefficient {
   /** Natural logarithm of the factor. */
   readonly log: number;
   readonly variance: number;
 }
 
 /** Before any run: figures are right, give or take 35 %. */
-const BEFORE: Learned = { log: 0, variance: 0.12 };
+const BEFORE: Coefficient = { log: 0, variance: 0.12 };
 /** What a run's mean of a stage is uncertain by, and so much more the fewer services it is the mean of. */
 const OF_RUN = 0.03;
 const MANY = 60;
@@ -45,7 +45,7 @@ const MOST_NAME = 400;
 /** Kinds of coding that are remembered, those that were played last. */
 const MOST_CODINGS = 60;
 
-export const NOTHING_LEARNED: Calibration = Object.fromEntries(
+export const UNCALIBRATED: Calibration = Object.fromEntries(
   STAGES.map((stage) => [stage, BEFORE]),
 ) as unknown as Calibration;
 
@@ -71,17 +71,17 @@ export const factorOf = (calibration: Calibration, stage: Stage): number => Math
  * @param predicted log of its simulation with the same calibration; of it, the frames of the run count
  * @param passages that were simulated: a kind of coding is learned of from frames in which nothing else is decoded
  */
-export function learned(
+export function calibrate(
   calibration: Calibration,
   measured: FrameLog,
   predicted: FrameLog,
-  passages: readonly Pick<LinePassage, 'from' | 'to' | 'coding'>[] = [],
+  passages: readonly Pick<DecodeSegment, 'from' | 'to' | 'coding'>[] = [],
 ): Calibration {
-  const entries = STAGES.map((stage): [Stage, Learned] => [
+  const entries = STAGES.map((stage): [Stage, Coefficient] => [
     stage,
-    drawn(calibration[stage], measured, predicted, stage),
+    kalmanUpdate(calibration[stage], measured, predicted, stage),
   ]);
-  const stages = Object.fromEntries(entries) as unknown as Record<Stage, Learned>;
+  const stages = Object.fromEntries(entries) as unknown as Record<Stage, Coefficient>;
   const known = calibration.codings ?? [];
   const played = [...new Set(passages.map(({ coding }) => coding))];
   const unplayed = known.filter(({ coding }) => !played.includes(coding));
@@ -91,7 +91,7 @@ export function learned(
       log: decodeLogOf(calibration, coding),
     };
     const alone = aloneIn(passages, coding);
-    return { coding, ...drawn(before, measured, predicted, 'decode', alone) };
+    return { coding, ...kalmanUpdate(before, measured, predicted, 'decode', alone) };
   });
   const isKnown = played.every((coding) =>
     known.some((each) => each.coding === coding && each.variance < KNOWN_VARIANCE),
@@ -99,7 +99,13 @@ export function learned(
   // The same once more shows how the machine is today, and nothing of how well something else is foretold.
   const lastPlayed = nameOf(passages, measured);
   const isNew = lastPlayed !== calibration.lastPlayed;
-  const unsteadiness = steadied(calibration.unsteadiness, measured, predicted, passages, isKnown && isNew);
+  const unsteadiness = updateVariability(
+    calibration.unsteadiness,
+    measured,
+    predicted,
+    passages,
+    isKnown && isNew,
+  );
   return {
     ...stages,
     codings: [...unplayed, ...codings].slice(-MOST_CODINGS),
@@ -110,7 +116,7 @@ export function learned(
 
 /** Says which clips a run went through. */
 function nameOf(
-  passages: readonly Pick<LinePassage, 'from' | 'to' | 'coding'>[],
+  passages: readonly Pick<DecodeSegment, 'from' | 'to' | 'coding'>[],
   { firstFrame, length }: FrameLog,
 ): string {
   const played = passages.filter(({ from, to }) => from < firstFrame + length && firstFrame < to);
@@ -119,13 +125,13 @@ function nameOf(
 }
 
 /** One coefficient after a run. */
-function drawn(
-  { log, variance }: Learned,
+function kalmanUpdate(
+  { log, variance }: Coefficient,
   measured: FrameLog,
   predicted: FrameLog,
   stage: Stage,
   counts: (frame: number) => boolean = () => true,
-): Learned {
+): Coefficient {
   const drifted = Math.min(BEFORE.variance, variance + FORGOTTEN);
   const [real, said] = [measured, predicted].map((each) => meanOf(each, stage, measured, counts));
   if (!real || !said) return { log, variance: drifted };
@@ -141,7 +147,7 @@ function drawn(
  * or to reach the place of a cut, is not what it takes for a picture.
  */
 function aloneIn(
-  passages: readonly Pick<LinePassage, 'from' | 'to' | 'coding'>[],
+  passages: readonly Pick<DecodeSegment, 'from' | 'to' | 'coding'>[],
   wanted: string,
 ): (frame: number) => boolean {
   return (frame) => {

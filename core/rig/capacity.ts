@@ -2,8 +2,8 @@ import type { Tuning } from '../levers/index.js';
 import { placeable } from '../media/index.js';
 import { frameBudgetMs, stageMsOf, STAGES, type Stage } from '../playback/index.js';
 import { soloTimeline, type Timeline } from '../timeline/index.js';
-import { NOTHING_LEARNED } from './calibration.js';
-import { lineOf } from './line-of.js';
+import { UNCALIBRATED } from './calibration.js';
+import { buildWorkload } from './build-workload.js';
 import { memoryShares, usualCeiling } from './memory.js';
 import { workOf, type KnownSource } from './prediction.js';
 import type { Rig } from './rig.js';
@@ -40,9 +40,9 @@ export function stageLoads(
     rig,
     shares: memoryShares(usualCeiling(rig.machine.memoryBytes), rig.machine.cores),
     drive: null,
-    calibration: NOTHING_LEARNED,
+    calibration: UNCALIBRATED,
   });
-  const line = lineOf(work, rig, rig.calibration);
+  const line = buildWorkload(work, rig, rig.calibration);
   const frames = Math.max(1, line.to - line.from);
   const loads = STAGES.map((stage): [Stage, number | null] => {
     const isUnknown = line.unmeasured.some((what) => what.startsWith(UNMEASURED[stage]));

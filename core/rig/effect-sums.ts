@@ -1,6 +1,6 @@
 import type { Bypassable } from '../levers/index.js';
 import { playedEffects, stagesOf } from '../render/index.js';
-import type { Work } from './line-of.js';
+import type { Work } from './build-workload.js';
 import { effectCosts } from './picture-costs.js';
 import type { Rig } from './rig.js';
 

@@ -1,11 +1,11 @@
-import { MOST_TURNED, type LinePassage } from '../playback/index.js';
+import { MOST_TURNED, type DecodeSegment } from '../playback/index.js';
 import type { Passage } from '../render/index.js';
 import { toNumber } from '../time/index.js';
 import type { PlayedMedium } from './medium.js';
 import type { Load } from './shown-pictures.js';
 
 export type Pictures = Pick<
-  LinePassage,
+  DecodeSegment,
   'decodes' | 'coldDecodes' | 'repeats' | 'entries' | 'bits' | 'coldBits' | 'unreferenced' | 'ownBits'
 >;
 

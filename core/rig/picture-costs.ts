@@ -2,11 +2,11 @@ import { megapixels } from '../media/index.js';
 import {
   fillsFrame,
   isOpaque,
-  pixelSteps,
+  pixelPasses,
   stagesOf,
   shapesMove,
   type Layer,
-  type PixelStep,
+  type PixelPass,
   type Stage,
   type Posed,
 } from '../render/index.js';
@@ -137,9 +137,9 @@ export function effectCosts(
   rig: Rig,
   stages: readonly Stage[],
   unmeasured = new Set<string>(),
-): { readonly step: PixelStep['kind']; readonly ms: number }[] {
+): { readonly step: PixelPass['kind']; readonly ms: number }[] {
   return stages.flatMap(({ effects, pose: { raster } }) =>
-    pixelSteps(effects, raster).map(({ kind: step }) => ({
+    pixelPasses(effects, raster).map(({ kind: step }) => ({
       step,
       ms: kernelCost(rig, stepKernel(step), megapixels(raster), unmeasured, `the effect ${step}`),
     })),

@@ -1,20 +1,20 @@
 import { describe, expect, it } from 'vitest';
 import { isRealTime, pacingSummary } from '../playback/index.js';
 import { alone, FRAMES, situationOf, source, strongRig } from '../testing/scenes.js';
-import { NOTHING_LEARNED, predicted, type Calibration, type Prediction } from './index.js';
+import { UNCALIBRATED, predict, type Calibration, type Prediction } from './index.js';
 
 const BUDGET_MS = 1000 / 24;
 
 /** What decoding that takes a share of the frame budget is predicted to come to. */
-function predictedAt(share: number, calibration: Calibration = NOTHING_LEARNED): Prediction {
+function predictedAt(share: number, calibration: Calibration = UNCALIBRATED): Prediction {
   const rig = strongRig({}, 3e9, share * BUDGET_MS);
-  return predicted({ ...situationOf(alone('a'), [source('a')], rig), calibration });
+  return predict({ ...situationOf(alone('a'), [source('a')], rig), calibration });
 }
 
 /** A machine on which runs differ by so much, from second to second and from run to run. */
 const learnedOf = (seconds: number, runs: number): Calibration => ({
-  ...Object.fromEntries(Object.keys(NOTHING_LEARNED).map((stage) => [stage, { log: 0, variance: 0.01 }])),
-  ...({} as typeof NOTHING_LEARNED),
+  ...Object.fromEntries(Object.keys(UNCALIBRATED).map((stage) => [stage, { log: 0, variance: 0.01 }])),
+  ...({} as typeof UNCALIBRATED),
   unsteadiness: { variance: seconds ** 2, seconds: 60, ofRuns: runs ** 2, runs: 10 },
 });
 
@@ -27,7 +27,7 @@ describe('what is expected of playback', () => {
   });
 
   it('is the mean of what costs that are known to a spread may come to, near the frame budget', () => {
-    const { summary, framesPerSecond, log, asKnown } = predictedAt(0.97);
+    const { summary, framesPerSecond, log, nominalLog: asKnown } = predictedAt(0.97);
     expect(summary.shown + summary.dropped).toBe(summary.wanted);
     expect(summary.framesPerSecondShown).toBeGreaterThan(framesPerSecond.low);
     expect(summary.framesPerSecondShown).toBeLessThan(framesPerSecond.high);
@@ -48,7 +48,7 @@ describe('what is expected of playback', () => {
   });
 
   it('compares runs with costs as they are known, on a steady machine', () => {
-    const { asKnown } = predictedAt(0.9, learnedOf(0.25, 0.2));
+    const { nominalLog: asKnown } = predictedAt(0.9, learnedOf(0.25, 0.2));
     expect(pacingSummary(asKnown, { num: 24, den: 1 }).stageMs.decode).toBeCloseTo(0.9 * BUDGET_MS, 0);
   });
 });

@@ -6,20 +6,20 @@ import {
   simulate,
   STAGES,
   type FrameLog,
-  type LineDrive,
+  type WorkloadDrive,
   type PacingSummary,
-  type PlaybackLine,
+  type Workload,
   type SimulatedRun,
   type Stage,
 } from '../playback/index.js';
 import { chosenCopies, previewGraph, type ChoosableCopy } from '../render/index.js';
 import type { Timeline } from '../timeline/index.js';
-import type { Calibration, Learned } from './calibration.js';
-import { corrected, lineOf, type Work } from './line-of.js';
+import type { Calibration, Coefficient } from './calibration.js';
+import { applyCalibration, buildWorkload, type Work } from './build-workload.js';
 import { playedMedium, type PlayableCopy, type PlayableSource, type PlayedMedium } from './medium.js';
 import type { MemoryShares } from './memory.js';
 import type { Rig } from './rig.js';
-import { assumedUnsteadiness } from './unsteadiness.js';
+import { assumedVariability } from './speed-variability.js';
 
 export interface KnownSource extends PlayableSource {
   readonly id: string;
@@ -41,7 +41,7 @@ export interface Situation {
   readonly rig: Rig;
   readonly shares: MemoryShares;
   /** A simulated drive that everything is read through. */
-  readonly drive: LineDrive | null;
+  readonly drive: WorkloadDrive | null;
   readonly calibration: Calibration;
 }
 
@@ -78,14 +78,14 @@ export interface Prediction {
   /** The simulations that it was taken from, by how far their costs are off; those that need not be played are not. */
   readonly probes: readonly (Played | undefined)[];
   readonly work: Work;
-  readonly line: PlaybackLine;
+  readonly workload: Workload;
   /** What the rig was not measured for; it counts as costing nothing. */
   readonly unmeasured: readonly string[];
   readonly log: FrameLog;
   /** How likely each frame is dropped, 0 to 1. */
   readonly drops: Float32Array;
   /** The log with each cost just as it is known: what a real run is compared with to learn from it. */
-  readonly asKnown: FrameLog;
+  readonly nominalLog: FrameLog;
   readonly summary: PacingSummary;
   /** Mean share of all cores in use, 0 to 1. */
   readonly coreUse: number;
@@ -104,14 +104,14 @@ const PROBES = [-TENTH, -0.5244, 0, 0.5244, TENTH];
  * compared with.
  * @param before a prediction of nearly the same: only what has changed is played again
  */
-export function predicted(situation: Situation, before?: Prediction): Prediction {
+export function predict(situation: Situation, before?: Prediction): Prediction {
   const work = workOf(situation);
   const middle = PROBES.indexOf(0);
-  const { unmeasured, ...plain } = lineOf(work, situation.rig);
-  const unsteadiness = assumedUnsteadiness(situation.calibration.unsteadiness, situation.rig);
+  const { unmeasured, ...plain } = buildWorkload(work, situation.rig);
+  const unsteadiness = assumedVariability(situation.calibration.unsteadiness, situation.rig);
   const calibration = { ...situation.calibration, ...(unsteadiness ? { unsteadiness } : {}) };
   const played = (probe: number): Played => {
-    const costed = corrected(plain, shifted(calibration, PROBES[probe]!), PROBES[probe]!);
+    const costed = applyCalibration(plain, perturb(calibration, PROBES[probe]!), PROBES[probe]);
     const line = probe === middle ? { ...costed, unsteadiness: 0 } : costed;
     const run = simulate(line, { seed: probe + 1 }, before?.probes[probe]?.run);
     return { run, summary: pacingSummary(run.log, line.rate) };
@@ -130,8 +130,17 @@ export function predicted(situation: Situation, before?: Prediction): Prediction
   const drops = dropsOf(all);
   const { run, summary } = expectedOf(all, drops);
   return {
-    ...{ work, unmeasured, probes, line: run.line, log: run.log, summary, drops, coreUse: own.run.coreUse },
-    asKnown: own.run.log,
+    ...{
+      work,
+      unmeasured,
+      probes,
+      workload: run.line,
+      log: run.log,
+      summary,
+      drops,
+      coreUse: own.run.coreUse,
+    },
+    nominalLog: own.run.log,
     framesPerSecond: {
       low: sorted[0]!.summary.framesPerSecondShown,
       high: sorted.at(-1)!.summary.framesPerSecondShown,
@@ -152,11 +161,11 @@ function dropsOf(all: readonly Played[]): Float32Array {
 
 /** Frames of the timeline that are expected to be dropped in [from, to). */
 export function expectedDrops(
-  { drops, line }: { readonly drops: Float32Array; readonly line: Pick<PlaybackLine, 'from'> },
+  { drops, workload }: { readonly drops: Float32Array; readonly workload: Pick<Workload, 'from'> },
   from: number,
   to: number,
 ): number {
-  return drops.subarray(from - line.from, to - line.from).reduce((sum, each) => sum + each, 0);
+  return drops.subarray(from - workload.from, to - workload.from).reduce((sum, each) => sum + each, 0);
 }
 
 /**
@@ -180,15 +189,15 @@ function expectedOf(all: readonly Played[], drops: Float32Array): Played {
 
 // All costs together are a little more or less: what they are uncertain by is mostly how fast the machine
 // is today, and that differs from run to run.
-function shifted(calibration: Calibration, deviations: number): Calibration {
+function perturb(calibration: Calibration, deviations: number): Calibration {
   const ofRuns = calibration.unsteadiness?.ofRuns ?? 0;
-  const more = <T extends Learned>(each: T): T => ({
+  const more = <T extends Coefficient>(each: T): T => ({
     ...each,
     log: each.log + deviations * Math.sqrt(each.variance * DAILY ** 2 + ofRuns),
   });
   const stages = STAGES.map((stage) => [stage, more(calibration[stage])]);
   return {
-    ...(Object.fromEntries(stages) as Record<Stage, Learned>),
+    ...(Object.fromEntries(stages) as Record<Stage, Coefficient>),
     codings: (calibration.codings ?? []).map(more),
     unsteadiness: calibration.unsteadiness,
   };

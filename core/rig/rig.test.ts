@@ -15,7 +15,7 @@ import {
   isSoftwareRenderer,
   LOWEST_CEILING,
   memoryShares,
-  NOTHING_LEARNED,
+  UNCALIBRATED,
   presentMs,
   refine,
   RESAMPLE,
@@ -177,7 +177,7 @@ describe('the loads of the stages', () => {
 
 describe('a rig', () => {
   it('comes back from a file as it was, and another version is refused', () => {
-    const taught = { ...laptop, calibration: NOTHING_LEARNED };
+    const taught = { ...laptop, calibration: UNCALIBRATED };
     for (const rig of [...SIMULATED_RIGS, taught])
       expect(rigSchema.validateSync(JSON.parse(JSON.stringify(rig)), { strict: true })).toEqual(rig);
     expect(() => rigSchema.validateSync({ ...laptop, version: 2 }, { strict: true })).toThrow(

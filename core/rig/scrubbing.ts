@@ -1,5 +1,5 @@
 import { scrubSummary, simulate, type ScrubFacts } from '../playback/index.js';
-import { lineOf, type Work } from './line-of.js';
+import { buildWorkload, type Work } from './build-workload.js';
 import type { Situation } from './prediction.js';
 
 /** How long a picture of scrubbing lets one wait, ms from asking for it. */
@@ -15,7 +15,7 @@ const PLACES = 60;
  */
 export function scrubWait({ rig, calibration }: Situation, work: Work): ScrubWait | null {
   const { preview } = work;
-  const line = lineOf(
+  const line = buildWorkload(
     { ...work, preview: { ...preview, playSize: preview.restSize, bypass: [] } },
     rig,
     calibration,
@@ -28,7 +28,7 @@ export function scrubWait({ rig, calibration }: Situation, work: Work): ScrubWai
     const { log } = simulate({
       ...line,
       ...{ from, to: from + 1, startMs: 0 },
-      passages: line.passages.filter((passage) => passage.from <= from && from < passage.to),
+      segments: line.segments.filter((passage) => passage.from <= from && from < passage.to),
       composeMs: line.composeMs.subarray(from - line.from, from - line.from + 1),
     });
     return log.get(from, 'shown');

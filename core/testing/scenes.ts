@@ -1,12 +1,19 @@
-import { causesOf, offersOf, type Cause, type CauseKind, type Offer, type Scene } from '../findings/index.js';
+import {
+  causesOf,
+  recommend,
+  type Cause,
+  type CauseKind,
+  type Recommendation,
+  type Scene,
+} from '../findings/index.js';
 import { PLAINEST, type Tuning } from '../levers/index.js';
 import type { PictureFacts, PictureStructure } from '../media/index.js';
 import { FrameLog, pacingSummary, type RunFacts } from '../playback/index.js';
 import {
   driveFigures,
   memoryShares,
-  NOTHING_LEARNED,
-  predicted,
+  UNCALIBRATED,
+  predict,
   SIMULATED_DRIVES,
   SIMULATED_RIGS,
   usualCeiling,
@@ -112,13 +119,13 @@ export function situationOf(
   return {
     ...{ timeline, sources, copies, rig, tuning: { ...PLAINEST, playScale: 4, ...tuning } },
     shares: memoryShares(usualCeiling(32 * GIB), rig.machine.cores),
-    ...{ drive: null, calibration: NOTHING_LEARNED },
+    ...{ drive: null, calibration: UNCALIBRATED },
   };
 }
 
 export const sceneOf = (situation: Situation, more: Partial<Scene> = {}): Scene => ({
   situation,
-  prediction: predicted(situation),
+  prediction: predict(situation),
   ...{ measured: null, scrub: null, scrubWait: null, planned: null },
   ...more,
 });
@@ -128,9 +135,9 @@ export const find = (scene: Scene, kind: CauseKind): Cause | undefined =>
   causesOf(scene).find((each) => each.kind === kind);
 
 /** What is offered for a cause of one kind, as found. */
-export function offersFor(situation: Situation, kind: CauseKind): Offer[][] {
+export function offersFor(situation: Situation, kind: CauseKind): Recommendation[][] {
   const scene = sceneOf(situation);
-  return offersOf(situation, scene.prediction, [find(scene, kind)!]);
+  return recommend(situation, scene.prediction, [find(scene, kind)!]);
 }
 
 export const FRAMES = 240;

@@ -1,9 +1,9 @@
 import { describe, expect, it } from 'vitest';
-import { DecodeClock, Occupation } from './decode-clock.js';
+import { DecodeClock, BusyTracker } from './decode-clock.js';
 
 /** A decoder of 20 ms a picture beside a worker that is busy with each picture for a while. */
 function played(busyMs: number, pictures: number): number[] {
-  const occupation = new Occupation();
+  const occupation = new BusyTracker();
   const clock = new DecodeClock(occupation);
   clock.restart(0);
   const costs: number[] = [];
@@ -40,7 +40,7 @@ describe('the time of decoding', () => {
   });
 
   it('of several pictures that are seen at once is no more than the time there was', () => {
-    const occupation = new Occupation();
+    const occupation = new BusyTracker();
     const clock = new DecodeClock(occupation);
     clock.restart(0);
     for (const now of [30, 50, 70]) expect(clock.seen(now)).toBe(now === 30 ? 30 : 20);
@@ -51,14 +51,14 @@ describe('the time of decoding', () => {
   });
 
   it('follows a decoder that slows down, from what is seen at once', () => {
-    const clock = new DecodeClock(new Occupation());
+    const clock = new DecodeClock(new BusyTracker());
     clock.restart(0);
     let now = 0;
     for (const ms of [20, 20, 20, 30, 30]) expect(clock.seen((now += ms))).toBe(ms);
   });
 
   it('does not hold the time that the decoder was idle', () => {
-    const clock = new DecodeClock(new Occupation());
+    const clock = new DecodeClock(new BusyTracker());
     clock.restart(0);
     clock.seen(20);
     clock.begin(500);

@@ -4,7 +4,7 @@ const SEEN_LATE_MS = 1;
 const AVERAGED = 16;
 
 /** When a worker last ended a piece of work during which it saw nothing come. */
-export class Occupation {
+export class BusyTracker {
   private endedAt = -Infinity;
 
   /** A piece of work has ended. */
@@ -33,7 +33,7 @@ export class DecodeClock {
   private usualMs: number | undefined;
   private counted = 0;
 
-  constructor(private readonly occupation: Occupation) {}
+  constructor(private readonly occupation: BusyTracker) {}
 
   /** Decoding begins anew. The first picture takes longer: it comes when the decoder has been set up and filled. */
   restart(now: number): void {

@@ -1,8 +1,8 @@
 import { IN_FLIGHT, REFILL_AT } from '@hone/core/playback';
 import type { EncodedPacket } from 'mediabunny';
-import { DecodeClock, Occupation } from './decode-clock.js';
+import { DecodeClock, BusyTracker } from './decode-clock.js';
 import type { PictureFile } from './picture-file.js';
-import type { DecodedFrame } from './picture-supply.js';
+import type { DecodedFrame } from './frame-source.js';
 
 type DecoderOutput = Omit<DecodedFrame, 'seconds' | 'frame'> & { readonly frame: VideoFrame };
 
@@ -32,7 +32,7 @@ export class PictureDecoder {
    */
   constructor(
     private readonly file: PictureFile,
-    occupation = new Occupation(),
+    occupation = new BusyTracker(),
     private readonly leavesOut: (packet: EncodedPacket, bytes: number) => boolean = () => false,
   ) {
     this.clock = new DecodeClock(occupation);

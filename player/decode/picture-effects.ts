@@ -1,7 +1,7 @@
 import {
   colourCodes,
   numberAt,
-  pixelSteps,
+  pixelPasses,
   recursionFor,
   textOf,
   titlePath,
@@ -9,7 +9,7 @@ import {
   vignetteGain,
   videoColour,
   type KnownEffect,
-  type PixelStep,
+  type PixelPass,
   type VideoColour,
 } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
@@ -29,7 +29,7 @@ const passingBytes = (raster: FrameSize): number => 2 * softBytes(raster) + work
 const workBytes = ({ width, height }: FrameSize): number =>
   aligned(4 * (width + 4) * (height + 8) + 16 * (width + 8));
 
-const keptBytes = ({ kind }: PixelStep, raster: FrameSize): number => {
+const keptBytes = ({ kind }: PixelPass, raster: FrameSize): number => {
   if (kind === 'colour') return aligned(TABLE_BYTES);
   if (kind === 'grain') return aligned(TILE_BYTES);
   return kind === 'title' || kind === 'vignette' ? aligned(planarBytes(raster.width, raster.height)) : 0;
@@ -37,7 +37,7 @@ const keptBytes = ({ kind }: PixelStep, raster: FrameSize): number => {
 
 /** Room that the effects of a picture need; 0 when there are none that change pixels. */
 export function effectBytes(effects: readonly KnownEffect[], raster: FrameSize): number {
-  const steps = pixelSteps(effects, raster);
+  const steps = pixelPasses(effects, raster);
   if (steps.length === 0) return 0;
   const kept = steps.reduce((sum, step) => sum + keptBytes(step, raster), 0);
   return passingBytes(raster) + kept;
@@ -79,10 +79,10 @@ export class PictureEffects {
     raster: FrameSize,
     hasAlpha = false,
   ): void {
-    for (const step of pixelSteps(effects, raster)) this.do(step, at, picture, raster, hasAlpha);
+    for (const step of pixelPasses(effects, raster)) this.do(step, at, picture, raster, hasAlpha);
   }
 
-  private do(step: PixelStep, at: number, picture: number, raster: FrameSize, hasAlpha: boolean): void {
+  private do(step: PixelPass, at: number, picture: number, raster: FrameSize, hasAlpha: boolean): void {
     const { kernels } = this;
     const [luma, blue, red] = planarAt(picture, raster.width, raster.height);
     const { width, height } = luma;
@@ -253,7 +253,7 @@ export class PictureEffects {
   }
 
   /** The address of what a step needs, made when it is not there. */
-  private keep(step: PixelStep, raster: FrameSize, make: (address: number) => void): number {
+  private keep(step: PixelPass, raster: FrameSize, make: (address: number) => void): number {
     const key = JSON.stringify([step, raster]);
     const known = this.kept.get(key);
     if (known !== undefined) return known;

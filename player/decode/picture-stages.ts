@@ -2,7 +2,12 @@ import { isKeyed, type KnownEffect, type Stage } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Kernels } from '../shared/kernels.js';
 import { alphaBytes, alphasAt, planarAt, planarBytes, type Plane } from '../shared/picture.js';
-import { SHAPE_BYTES, Shaping, type ShapedPicture, type ShapingRoom } from '../shared/shaping.js';
+import {
+  SHAPE_BYTES,
+  MasksAndTransforms,
+  type ShapedPicture,
+  type MaskMemory,
+} from '../shared/masks-transforms.js';
 import type { EffectFiles } from './effect-files.js';
 import { effectBytes, PictureEffects } from './picture-effects.js';
 
@@ -57,7 +62,7 @@ export const stagesBytes = ({ stages }: StagedPictures): number =>
 /** Does the effects of pictures, stage by stage, but for the masks and the transform of the last stage. */
 export class PictureStages {
   private readonly effects: PictureEffects;
-  private readonly shaping: Shaping;
+  private readonly masks: MasksAndTransforms;
   private address = 0;
   private bytes = 0;
   /** For which room was divided up last. */
@@ -69,7 +74,7 @@ export class PictureStages {
     files: EffectFiles,
   ) {
     this.effects = new PictureEffects(memory, kernels, files);
-    this.shaping = new Shaping(memory, kernels);
+    this.masks = new MasksAndTransforms(memory, kernels);
   }
 
   /**
@@ -78,7 +83,7 @@ export class PictureStages {
    * @param bytes of both together
    */
   setRoom(address: number, between: number, bytes: number): void {
-    this.shaping.forget();
+    this.masks.forget();
     this.address = address;
     this.bytes = between;
     this.effects.setRoom(address + between, bytes - between);
@@ -90,13 +95,13 @@ export class PictureStages {
    * @param picture address of the picture, which is changed in place
    */
   apply(id: string, { stages, frame, hasAlpha }: StagedPictures, at: number, picture: number): void {
-    if (frame.width !== this.frame.width || frame.height !== this.frame.height) this.shaping.forget();
+    if (frame.width !== this.frame.width || frame.height !== this.frame.height) this.masks.forget();
     this.frame = frame;
     stages.forEach(({ effects, pose }, index) => {
       const isWithAlpha = hasAlpha || index > 0;
       this.effects.apply(effects, at, picture, pose.raster, isWithAlpha);
       if (index === stages.length - 1) return;
-      const room = this.shapingRoom(frame);
+      const room = this.maskMemory(frame);
       const unshaped = {
         clipId: `${id} ${index}`,
         address: picture,
@@ -105,11 +110,11 @@ export class PictureStages {
         effects,
         at,
       };
-      this.putInFrame(this.shaping.shape(unshaped, frame, room), picture, frame, room.warped);
+      this.putInFrame(this.masks.shape(unshaped, frame, room), picture, frame, room.warped);
     });
   }
 
-  private shapingRoom(frame: FrameSize): ShapingRoom {
+  private maskMemory(frame: FrameSize): MaskMemory {
     const shapes = this.address;
     const warped = shapes + aligned(SHAPE_BYTES);
     const alpha = warped + aligned(bytesWithAlpha(frame));

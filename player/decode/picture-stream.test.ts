@@ -5,14 +5,14 @@ import { Control } from '../shared/control.js';
 import type { DecodeReply, StreamSpec } from '../shared/messages.js';
 import { VIDEO_BT709 } from '../shared/picture.js';
 import { PictureStream, type Reduce } from './picture-stream.js';
-import type { PictureSupply } from './picture-supply.js';
+import type { FrameSource } from './frame-source.js';
 
 const RATE24: Rational = { num: 24, den: 1 };
 
 /** A file whose frames stand at given seconds, with a key frame every so often. */
-class FakeFile implements PictureSupply {
+class FakeFile implements FrameSource {
   readonly decoder = 'browser';
-  leavesOut: PictureSupply['leavesOut'];
+  shouldSkip: FrameSource['shouldSkip'];
   /** Whether no other picture refers to a frame. */
   isUnreferenced: (index: number) => boolean = () => false;
   private at = 0;
@@ -49,8 +49,8 @@ class FakeFile implements PictureSupply {
     return Promise.resolve(next < 0 ? undefined : this.secondsOf(next));
   }
 
-  next(): ReturnType<PictureSupply['next']> {
-    while (this.isUnreferenced(this.at) && this.leavesOut?.(this.secondsOf(this.at), 1)) this.at++;
+  next(): ReturnType<FrameSource['next']> {
+    while (this.isUnreferenced(this.at) && this.shouldSkip?.(this.secondsOf(this.at), 1)) this.at++;
     if (this.closed || this.at >= this.stamps.length) return Promise.resolve(undefined);
     this.beforeEach(this.at);
     const index = this.at++;

@@ -1,19 +1,19 @@
 import {
   IN_FLIGHT,
   isTooLate,
-  LeavingOut,
-  Making,
+  NonReferenceSkipping,
+  FrameTimeEstimator,
   MOST_TURNED,
-  Pursuit,
+  ResyncPolicy,
   RESTART_SECONDS,
-  type Landing,
+  type ResyncTarget,
 } from '@hone/core/playback';
 import { toNumber } from '@hone/core/time';
 import type { DecodeReply, PictureCost, StreamSpec } from '../shared/messages.js';
 import type { Control } from '../shared/control.js';
 import type { ColourCoding } from '../shared/picture.js';
 import { changesByFrame } from './picture-stages.js';
-import type { DecodedFrame, PictureSupply } from './picture-supply.js';
+import type { DecodedFrame, FrameSource } from './frame-source.js';
 import { SourceFrames } from './source-frames.js';
 
 /** Makes a preview picture of a decoded frame at an address, for a frame of the timeline. */
@@ -44,14 +44,14 @@ export class PictureStream {
   private wakeSlots: (() => void) | undefined;
   private next: number;
   private closed = false;
-  private supply: PictureSupply | undefined;
+  private supply: FrameSource | undefined;
   private cost: { -readonly [K in keyof PictureCost]: number } = noCost();
   private readonly framesPerSecond: number;
-  private readonly pursuit: Pursuit;
-  private readonly making = new Making();
-  private readonly leaving = new LeavingOut();
+  private readonly resyncPolicy: ResyncPolicy;
+  private readonly frameTimes = new FrameTimeEstimator();
+  private readonly skipping = new NonReferenceSkipping();
   /** Frames of the source that are wanted and were not decoded. */
-  private readonly leftOut = new Set<number>();
+  private readonly skippedSourceFrames = new Set<number>();
   private readonly openedAt: number;
   private readonly frames: SourceFrames;
   /** Whether no two frames can share a picture. */
@@ -67,7 +67,7 @@ export class PictureStream {
   ) {
     this.next = spec.from;
     this.framesPerSecond = toNumber(spec.timelineRate);
-    this.pursuit = new Pursuit(this.framesPerSecond);
+    this.resyncPolicy = new ResyncPolicy(this.framesPerSecond);
     this.changes = changesByFrame(spec.stages);
     this.openedAt = control.playhead;
     this.frames = new SourceFrames(spec);
@@ -95,10 +95,10 @@ export class PictureStream {
   }
 
   /** Runs until the passage is through or the stream is closed. It can be run again from another supply. */
-  async run(supply: PictureSupply): Promise<void> {
+  async run(supply: FrameSource): Promise<void> {
     if (this.isClosed()) return;
     this.supply = supply;
-    supply.leavesOut = (seconds, bytes) => this.leavesOut(seconds, bytes);
+    supply.shouldSkip = (seconds, bytes) => this.shouldSkip(seconds, bytes);
     try {
       if (this.spec.speed.num < 0) {
         await this.deliverBackwards(supply);
@@ -113,7 +113,7 @@ export class PictureStream {
     }
   }
 
-  private async deliverAll(supply: PictureSupply): Promise<void> {
+  private async deliverAll(supply: FrameSource): Promise<void> {
     // The last frame that was too early for what is wanted: it is the right one when nothing nearer follows.
     let held: DecodedFrame | undefined;
     try {
@@ -132,8 +132,8 @@ export class PictureStream {
           while (!this.isClosed() && this.next < this.spec.to) await this.deliver(held.frame, this.spec.to);
           return;
         }
-        this.pursuit.took(this.readyAt);
-        this.leaving.took((decoded.decodeMs * this.framesPerSecond) / 1000, decoded.bytes);
+        this.resyncPolicy.onFrameDecoded(this.readyAt);
+        this.skipping.observe((decoded.decodeMs * this.framesPerSecond) / 1000, decoded.bytes);
         this.cost.decoded++;
         this.cost.decodeMs += decoded.decodeMs;
         this.cost.readMs += decoded.readMs;
@@ -160,24 +160,24 @@ export class PictureStream {
     let made: Made | undefined;
     while (this.next < until && !this.isClosed()) {
       const wanted = this.next;
-      if (this.leftOut.has(this.frames.wantedBy(wanted))) {
+      if (this.skippedSourceFrames.has(this.frames.wantedBy(wanted))) {
         this.skipped(wanted, wanted + 1);
         continue;
       }
       const isNew = !made || this.changes;
-      if (this.isHopeless(wanted, isNew)) {
-        this.pursuit.missed(wanted, this.readyAt);
+      if (this.willMissDeadline(wanted, isNew)) {
+        this.resyncPolicy.onFrameMissed(wanted, this.readyAt);
         this.skipped(wanted, wanted + 1);
         continue;
       }
       if (!made || isNew) {
         const address = await this.slot();
         if (address === undefined) return;
-        if (this.next !== wanted || this.isHopeless(wanted, isNew)) {
+        if (this.next !== wanted || this.willMissDeadline(wanted, isNew)) {
           this.slots.unshift(address);
           continue;
         }
-        this.pursuit.caughtUp();
+        this.resyncPolicy.onFrameInTime();
         made = await this.make(frame, address, wanted);
         if (this.isClosed()) return;
         this.picture(wanted, made, false);
@@ -191,7 +191,7 @@ export class PictureStream {
    * Backwards, a run of frames is decoded forwards from its last one, into as much room as there is, and sent turned
    * round. Each run pays for the way from its key frame.
    */
-  private async deliverBackwards(supply: PictureSupply): Promise<void> {
+  private async deliverBackwards(supply: FrameSource): Promise<void> {
     while (!this.isClosed() && this.next < this.spec.to) {
       if (this.spec.live && isTooLate(this.next, this.control.playhead)) {
         const late = Math.min(this.spec.to, Math.ceil(this.control.playhead));
@@ -221,7 +221,7 @@ export class PictureStream {
     from: number,
     to: number,
     room: readonly number[],
-    supply: PictureSupply,
+    supply: FrameSource,
   ): Promise<Map<number, Made>> {
     const free = [...room];
     const made = new Map<number, Made>();
@@ -263,18 +263,21 @@ export class PictureStream {
 
   /** Where the playhead will be when a picture is ready that is begun now. */
   private get readyAt(): number {
-    return this.control.playhead + this.making.expected;
+    return this.control.playhead + this.frameTimes.expected;
   }
 
-  private isHopeless(frame: number, isNew: boolean): boolean {
+  private willMissDeadline(frame: number, isNew: boolean): boolean {
     const { playhead } = this.control;
-    return this.spec.live && (isNew ? this.making.isHopeless(frame, playhead) : isTooLate(frame, playhead));
+    return (
+      this.spec.live &&
+      (isNew ? this.frameTimes.willMissDeadline(frame, playhead) : isTooLate(frame, playhead))
+    );
   }
 
   private async make(decoded: DecodedFrame['frame'], address: number, frame: number): Promise<Made> {
     const begun = performance.now();
     const { coding, scaleMs, effectsMs } = await this.reduce(decoded, this.spec, address, frame);
-    this.making.took(((performance.now() - begun) * this.framesPerSecond) / 1000);
+    this.frameTimes.observe(((performance.now() - begun) * this.framesPerSecond) / 1000);
     this.cost.scaleMs += scaleMs;
     this.cost.effectsMs += effectsMs;
     return { address, coding };
@@ -306,27 +309,27 @@ export class PictureStream {
     return cost;
   }
 
-  private async resync(supply: PictureSupply): Promise<boolean> {
+  private async resync(supply: FrameSource): Promise<boolean> {
     if (!this.spec.live) return false;
     const playhead = this.readyAt;
-    const landing = this.pursuit.landingFor(this.next, playhead);
+    const landing = this.resyncPolicy.targetFor(this.next, playhead);
     if (!landing) return false;
     const entry = await this.entryFor(landing, supply);
     if (!entry || entry.frame >= Math.min(landing.before, this.spec.to) || this.isClosed()) return false;
-    this.pursuit.left(playhead);
+    this.resyncPolicy.onResync(playhead);
     this.skipped(this.next, entry.frame);
     await this.startAt(entry.seconds, supply);
     await this.lookAhead(entry.seconds, supply);
     return true;
   }
 
-  private startAt(seconds: number, supply: PictureSupply): Promise<void> {
-    this.leftOut.clear();
+  private startAt(seconds: number, supply: FrameSource): Promise<void> {
+    this.skippedSourceFrames.clear();
     return supply.startAt(seconds);
   }
 
   /** Rule 5 of pacing. */
-  private leavesOut(seconds: number, bytes: number): boolean {
+  private shouldSkip(seconds: number, bytes: number): boolean {
     const { constantRate, frameCount } = this.spec.file;
     if (!constantRate || this.spec.speed.num < 0) return false;
     const index = this.frames.at(seconds);
@@ -336,15 +339,15 @@ export class PictureStream {
     if (frame === undefined) return true;
     const { playhead } = this.control;
     if (!this.spec.live || playhead === this.openedAt) return false;
-    if (!this.leaving.isLate(frame, playhead, bytes, this.making.expected)) return false;
-    for (const earlier of this.leftOut)
-      if (earlier < this.frames.wantedBy(this.next)) this.leftOut.delete(earlier);
-    this.leftOut.add(index);
+    if (!this.skipping.isLate(frame, playhead, bytes, this.frameTimes.expected)) return false;
+    for (const earlier of this.skippedSourceFrames)
+      if (earlier < this.frames.wantedBy(this.next)) this.skippedSourceFrames.delete(earlier);
+    this.skippedSourceFrames.add(index);
     return true;
   }
 
-  /** The key frame to go on at, as `Pursuit` has it. */
-  private async entryFor({ from, best }: Landing, supply: PictureSupply): Promise<Entry | undefined> {
+  /** The key frame to go on at, as `ResyncPolicy` chooses it. */
+  private async entryFor({ from, best }: ResyncTarget, supply: FrameSource): Promise<Entry | undefined> {
     // Not all the way from where it began, key frame by key frame.
     const near = this.frames.startOf(Math.floor(from)) - RESTART_SECONDS;
     while (this.ahead && this.ahead.frame < from)
@@ -358,11 +361,11 @@ export class PictureStream {
     return entry;
   }
 
-  private async lookAhead(from: number, supply: PictureSupply): Promise<void> {
+  private async lookAhead(from: number, supply: FrameSource): Promise<void> {
     this.ahead = await this.entryAfter(from, supply);
   }
 
-  private async entryAfter(from: number, supply: PictureSupply): Promise<Entry | undefined> {
+  private async entryAfter(from: number, supply: FrameSource): Promise<Entry | undefined> {
     const seconds = await supply.entryAfter(from);
     return seconds === undefined ? undefined : { seconds, frame: this.frames.entryAt(seconds) };
   }

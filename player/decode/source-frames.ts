@@ -1,6 +1,6 @@
 import { nearestFrame, sourceTimeAt, toNumber, type Rational } from '@hone/core/time';
 import type { StreamSpec } from '../shared/messages.js';
-import type { DecodedFrame } from './picture-supply.js';
+import type { DecodedFrame } from './frame-source.js';
 
 type Passage = Pick<StreamSpec, 'file' | 'to' | 'clipStart' | 'sourceIn' | 'speed' | 'timelineRate'>;
 

@@ -16,14 +16,14 @@ import {
   type DecodeRoom,
   type StreamSpec,
 } from '../shared/messages.js';
-import { Occupation } from './decode-clock.js';
+import { BusyTracker } from './decode-clock.js';
 import { EffectFiles } from './effect-files.js';
 import { PictureStages } from './picture-stages.js';
-import { PacketSupply } from './packet-supply.js';
+import { PacketFrameSource } from './packet-frame-source.js';
 import { PictureFiles } from './picture-file.js';
-import { ServerSupply } from './server-supply.js';
+import { ServerFrameSource } from './server-frame-source.js';
 import { PictureStream, type Reduce } from './picture-stream.js';
-import type { DecodedFrame } from './picture-supply.js';
+import type { DecodedFrame } from './frame-source.js';
 import { reduceFrame } from './reduce-frame.js';
 import { Workspace } from './workspace.js';
 
@@ -35,7 +35,7 @@ class DecodeWorker {
   private workspace: Workspace | undefined;
   private readonly effectFiles = new EffectFiles();
   private readonly stages: PictureStages;
-  private readonly occupation = new Occupation();
+  private readonly occupation = new BusyTracker();
   /** The workspace holds one frame at a time. */
   private reducing: Promise<unknown> = Promise.resolve();
 
@@ -93,7 +93,7 @@ class DecodeWorker {
     if (framesUrl === null || (serverOnly === null && !this.refused.has(url))) {
       try {
         const isIntra = choice === 'light copy';
-        await stream.run(new PacketSupply(await this.files.get(url), this.occupation, isIntra));
+        await stream.run(new PacketFrameSource(await this.files.get(url), this.occupation, isIntra));
         return;
       } catch (error) {
         if (framesUrl === null || !this.streams.has(spec.id)) throw error;
@@ -101,7 +101,7 @@ class DecodeWorker {
       }
     }
     if (this.streams.has(spec.id))
-      await stream.run(new ServerSupply(framesUrl, spec.target, spec.file.hasAlpha));
+      await stream.run(new ServerFrameSource(framesUrl, spec.target, spec.file.hasAlpha));
   }
 
   private close(id: number): void {

@@ -2,7 +2,7 @@ import { videoColour, type KnownEffect, type Mix } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Kernels } from '../shared/kernels.js';
 import { planarAt, planarBytes, type Plane } from '../shared/picture.js';
-import { Shaping, type ShapedPicture, type ShapingRoom } from '../shared/shaping.js';
+import { MasksAndTransforms, type ShapedPicture, type MaskMemory } from '../shared/masks-transforms.js';
 import type { ReadyPicture } from './stream-set.js';
 
 /** How a picture comes in place of the one below it, in one frame. */
@@ -23,7 +23,7 @@ export interface DrawnLayer {
 }
 
 /** Addresses at which frames are put together. */
-export interface ComposeRoom extends ShapingRoom {
+export interface ComposeRoom extends MaskMemory {
   readonly composed: number;
   readonly mixing: readonly [number, number];
   /** Room for the colours of a frame. */
@@ -32,14 +32,14 @@ export interface ComposeRoom extends ShapingRoom {
 
 /** Puts the pictures of a frame on each other, cut and mixed as they are to be. */
 export class Composer {
-  private readonly shaping: Shaping;
+  private readonly masks: MasksAndTransforms;
   private room: ComposeRoom | undefined;
 
   constructor(
     private readonly memory: WebAssembly.Memory,
     private readonly kernels: Kernels,
   ) {
-    this.shaping = new Shaping(memory, kernels);
+    this.masks = new MasksAndTransforms(memory, kernels);
   }
 
   /**
@@ -47,7 +47,7 @@ export class Composer {
    * @param room where frames are put together; the result stands at `composed`
    */
   compose(layers: readonly DrawnLayer[], size: FrameSize, room: ComposeRoom): void {
-    if (this.room !== room) this.shaping.forget();
+    if (this.room !== room) this.masks.forget();
     this.room = room;
     const bytes = new Uint8Array(this.memory.buffer);
     const lumaBytes = size.width * size.height;
@@ -72,7 +72,7 @@ export class Composer {
   private place(layer: DrawnLayer, frame: number, size: FrameSize, room: ComposeRoom): void {
     const { picture } = layer;
     if (!picture) return;
-    const shaped = this.shaping.shape({ ...layer, ...picture }, size, room);
+    const shaped = this.masks.shape({ ...layer, ...picture }, size, room);
     const targets = planarAt(frame, size.width, size.height);
     targets.forEach((target, index) => this.lay(shaped, target, index));
   }

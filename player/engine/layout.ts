@@ -15,7 +15,7 @@ import { FIRST_FREE, PAGE } from '../shared/kernels.js';
 import type { DecodeRoom } from '../shared/messages.js';
 import { planarBytes } from '../shared/picture.js';
 import type { ComposeRoom } from './composer.js';
-import { SHAPE_BYTES } from '../shared/shaping.js';
+import { SHAPE_BYTES } from '../shared/masks-transforms.js';
 import { MOST_SLATES } from './slates.js';
 
 /** Where everything stands in the shared memory. Addresses are bytes. */

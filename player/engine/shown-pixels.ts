@@ -1,4 +1,4 @@
-import { isTemporal, stepKindOf, type Layer } from '@hone/core/render';
+import { isTemporal, passKindOf, type Layer } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { PictureOrigin, ShownPixels } from '../shared/messages.js';
 import type { PlanView } from './plan-view.js';
@@ -22,7 +22,7 @@ export function shownPixels(
   const leftOut = layers.flatMap(({ clipId, effects }) => {
     const done = ready?.get(clipId)?.effects ?? effects;
     const isBypassed = (kind: Kind): boolean =>
-      stepKindOf(kind) !== null && !done.some((each) => each.kind === kind);
+      passKindOf(kind) !== null && !done.some((each) => each.kind === kind);
     return effects.filter((each) => isTemporal(each) || isBypassed(each.kind)).map(({ kind }) => kind);
   });
   return { size, from: origins.filter(isFirst), leftOut: [...new Set(leftOut)] };

@@ -3,7 +3,7 @@ import type { EffectKernel } from '@hone/core/rig';
 import type { FrameSize } from '@hone/core/timeline';
 import { EffectFiles } from '../decode/effect-files.js';
 import { effectBytes, PictureEffects } from '../decode/picture-effects.js';
-import { SHAPE_BYTES, Shaping } from '../shared/shaping.js';
+import { SHAPE_BYTES, MasksAndTransforms } from '../shared/masks-transforms.js';
 import type { Kernels } from '../shared/kernels.js';
 import { planarBytes } from '../shared/picture.js';
 import type { KernelTimes } from './messages.js';
@@ -49,8 +49,8 @@ export function effectTimes(
   const room = address + 6 * bytes + SHAPE_BYTES;
   const effects = new PictureEffects(memory, kernels, new EffectFiles());
   effects.setRoom(room, effectRoom(size) - 6 * bytes - SHAPE_BYTES);
-  const shaping = new Shaping(memory, kernels);
-  const shapingRoom = {
+  const masks = new MasksAndTransforms(memory, kernels);
+  const maskMemory = {
     warped: address + bytes,
     alphas: [address + 3 * bytes, address + 5 * bytes],
     product: 0,
@@ -71,12 +71,12 @@ export function effectTimes(
     ...PIXEL_EFFECTS.map(([kernel, each]) => timed(kernel, () => effects.apply([each], 0, address, size))),
     ...SHAPE_EFFECTS.map(([kernel, each]) =>
       timed(kernel, () => {
-        shaping.forget();
+        masks.forget();
         const pose = poseOf([each], size, size);
-        shaping.shape(
+        masks.shape(
           { clipId: kernel, address, hasAlpha: false, pose, effects: [each], at: 0 },
           size,
-          shapingRoom,
+          maskMemory,
         );
       }),
     ),

@@ -11,7 +11,7 @@ import {
 } from '../decode/picture-stages.js';
 import { Workspace } from '../decode/workspace.js';
 import { Composer, type DrawnLayer } from '../engine/composer.js';
-import { SHAPE_BYTES } from '../shared/shaping.js';
+import { SHAPE_BYTES } from '../shared/masks-transforms.js';
 import { createMemory, FIRST_FREE, loadKernels, PAGE, type Kernels } from '../shared/kernels.js';
 import { planarAt, planarBytes, VIDEO_BT709 } from '../shared/picture.js';
 

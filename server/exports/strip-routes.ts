@@ -5,7 +5,7 @@ import { timelineLength } from '@hone/core/timeline';
 import { Router } from 'express';
 import { plainFile } from '../ffmpeg/input.js';
 import { UserError } from '../http/problems.js';
-import { drawStrip, stripOf, stripPath } from '../media/strip-job.js';
+import { drawStrip, stripOf, stripPath } from '../media/filmstrip-job.js';
 import type { ExportStore } from './export-store.js';
 
 /**

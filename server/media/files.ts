@@ -13,7 +13,7 @@ import { UserError } from '../http/problems.js';
 import { mediaTypeOf } from './media-names.js';
 import { soundPath } from './sound-job.js';
 import type { SourceStore } from './source-store.js';
-import { stripPath } from './strip-job.js';
+import { stripPath } from './filmstrip-job.js';
 
 const gone = (): UserError => new UserError(404, 'File gone', 'The file is not there any more.');
 

@@ -6,7 +6,7 @@ import type { JobQueue } from '../jobs/queue.js';
 import type { ProjectStore } from '../projects/project-store.js';
 import { peaksPath, soundPath } from './sound-job.js';
 import type { SourceRow, SourceStore } from './source-store.js';
-import { stripPath } from './strip-job.js';
+import { stripPath } from './filmstrip-job.js';
 
 interface RemovalParts {
   readonly projects: ProjectStore;

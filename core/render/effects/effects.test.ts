@@ -15,7 +15,7 @@ import {
   fromLight,
   isOpaque,
   numberAt,
-  pixelSteps,
+  pixelPasses,
   poseOf,
   recursionFor,
   seenAtPoint,
@@ -93,8 +93,8 @@ describe('colour effects', () => {
 describe('lengths', () => {
   it('follow the picture: at half the size the blur is half as wide', () => {
     const blur = [effect('blur', { radius: 2 })];
-    const [large] = pixelSteps(blur, { width: 1920, height: 1080 });
-    const [small] = pixelSteps(blur, { width: 960, height: 540 });
+    const [large] = pixelPasses(blur, { width: 1920, height: 1080 });
+    const [small] = pixelPasses(blur, { width: 960, height: 540 });
     expect(large).toMatchObject({ kind: 'blur', deviation: 21.6 });
     expect(small).toMatchObject({ kind: 'blur', deviation: 10.8 });
   });

@@ -1,5 +1,5 @@
 import type { Keyframe } from '../../timeline/index.js';
-import type { Reckoning, ShapeParts } from './geometry.js';
+import type { Arithmetic, ShapeParts } from './geometry.js';
 import { isKeyed, numberAt, type KnownEffect } from './values.js';
 
 /** A number as ffmpeg's expressions take it, without exponents that could be read as something else. */
@@ -41,7 +41,7 @@ export function parameterExpression(effect: KnownEffect, name: string, frame: st
 }
 
 /** Reckons with expressions of a frame of the clip; what stands still is worked out at once. */
-export const expressionsOf = (frame: string): Reckoning<string> => ({
+export const expressionsOf = (frame: string): Arithmetic<string> => ({
   value: (effect, name) => parameterExpression(effect, name, frame),
   line: (value, by, plus = 0) =>
     known<[number]>([value], (x) => x * by + plus) ?? `(${value}*${digits(by)}+${digits(plus)})`,

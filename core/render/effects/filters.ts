@@ -1,9 +1,9 @@
 import type { FrameSize } from '../../timeline/index.js';
 import { digits } from './expressions.js';
 import { isOpaque, type Stage } from './geometry.js';
-import { moved, seen } from './seen-filters.js';
+import { transformed, matte } from './matte-filters.js';
 import { OVER, separated, stepFilters, type EffectAssets, type LabelledPicture } from './step-filters.js';
-import { pixelSteps } from './steps.js';
+import { pixelPasses } from './pixel-passes.js';
 import { numberAt, type KnownEffect } from './values.js';
 import { Writer, type FilterPiece } from './writer.js';
 
@@ -60,16 +60,16 @@ function staged(
   frame: FrameSize,
   assets: EffectAssets,
 ): string {
-  const { picture, alpha } = pixelSteps(effects, pose.raster).reduce<LabelledPicture>(
+  const { picture, alpha } = pixelPasses(effects, pose.raster).reduce<LabelledPicture>(
     (before, step) => stepFilters(writer, before, step, pose.raster, assets),
     input,
   );
   const shape = (): string => {
-    if (alpha === null) return seen(writer, effects, pose.raster);
+    if (alpha === null) return matte(writer, effects, pose.raster);
     if (isOpaque(effects)) return alpha;
-    return writer.chain([alpha, seen(writer, effects, pose.raster)], 'blend=all_mode=multiply');
+    return writer.chain([alpha, matte(writer, effects, pose.raster)], 'blend=all_mode=multiply');
   };
-  if (!pose.placement) return moved(writer, picture, shape(), effects, pose, frame);
+  if (!pose.placement) return transformed(writer, picture, shape(), effects, pose, frame);
   if (alpha === null && isOpaque(effects)) return picture;
   return writer.chain([picture, shape()], 'alphamerge');
 }

@@ -116,7 +116,7 @@ export function affineOf<N>(
   effects: readonly KnownEffect[],
   pose: Pose,
   frame: FrameSize,
-  by: Reckoning<N>,
+  by: Arithmetic<N>,
 ): Affine<N> {
   const transform = transformOf(effects) ?? STILL;
   const scale = by.value(transform, 'scale');
@@ -155,7 +155,7 @@ export interface ShapeParts<N> {
 }
 
 /** How numbers are reckoned with: as they are, or as text that says how. */
-export interface Reckoning<N> {
+export interface Arithmetic<N> {
   /** Value of a parameter. */
   value(effect: KnownEffect, name: string): N;
   /** N times `by`, plus `plus`. */
@@ -171,7 +171,7 @@ export interface Reckoning<N> {
 }
 
 /** Reckons with the values of a frame, counted from the clip's first. */
-export const numbersAt = (frame: number): Reckoning<number> => ({
+export const numbersAt = (frame: number): Arithmetic<number> => ({
   value: (effect, name) => numberAt(effect, name, frame),
   line: (value, by, plus = 0) => value * by + plus,
   sum: (a, b) => a + b,
@@ -191,7 +191,7 @@ const CROPS = ['cropLeft', 'cropRight', 'cropTop', 'cropBottom'] as const;
 export function shapesOf<N>(
   effects: readonly KnownEffect[],
   { width, height }: FrameSize,
-  by: Reckoning<N>,
+  by: Arithmetic<N>,
 ): ShapeParts<N>[] {
   const shapes = effects
     .filter(({ kind }) => kind === 'mask')

@@ -1,6 +1,6 @@
 import type { Effect } from '../../timeline/index.js';
 import { isEffectKind, type EffectKind } from './catalogue.js';
-import { stepKindOf } from './steps.js';
+import { passKindOf } from './pixel-passes.js';
 import type { KnownEffect } from './values.js';
 
 /** Place of a kind of effect within a stage: pixels, then masks, then the transform. */
@@ -15,7 +15,7 @@ const rankOf = (kind: EffectKind): number => {
  * a mask does not matter. A blur softens the edge of a mask, and a mask does not cut a title that comes behind it.
  */
 function commutes(kind: EffectKind, rank: number): boolean {
-  const step = stepKindOf(kind);
+  const step = passKindOf(kind);
   if (step === 'colour') return true;
   return rank === 1 && (step === 'vignette' || step === 'grain' || step === 'sharpen');
 }

@@ -2,8 +2,8 @@ import type { FrameSize } from '../../timeline/index.js';
 import { videoColour, type VideoColour } from '../mix.js';
 import { coloured, type ColourAssets } from './colour-filters.js';
 import { digits, expressionsOf } from './expressions.js';
-import { BLUR_PASSES } from './recursion.js';
-import { INTERPOLATED_DEVIATION, vignetteBend, VIGNETTE_POWER, type PixelStep } from './steps.js';
+import { BLUR_PASSES } from './recursive-gaussian.js';
+import { INTERPOLATED_DEVIATION, vignetteBend, VIGNETTE_POWER, type PixelPass } from './pixel-passes.js';
 import { titleDrawing, titlePath, type TitleFont } from './title.js';
 import { isKeyed, numberAt, textOf } from './values.js';
 import { COLOUR_TAGS, uniform, type Writer } from './writer.js';
@@ -28,7 +28,7 @@ export const OVER = 'format=yuv420:eof_action=repeat';
 export function stepFilters(
   writer: Writer,
   { picture, alpha }: LabelledPicture,
-  step: PixelStep,
+  step: PixelPass,
   raster: FrameSize,
   assets: EffectAssets,
 ): LabelledPicture {
@@ -41,7 +41,7 @@ function doneWithAlpha(
   writer: Writer,
   picture: string,
   alpha: string,
-  step: PixelStep,
+  step: PixelPass,
   raster: FrameSize,
   assets: EffectAssets,
 ): LabelledPicture {
@@ -117,7 +117,7 @@ export function separated(writer: Writer, label: string): LabelledPicture & { re
 function done(
   writer: Writer,
   input: string,
-  step: PixelStep,
+  step: PixelPass,
   raster: FrameSize,
   assets: EffectAssets,
 ): string {
@@ -192,7 +192,7 @@ function flatOver(
 function grained(
   writer: Writer,
   input: string,
-  { deviation, cell }: Extract<PixelStep, { kind: 'grain' }>,
+  { deviation, cell }: Extract<PixelPass, { kind: 'grain' }>,
   raster: FrameSize,
 ): string {
   const isFine = cell <= 1;

@@ -1,4 +1,4 @@
-import { counted } from '../counted.js';
+import { frameTimebase } from '../frame-timebase.js';
 import type { FrameSize } from '../../timeline/index.js';
 import { formatRational, type Rational } from '../../time/index.js';
 import { digits } from './expressions.js';
@@ -67,7 +67,7 @@ export class Writer {
   }
 
   get counted(): string {
-    return counted(this.piece.rate);
+    return frameTimebase(this.piece.rate);
   }
 
   /** The frame of the clip, where N counts the frames of the piece. */

@@ -6,7 +6,7 @@ import type { Job } from '@hone/core/api';
 import { ProjectActions, RigActions } from '../state/actions';
 import { machineFeature } from '../state/machine.feature';
 import { selectBusyJobs, selectFailedJobs } from '../state/selectors';
-import { count, wait } from '../words/quantities';
+import { count, wait } from '../formatting/quantities';
 
 /** The one place where all that runs in the background is shown, with time left. */
 @Component({

@@ -39,7 +39,7 @@ import { EditActions, ProjectActions } from '../state/actions';
 import { editingFeature } from '../state/editing.feature';
 import { playbackFeature } from '../state/features';
 import { TimelineEditor } from '../work/timeline-editor';
-import { count } from '../words/quantities';
+import { count } from '../formatting/quantities';
 import { EASE_NAMES, KIND_HINTS } from './effect-words';
 
 /** A parameter of an effect as it is shown. */

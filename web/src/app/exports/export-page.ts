@@ -11,7 +11,7 @@ import { Api, sentenceOf } from '../api/api';
 import { ExportActions, ProjectActions } from '../state/actions';
 import { mediaFeature } from '../state/features';
 import { selectExports, selectLength, selectProject, selectSources } from '../state/selectors';
-import { bytes, pixels, rateText, timeText, wait } from '../words/quantities';
+import { bytes, pixels, rateText, timeText, wait } from '../formatting/quantities';
 import { ExportResult } from './export-result';
 
 /** Delivery, what will be exported from, and the exports with their proofs. */

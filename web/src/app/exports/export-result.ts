@@ -2,7 +2,7 @@ import { Component, computed, input, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import type { ExportRecord } from '@hone/core/api';
 import { CODEC_CHOICES, type DeliveryCodec } from '@hone/core/render';
-import { bytes, pixels, timeText } from '../words/quantities';
+import { bytes, pixels, timeText } from '../formatting/quantities';
 
 /** The media types under which a browser is asked whether it plays what Hone delivers. */
 const PLAYED_TYPES: Readonly<Partial<Record<DeliveryCodec, string>>> = {

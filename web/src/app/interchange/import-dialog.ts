@@ -10,7 +10,7 @@ import { timelineFaults } from '@hone/core/timeline';
 import { Api, sentenceOf } from '../api/api';
 import { ProjectActions } from '../state/actions';
 import { selectProject, selectSources } from '../state/selectors';
-import { count, rateText } from '../words/quantities';
+import { count, rateText } from '../formatting/quantities';
 import type { OpenedTimeline } from './timeline-files';
 
 /** What a timeline file holds, which of its media are there, and the way to find the others. */

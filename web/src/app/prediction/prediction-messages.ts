@@ -1,5 +1,5 @@
-import type { Cause, Offer } from '@hone/core/findings';
-import type { PacingSummary, PlaybackLine, RunFacts, ScrubFacts, Stage } from '@hone/core/playback';
+import type { Cause, Recommendation } from '@hone/core/findings';
+import type { PacingSummary, Workload, RunFacts, ScrubFacts, Stage } from '@hone/core/playback';
 import type { EffectSum, Situation } from '@hone/core/rig';
 import type { Rational } from '@hone/core/time';
 
@@ -32,10 +32,10 @@ export interface Predicted {
   readonly log: Float32Array;
   /** How likely each frame is dropped. */
   readonly drops: Float32Array;
-  /** The log with each cost just as it is known, to learn from. */
-  readonly asKnown: Float32Array;
+  /** The log at nominal costs; calibration compares runs with it. */
+  readonly nominalLog: Float32Array;
   /** What each clip costs, for the sum behind a lane. */
-  readonly line: Pick<PlaybackLine, 'from' | 'passages' | 'drives'>;
+  readonly workload: Pick<Workload, 'from' | 'segments' | 'drives'>;
   readonly causes: readonly Cause[];
   /** What each kind of effects takes that can be bypassed, whether it is or not; the heaviest first. */
   readonly effects: readonly EffectSum[];
@@ -44,5 +44,5 @@ export interface Predicted {
 /** Offers come after the causes that they answer: one list for each. */
 export type PredictionReply =
   | { readonly id: number; readonly kind: 'predicted'; readonly predicted: Predicted }
-  | { readonly id: number; readonly kind: 'offers'; readonly offers: readonly (readonly Offer[])[] }
+  | { readonly id: number; readonly kind: 'offers'; readonly offers: readonly (readonly Recommendation[])[] }
   | { readonly id: number; readonly kind: 'failed'; readonly message: string };

@@ -1,7 +1,7 @@
-import { causesOf, offersOf, type Measured } from '@hone/core/findings';
+import { causesOf, recommend, type Measured } from '@hone/core/findings';
 import { PacketIndex } from '@hone/core/media';
 import { FrameLog, stageMsOf, STAGES, type Stage } from '@hone/core/playback';
-import { effectSums, predicted, scrubWait, type Prediction, type Situation } from '@hone/core/rig';
+import { effectSums, predict, scrubWait, type Prediction, type Situation } from '@hone/core/rig';
 import type { Predicted, PredictionReply, PredictionRequest } from './prediction-messages';
 
 /** Where predictions are made, so that neither the page nor playback waits for them. */
@@ -22,7 +22,7 @@ function answer({ id, situation: asked, packets, measured, scrub, planned }: Pre
   for (const [sourceId, bytes] of packets) indexes.set(sourceId, PacketIndex.from(bytes));
   try {
     const situation: Situation = { ...asked, indexes };
-    const prediction = predicted(situation, before);
+    const prediction = predict(situation, before);
     before = prediction;
     const run: Measured | null = measured && {
       log: new FrameLog(measured.firstFrame, measured.log),
@@ -33,7 +33,7 @@ function answer({ id, situation: asked, packets, measured, scrub, planned }: Pre
     const causes = causesOf({ situation, prediction, measured: run, scrub, scrubWait: wait, planned });
     tell({ id, kind: 'predicted', predicted: figuresOf(situation, prediction, causes) });
     setTimeout(() => {
-      if (id === latest) tell({ id, kind: 'offers', offers: offersOf(situation, prediction, causes) });
+      if (id === latest) tell({ id, kind: 'offers', offers: recommend(situation, prediction, causes) });
     });
   } catch (error) {
     tell({ id, kind: 'failed', message: error instanceof Error ? error.message : String(error) });
@@ -43,16 +43,16 @@ function answer({ id, situation: asked, packets, measured, scrub, planned }: Pre
 function figuresOf({ rig }: Situation, prediction: Prediction, causes: Predicted['causes']): Predicted {
   const { work } = prediction;
   const whole = { ...work, preview: { ...work.preview, bypass: [] } };
-  const { line, summary, framesPerSecond, coreUse, unmeasured, log, drops, asKnown } = prediction;
-  const stageMs = Object.fromEntries(STAGES.map((stage) => [stage, stageMsOf(line, stage)]));
+  const { workload, summary, framesPerSecond, coreUse, unmeasured, log, drops, nominalLog } = prediction;
+  const stageMs = Object.fromEntries(STAGES.map((stage) => [stage, stageMsOf(workload, stage)]));
   return {
-    ...{ rate: line.rate, summary, framesPerSecond, coreUse, unmeasured, causes },
+    ...{ rate: workload.rate, summary, framesPerSecond, coreUse, unmeasured, causes },
     stageMs: stageMs as Record<Stage, Float32Array>,
     log: log.values,
     drops,
-    asKnown: asKnown.values,
+    nominalLog: nominalLog.values,
     effects: effectSums(rig, whole, []),
-    line: { from: line.from, passages: line.passages, drives: line.drives },
+    workload: { from: workload.from, segments: workload.segments, drives: workload.drives },
   };
 }
 

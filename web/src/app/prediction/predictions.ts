@@ -1,11 +1,11 @@
 import { computed, DestroyRef, effect, inject, Injectable, signal, untracked } from '@angular/core';
 import { Store } from '@ngrx/store';
-import type { Offer } from '@hone/core/findings';
+import type { Recommendation } from '@hone/core/findings';
 import { FrameLog, type PredictedFigures } from '@hone/core/playback';
 import {
   expectedDrops,
   memoryShares,
-  NOTHING_LEARNED,
+  UNCALIBRATED,
   SIMULATED_RIGS,
   simulatedDrive,
   usualCeiling,
@@ -58,7 +58,7 @@ export class Predictions {
   /** Whether the timeline stands on a machine that is not this one. */
   readonly isWhatIf = computed(() => this.machine().underId !== null && this.rig() !== this.machine().own);
   private readonly found = signal<Predicted | null>(null);
-  private readonly bids = signal<readonly (readonly Offer[])[] | null>(null);
+  private readonly bids = signal<readonly (readonly Recommendation[])[] | null>(null);
   /** What was predicted last; null before anything was, and where no rig is known. */
   readonly predicted = this.found.asReadonly();
   /** What levers would bring to each of the causes; null while that is reckoned. */
@@ -98,7 +98,7 @@ export class Predictions {
         ...{ timeline, tuning, rig, sources: this.sources(), copies: this.copies() },
         shares: memoryShares(ceiling ?? usualCeiling(rig.machine.memoryBytes), rig.machine.cores),
         drive: simulated ? { ...simulated, bytesPerSecond: simulated.readBytesPerSecond } : null,
-        calibration: rig.calibration ?? NOTHING_LEARNED,
+        calibration: rig.calibration ?? UNCALIBRATED,
       },
       // Only a run of the timeline as it was tuned then tells of it now.
       measured:

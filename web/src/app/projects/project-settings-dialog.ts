@@ -8,7 +8,7 @@ import { Store } from '@ngrx/store';
 import { timelineLength, type Timeline } from '@hone/core/timeline';
 import { ProjectActions } from '../state/actions';
 import { selectCopies, selectExports, selectProject } from '../state/selectors';
-import { bytes, count } from '../words/quantities';
+import { bytes, count } from '../formatting/quantities';
 import { ShapeFields, USUAL_RATE, USUAL_SIZE } from './shape-fields';
 
 /** Changes the name, the frame size and, before the first clip, the rate of the open project; or deletes it. */

@@ -4,7 +4,7 @@ import { MatFormFieldModule } from '@angular/material/form-field';
 import { MatSelectModule } from '@angular/material/select';
 import { parseRational, rational, type Rational } from '@hone/core/time';
 import type { FrameSize } from '@hone/core/timeline';
-import { pixels, rateText } from '../words/quantities';
+import { pixels, rateText } from '../formatting/quantities';
 
 const SIZES: readonly FrameSize[] = [
   [3840, 2160],

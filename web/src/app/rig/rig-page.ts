@@ -18,9 +18,9 @@ import { toNumber } from '@hone/core/time';
 import { RigActions } from '../state/actions';
 import { machineFeature } from '../state/machine.feature';
 import { selectProject, selectSources, selectStaleReasons } from '../state/selectors';
-import { STAGE_NAMES } from '../words/finding-words';
-import { bytes, count, framesPerSecond, pixels, rateText, wait } from '../words/quantities';
-import { figureRows, machineLines } from '../words/rig-words';
+import { STAGE_NAMES } from '../formatting/finding-words';
+import { bytes, count, framesPerSecond, pixels, rateText, wait } from '../formatting/quantities';
+import { figureRows, machineLines } from '../formatting/rig-words';
 import { StageBars } from '../work/stage-bars';
 
 const GIB = 2 ** 30;

@@ -9,9 +9,9 @@ import { drawLateness, drawLoadLane } from '../drawing/run-drawing';
 import { drawRuler } from '../drawing/track-drawing';
 import { RunLogs } from '../playback/run-logs';
 import { selectProject } from '../state/selectors';
-import { STAGE_NAMES } from '../words/finding-words';
-import { withoutText } from '../words/offer-words';
-import { milliseconds, perCent, scaleText } from '../words/quantities';
+import { STAGE_NAMES } from '../formatting/finding-words';
+import { withoutText } from '../formatting/offer-words';
+import { milliseconds, perCent, scaleText } from '../formatting/quantities';
 
 const LABELS = 150;
 const LATE = 26;

@@ -7,8 +7,8 @@ import { limitingStage } from '@hone/core/findings';
 import {
   frameBudgetMs,
   latenessHistogram,
-  worstMoments,
-  type Moment,
+  longestFreezes,
+  type Freeze,
   type RunSample,
 } from '@hone/core/playback';
 import { formatTimecode, timecodeOf, toNumber } from '@hone/core/time';
@@ -20,9 +20,9 @@ import { drawRuler } from '../drawing/track-drawing';
 import { RunLogs } from '../playback/run-logs';
 import { PlayerActions } from '../state/actions';
 import { selectProject } from '../state/selectors';
-import { findingSentence, STAGE_NAMES } from '../words/finding-words';
-import { withoutText } from '../words/offer-words';
-import { bytes, count, framesPerSecond, milliseconds, percentOf, scaleText } from '../words/quantities';
+import { findingSentence, STAGE_NAMES } from '../formatting/finding-words';
+import { withoutText } from '../formatting/offer-words';
+import { bytes, count, framesPerSecond, milliseconds, percentOf, scaleText } from '../formatting/quantities';
 
 const LABELS = 150;
 const LATE = 30;
@@ -61,7 +61,7 @@ export class RunDetail {
   });
   readonly moments = computed(() => {
     const log = this.log();
-    return log ? worstMoments(log, this.budgetMs()) : [];
+    return log ? longestFreezes(log, this.budgetMs()) : [];
   });
   readonly facts = computed(() => {
     const { facts } = this.run();
@@ -100,13 +100,13 @@ export class RunDetail {
     redraw(this.histogramChart, 'histogram', (canvas) => this.drawHistogram(canvas));
   }
 
-  momentText({ frame, droppedFrames, standstillMs, stage }: Moment): string {
+  momentText({ frame, droppedFrames, freezeMs: standstillMs, stage }: Freeze): string {
     const where = this.timecode(frame);
     const why = stage ? ` · ${STAGE_NAMES[stage]} worked longest` : '';
-    return `${where} · ${count(droppedFrames, 'frame', 'frames')} dropped, stood ${milliseconds(standstillMs)}${why}`;
+    return `${where} · ${count(droppedFrames, 'frame', 'frames')} dropped, froze for ${milliseconds(standstillMs)}${why}`;
   }
 
-  jump({ frame }: Moment): void {
+  jump({ frame }: Freeze): void {
     this.store.dispatch(PlayerActions.subjectChosen({ sourceId: this.run().facts.subjectId }));
     this.store.dispatch(PlayerActions.placeAsked({ frame }));
     void this.router.navigate(['/work']);

@@ -5,9 +5,9 @@ import type { RunRecord, ScrubRecord } from '@hone/core/api';
 import { PlayerActions } from '../state/actions';
 import { mediaFeature, playbackFeature } from '../state/features';
 import { selectBefore, selectRun } from '../state/selectors';
-import { withoutText } from '../words/offer-words';
-import { playedFrom } from '../words/run-words';
-import { framesPerSecond, milliseconds, perCent, scaleText } from '../words/quantities';
+import { withoutText } from '../formatting/offer-words';
+import { playedFrom } from '../formatting/run-words';
+import { framesPerSecond, milliseconds, perCent, scaleText } from '../formatting/quantities';
 import { RunComparison } from './run-comparison';
 import { RunDetail } from './run-detail';
 

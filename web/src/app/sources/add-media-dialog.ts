@@ -6,7 +6,7 @@ import { Store } from '@ngrx/store';
 import type { FolderEntry } from '@hone/core/api';
 import { Api, sentenceOf } from '../api/api';
 import { ProjectActions } from '../state/actions';
-import { bytes, count } from '../words/quantities';
+import { bytes, count } from '../formatting/quantities';
 
 /** Chooses files from the folders that the server may read, or takes dropped ones. */
 @Component({

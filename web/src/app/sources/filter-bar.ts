@@ -6,7 +6,7 @@ import { USUAL_MEGABITS, type Condition, type ConditionKind, type SourceFilter }
 import { SourcesActions } from '../state/actions';
 import { selectProject } from '../state/selectors';
 import { sourcesPageFeature } from '../state/sources-page.feature';
-import { conditionText } from '../words/source-words';
+import { conditionText } from '../formatting/source-words';
 
 const OFFERED: readonly ConditionKind[] = [
   'larger',

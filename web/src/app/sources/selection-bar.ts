@@ -25,7 +25,7 @@ import {
   selectUsedIds,
   type CopyRow,
 } from '../state/selectors';
-import { bytes, count, pixels, rateText, wait } from '../words/quantities';
+import { bytes, count, pixels, rateText, wait } from '../formatting/quantities';
 
 /** What can be done to the chosen sources, be it one or a thousand. What cannot be done says why. */
 @Component({

@@ -8,8 +8,8 @@ import {
   lengthText,
   rateText,
   STATE_TEXTS,
-} from '../words/source-words';
-import { bitRate, bytes, pixels } from '../words/quantities';
+} from '../formatting/source-words';
+import { bitRate, bytes, pixels } from '../formatting/quantities';
 
 /** What a cell may need besides the source. */
 export interface CellContext {

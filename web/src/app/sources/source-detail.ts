@@ -10,8 +10,8 @@ import { paletteOf, prepared } from '../drawing/axis';
 import { redraw } from '../drawing/redraw';
 import { drawRate, drawWaveform } from '../drawing/source-drawing';
 import { PlayerActions, SourcesActions } from '../state/actions';
-import { factGroups } from '../words/source-words';
-import { bitRate } from '../words/quantities';
+import { factGroups } from '../formatting/source-words';
+import { bitRate } from '../formatting/quantities';
 import { StripPicture } from './strip-picture';
 
 const RATE = { top: 0, height: 54 };

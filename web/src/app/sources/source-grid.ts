@@ -13,8 +13,8 @@ import {
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import type { Source } from '@hone/core/api';
 import { toNumber } from '@hone/core/time';
-import { bitRate, pixels } from '../words/quantities';
-import { lengthText } from '../words/source-words';
+import { bitRate, pixels } from '../formatting/quantities';
+import { lengthText } from '../formatting/source-words';
 import { StripPicture } from './strip-picture';
 
 const CARD_WIDTH = 200;

@@ -4,7 +4,7 @@ import { MatCheckboxModule } from '@angular/material/checkbox';
 import type { Source } from '@hone/core/api';
 import type { SourceOrder } from '../state/actions';
 import { NAME_COLUMN, type CellContext, type SourceColumn } from './source-columns';
-import { damageText } from '../words/source-words';
+import { damageText } from '../formatting/source-words';
 
 /** Sources as rows; only those in sight are in the page. */
 @Component({

@@ -16,7 +16,7 @@ import {
   selectUsedIds,
 } from '../state/selectors';
 import { sourcesPageFeature } from '../state/sources-page.feature';
-import { count } from '../words/quantities';
+import { count } from '../formatting/quantities';
 import { AddMediaDialog } from './add-media-dialog';
 import { FilterBar } from './filter-bar';
 import { SelectionBar } from './selection-bar';

@@ -5,8 +5,8 @@ import { FrameLog, isDisturbed } from '@hone/core/playback';
 import type { Source } from '@hone/core/api';
 import {
   decodeObservations,
-  learned,
-  NOTHING_LEARNED,
+  calibrate,
+  UNCALIBRATED,
   refine,
   untriedSources,
   type DecodeFigures,
@@ -225,10 +225,10 @@ export class RigEffects {
   private taught(own: Rig, log: FrameLog): Rig {
     const predicted = this.predictions.predicted();
     if (!predicted || this.predictions.isWhatIf()) return own;
-    const said = new FrameLog(0, predicted.asKnown);
+    const said = new FrameLog(0, predicted.nominalLog);
     if (!said.has(log.firstFrame + log.length - 1)) return own;
-    const before = own.calibration ?? NOTHING_LEARNED;
-    return { ...own, calibration: learned(before, log, said, predicted.line.passages) };
+    const before = own.calibration ?? UNCALIBRATED;
+    return { ...own, calibration: calibrate(before, log, said, predicted.workload.segments) };
   }
 
   readonly load = createEffect(() =>

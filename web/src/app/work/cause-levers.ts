@@ -1,12 +1,12 @@
 import { Component, computed, inject, input } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
-import type { Move, Offer } from '@hone/core/findings';
+import type { LeverChange, Recommendation } from '@hone/core/findings';
 import { CopyActions, ProjectActions } from '../state/actions';
 import { mediaFeature } from '../state/features';
 import { selectTuning } from '../state/selectors';
-import { offerRefusal, offerText } from '../words/offer-words';
-import { bytes, wait } from '../words/quantities';
+import { offerRefusal, offerText } from '../formatting/offer-words';
+import { bytes, wait } from '../formatting/quantities';
 import { copiesByDivisor } from './copies-by-divisor';
 
 /** The levers that answer one cause, as buttons that say what they bring and take; and why the others do not help. */
@@ -36,7 +36,7 @@ import { copiesByDivisor } from './copies-by-divisor';
   styleUrl: './cause-levers.scss',
 })
 export class CauseLevers {
-  readonly offers = input.required<readonly Offer[]>();
+  readonly offers = input.required<readonly Recommendation[]>();
   /** Whether they are those of a machine that is not this one. */
   readonly isElsewhere = input(false);
   private readonly store = inject(Store);
@@ -52,7 +52,7 @@ export class CauseLevers {
   );
   readonly someHelp = computed(() => this.bids().some(({ helps }) => helps));
 
-  take(move: Move): void {
+  take(move: LeverChange): void {
     const tuning = this.tuning();
     if (!tuning) return;
     const lever = (change: Partial<typeof tuning>): void =>
@@ -76,7 +76,7 @@ export class CauseLevers {
   }
 
   // What copies take is measured on a sample of each clip; until it was for all of them, nothing is said of it.
-  private priceOf({ move, pixels: { width, height } }: Offer): string | null {
+  private priceOf({ move, pixels: { width, height } }: Recommendation): string | null {
     if (move.lever === 'effect bypass') return 'at rest they are seen';
     if (move.lever !== 'make copies')
       return move.lever === 'play from copies' ? null : `${width}\u00a0×\u00a0${height}`;

@@ -12,11 +12,11 @@ import { CopyActions, RigActions } from '../state/actions';
 import { mediaFeature } from '../state/features';
 import { machineFeature } from '../state/machine.feature';
 import { selectTimeline } from '../state/selectors';
-import { causeSentence, nextShoot } from '../words/cause-words';
-import { STAGE_NAMES } from '../words/finding-words';
+import { causeSentence, nextShoot } from '../formatting/cause-words';
+import { STAGE_NAMES } from '../formatting/finding-words';
 import { CauseLevers } from './cause-levers';
 import { StageBars } from './stage-bars';
-import { count, framesPerSecond, percentOf, rounded } from '../words/quantities';
+import { count, framesPerSecond, percentOf, rounded } from '../formatting/quantities';
 
 /** Stretches that a cause names; more would not be read. */
 const MOST_SPANS = 4;

@@ -11,7 +11,7 @@ import { EditActions, ProjectActions } from '../state/actions';
 import { editingFeature } from '../state/editing.feature';
 import { projectFeature } from '../state/features';
 import { selectProject } from '../state/selectors';
-import { count } from '../words/quantities';
+import { count } from '../formatting/quantities';
 import { TimelineEditor } from './timeline-editor';
 
 /** The edits that the chosen clips, or the playhead, can be given; each has a key as well. */

@@ -1,7 +1,13 @@
 import { Component, computed, effect, inject } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
-import { besideIn, limitingStage, needySources, type Finding, type WantedCopy } from '@hone/core/findings';
+import {
+  concurrencyOf,
+  limitingStage,
+  overloadedSources,
+  type Finding,
+  type WantedCopy,
+} from '@hone/core/findings';
 import { memoryShares } from '@hone/core/rig';
 import { toNumber } from '@hone/core/time';
 import { Playback } from '../playback/playback';
@@ -17,9 +23,9 @@ import {
   selectTuning,
   type CopyRow,
 } from '../state/selectors';
-import { FAR_FROM_FULL, findingSentence, findingTitle } from '../words/finding-words';
-import { bytes, count, percentOf, wait } from '../words/quantities';
-import { outdatedText, shareText } from '../words/run-words';
+import { FAR_FROM_FULL, findingSentence, findingTitle } from '../formatting/finding-words';
+import { bytes, count, percentOf, wait } from '../formatting/quantities';
+import { outdatedText, shareText } from '../formatting/run-words';
 import { copiesByDivisor } from './copies-by-divisor';
 import { StageBars } from './stage-bars';
 
@@ -57,7 +63,7 @@ export class FindingPanel {
     const run = this.run();
     const log = run && this.logs.all().get(run.id);
     const graph = this.playback.givenPlan()?.preview.graph;
-    const beside = graph && besideIn(graph, this.workers());
+    const beside = graph && concurrencyOf(graph, this.workers());
     return run && log ? limitingStage(log, run.summary, run.facts.rate, beside) : null;
   });
   readonly title = computed(() => {
@@ -85,7 +91,7 @@ export class FindingPanel {
     const run = this.run();
     const log = run && this.logs.all().get(run.id);
     const graph = this.playback.givenPlan()?.preview.graph;
-    const needy = log && graph ? needySources(log, graph) : [];
+    const needy = log && graph ? overloadedSources(log, graph) : [];
     return this.rows().filter(
       ({ copy, source }) => needy.includes(source.id) && (!copy || copy.state === 'failed'),
     );

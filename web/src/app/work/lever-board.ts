@@ -16,7 +16,7 @@ import { bypassableIn } from '@hone/core/render';
 import { CopyActions, ProjectActions } from '../state/actions';
 import { selectCopyRows, selectTimeline, selectTuning, type CopyRow } from '../state/selectors';
 import { Predictions } from '../prediction/predictions';
-import { bytes, milliseconds, pixels, wait } from '../words/quantities';
+import { bytes, milliseconds, pixels, wait } from '../formatting/quantities';
 
 const SCALE_LEVERS = [
   { key: 'playScale', name: 'Preview scale, playing', testId: 'play-scale', when: 'playing' },

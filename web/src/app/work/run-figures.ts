@@ -4,9 +4,9 @@ import { pacingSummary, type PacingSummary } from '@hone/core/playback';
 import { Store } from '@ngrx/store';
 import { RunLogs } from '../playback/run-logs';
 import { selectPlayedBefore, selectPlayedRun, selectPlayedRuns, selectTimeline } from '../state/selectors';
-import { withoutText } from '../words/offer-words';
-import { playedFrom, unlikeText } from '../words/run-words';
-import { framesPerSecond, milliseconds, perCent, scaleText } from '../words/quantities';
+import { withoutText } from '../formatting/offer-words';
+import { playedFrom, unlikeText } from '../formatting/run-words';
+import { framesPerSecond, milliseconds, perCent, scaleText } from '../formatting/quantities';
 
 /** The figures of the last run, with those of the one before beside them. */
 @Component({

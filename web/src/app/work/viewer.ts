@@ -14,8 +14,8 @@ import { formatTimecode, timecodeOf } from '@hone/core/time';
 import { Playback } from '../playback/playback';
 import { playbackFeature } from '../state/features';
 import { selectLength, selectPlate, selectTimeline } from '../state/selectors';
-import { pixels } from '../words/quantities';
-import { originText } from '../words/source-words';
+import { pixels } from '../formatting/quantities';
+import { originText } from '../formatting/source-words';
 
 /** The picture, which pixels it consists of, and the transport. */
 @Component({

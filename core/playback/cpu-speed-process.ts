@@ -1,0 +1,46 @@
+import { normalOf, randomOf } from './random.js';
+
+/** For so long a machine is equally fast, ms. */
+const STEP_MS = 100;
+/** How long it takes until it is as fast or slow as ever, by and large, ms. */
+export const SPEED_CORRELATION_MS = 1000;
+const KEPT = Math.exp(-STEP_MS / SPEED_CORRELATION_MS);
+
+/**
+ * How fast the cores are from moment to moment. Other programs, other guests of the host and its clock make them faster
+ * and slower by turns; near the frame budget a run loses more to slow spells than it gains from fast ones. A stationary
+ * Ornstein-Uhlenbeck process of the logarithm (Gillespie, Exact numerical simulation of the Ornstein-Uhlenbeck process,
+ * Physical Review E 54, 1996), whose mean cost is the one without it.
+ */
+export class CpuSpeedProcess {
+  private readonly times: number[] = [];
+  private state: number;
+  private readonly random: () => number;
+
+  /** @param variability standard deviation of the natural logarithm of what the same work takes; 0 for a steady machine */
+  constructor(
+    private readonly variability: number,
+    seed: number,
+  ) {
+    this.random = randomOf(seed);
+    this.state = variability > 0 ? variability * normalOf(this.random) : 0;
+  }
+
+  /** How many times as long as usual something takes. @param ms from the first frame on; before it, all is as usual */
+  at(ms: number): number {
+    if (!(this.variability > 0 && ms >= 0)) return 1;
+    const step = Math.floor(ms / STEP_MS);
+    while (this.times.length <= step) {
+      this.times.push(Math.exp(this.state - this.variability ** 2 / 2));
+      this.state = KEPT * this.state + this.variability * Math.sqrt(1 - KEPT ** 2) * normalOf(this.random);
+    }
+    return this.times[step]!;
+  }
+
+  /** The most that `at` comes to from one moment up to another. */
+  slowest(from: number, to: number): number {
+    let most = this.at(to);
+    for (let ms = from; ms < to; ms += STEP_MS) most = Math.max(most, this.at(ms));
+    return most;
+  }
+}

@@ -1,0 +1,38 @@
+/** A picture that is already as it is wanted: planes of 8-bit 4:2:0, limited-range BT.709, of the stream's target size. */
+export interface FinishedPicture {
+  readonly planes: Uint8Array;
+  /** Gives the memory back. */
+  close(): void;
+}
+
+/** A decoded frame with what it cost since the frame before it. */
+export interface DecodedFrame {
+  readonly frame: VideoFrame | FinishedPicture;
+  /** From the first frame of the source. */
+  readonly seconds: number;
+  /** ms that the decoder worked: from its last output, or from the end of its last idle time, to this output. */
+  readonly decodeMs: number;
+  /** Of its packet; 0 where that is not known. */
+  readonly bytes: number;
+  /** ms that reading its packet held the decoder up. */
+  readonly readMs: number;
+}
+
+/** Where a stream gets decoded frames from: a decoder of the browser, the server, or what stands in for one in a test. */
+export interface FrameSource {
+  /** Who decodes. */
+  readonly decoder: 'browser' | 'server';
+  /**
+   * Asked of each picture that no other refers to, where the supply can tell.
+   * @param seconds of the picture, from the first frame of the source
+   * @param bytes of it, and of all that the decoder has to do before
+   */
+  shouldSkip?: ((seconds: number, bytes: number) => boolean) | undefined;
+  /** Drops everything in flight and begins so that the frame at a time comes out, perhaps after earlier ones. */
+  startAt(seconds: number): Promise<void>;
+  /** The next frame in presentation order; undefined at the end of the file or after `close`. */
+  next(): Promise<DecodedFrame | undefined>;
+  /** The first place after a time at which decoding can begin anew; undefined when there is none. */
+  entryAfter(seconds: number): Promise<number | undefined>;
+  close(): void;
+}

@@ -1,0 +1,88 @@
+import { pictureFacts, readySource, sourceFacts } from '@hone/core/testing';
+import type { PictureStructure } from '@hone/core/media';
+import { UNCALIBRATED, SIMULATED_RIGS, type Calibration, type Rig } from '@hone/core/rig';
+import { describe, expect, it } from 'vitest';
+import { figureRows, machineLines } from './rig-words';
+import { containerText, factGroups, lengthText, originText, rateText } from './source-words';
+
+describe('words for sources', () => {
+  it('give every fact a name, and none an empty value', () => {
+    const groups = factGroups(readySource('a', sourceFacts({ scan: 'top field first' })), null);
+    expect(groups.map(({ title }) => title)).toContain('Picture');
+    for (const [name, value] of groups.flatMap(({ facts }) => facts)) {
+      expect(name).not.toBe('');
+      expect(value, name).not.toMatch(/^$|undefined|null|NaN/);
+    }
+    const picture = groups.find(({ title }) => title === 'Picture')!;
+    const decoder = picture.facts.find(([name]) => name === 'Decoded by')!;
+    // The browser shows both fields of an interlaced picture at once.
+    expect(decoder[1]).toMatch(/^the server: /);
+  });
+
+  it('say of B-frames how many can be left out', () => {
+    const source = readySource('a', sourceFacts());
+    const spread = { shortest: 48, median: 48, longest: 48 };
+    const structure = {
+      ...{ gopFrames: spread, stepMs: spread, coldStartFrames: { mean: 24, most: 48 } },
+      ...{ reordered: true, unreferencedShare: 0.66, averageBitsPerSecond: 1e6, peakBitsPerSecond: 1e6 },
+      ...{ peakAtSeconds: 0, bitsPerFrame: 1e5, bitsPerPixel: 0.1 },
+    } as PictureStructure;
+    const facts = factGroups({ ...source, structure }, null).flatMap((group) => group.facts);
+    expect(facts.find(([name]) => name === 'Can be left out')![1]).toMatch(/^66 % of the frames/);
+  });
+
+  it('say rates as they are', () => {
+    expect(rateText(pictureFacts({ rate: { num: 30_000, den: 1001 } }).rate)).toBe('29.97 frames/s');
+    expect(rateText({ num: 24, den: 1 })).toBe('24 frames/s');
+  });
+
+  it('say lengths, containers and who decodes', () => {
+    expect(lengthText(12)).toBe('12.00 s');
+    expect(lengthText(75.25)).toBe('1 min 15.3 s');
+    expect(containerText({ container: 'mov,mp4,m4a,3gp,3g2,mj2', picture: pictureFacts() })).toBe(
+      'MP4 or MOV',
+    );
+    expect(containerText({ container: 'mov,mp4,m4a,3gp,3g2,mj2', picture: null })).toBe('MP4 sound (M4A)');
+    expect(containerText({ container: 'mpegts', picture: null })).toBe('MPEG transport stream');
+    expect(containerText({ container: 'nut', picture: null })).toBe('NUT');
+    expect(originText({ choice: 'original', decoder: 'server' })).toBe('original, decoded by the server');
+  });
+});
+
+describe('words for rigs', () => {
+  it.each(SIMULATED_RIGS.map((rig) => [rig.name, rig] as const))('list the figures of %s', (_name, rig) => {
+    const rows = figureRows(rig);
+    const stages = rows.map(({ stage }) => stage);
+    expect(stages).toEqual(
+      expect.arrayContaining(['Read', 'Write', 'Decode', 'Scale', 'Compose', 'Show', 'Cores']),
+    );
+    for (const { what, value } of rows) {
+      expect(what).not.toBe('');
+      expect(value).toMatch(/^[\d.,]+ \S+|^–$/);
+    }
+    const decoders = rig.decoders.map((each) => ({ ...each, bitShare: 0.7, restartMs: each.msPerFrame! }));
+    const told = figureRows({ ...rig, decoders }).find(
+      ({ stage, value }) => stage === 'Decode' && value !== '–',
+    )!;
+    expect(told.remark).toMatch(/after a jump [\d.]+ ms; 70 % scales with bit rate/);
+    expect(machineLines(rig).find(([name]) => name === 'Processor')![1]).toContain(
+      `${rig.machine.cores} cores`,
+    );
+  });
+
+  it('say how steady runs have shown a machine to be, once something was learned', () => {
+    const [rig] = SIMULATED_RIGS;
+    const told = (calibration: Calibration | undefined): string | undefined =>
+      machineLines({ ...rig!, calibration } as Rig).find(([name]) => name === 'Steadiness')?.[1];
+    expect(told(undefined)).toBeUndefined();
+    expect(told(UNCALIBRATED)).toContain('not known yet');
+    const measured = { ...rig!, thoroughness: 'quick', calibration: UNCALIBRATED } as Rig;
+    expect(machineLines(measured).find(([name]) => name === 'Steadiness')![1]).toMatch(
+      /not known yet: predictions assume 9.* % more or less from second to second and 8 % from run to run until longer runs show it/,
+    );
+    const unsteadiness = { variance: 0.01, seconds: 60, ofRuns: 0.0025, runs: 9 };
+    const text = told({ ...UNCALIBRATED, unsteadiness })!;
+    // In means of a second a little of what a second differs by is lost: 10 % are 11.7 %.
+    expect(text).toMatch(/11\.7 % more or less from second to second and 5 % from run to run/);
+  });
+});
