@@ -179,6 +179,7 @@ const pacing = object({
   wanted: amount(),
   shown: amount(),
   dropped: amount(),
+  worstSecondDropShare: number().strict().min(0).max(1).optional(),
   longestFreezeMs: amount(),
   firstFrameMs: perhapsAmount(),
   firstDropMs: perhapsAmount(),

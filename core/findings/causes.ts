@@ -34,7 +34,8 @@ function plays({ measured, prediction }: Scene): boolean {
     elsewhere.reduce((all, [start, end]) => all + (end > start ? of(start, end) : 0), 0);
   const dropped = measured.summary.dropped + sum((start, end) => expectedDrops(prediction, start, end));
   const wanted = measured.summary.wanted + sum((start, end) => end - start);
-  return isRealTime({ dropped, wanted });
+  const { worstSecondDropShare } = measured.summary;
+  return isRealTime({ dropped, wanted, worstSecondDropShare });
 }
 
 function headroom({ prediction: { workload: line } }: Scene, windows: readonly Window[]): Cause {

@@ -45,14 +45,14 @@ function hardwareNotes({ situation: { rig }, prediction }: Pick<Scene, 'situatio
   for (const codec of new Set(played.map((medium) => medium.codec))) {
     const rows = rig.decoders.filter((each) => each.decoder === 'browser' && each.codec === codec);
     if (rows.length === 0 || rows.some(({ acceleration }) => acceleration === 'hardware')) continue;
+    // One that was tried and does not work is no finding: nothing can be done about it here.
     const path = rig.hardwarePaths.find(
-      (each) => each.use === 'decode' && (each.codec === codec || each.codec === ''),
+      (each) => each.use === 'decode' && each.works && (each.codec === codec || each.codec === ''),
     );
     if (!path) continue;
     notes.push({
       ...emptyCause('hardware decoding', 'decode'),
-      numbers: { works: path.works ? 1 : 0 },
-      names: [codec, path.name, path.reason],
+      names: [codec, path.name],
     });
   }
   return notes;

@@ -1,4 +1,5 @@
 import { frameBudgetMs, isDisturbed, isRealTime, type FrameLog } from '../playback/index.js';
+import type { RenderGraph } from '../render/index.js';
 import { shownSharpness } from './sharpness.js';
 import { emptyCause, type Cause, type Scene } from './cause.js';
 
@@ -9,6 +10,8 @@ const SLOW_SCRUB_MS = 150;
 /** The same frames that cost so many times more at the end than at the beginning. */
 const SLOWER = 1.25;
 const FEWEST_FOR_TREND = 120;
+/** Pictures of one kind of work in each third, for them to be compared. */
+const FEWEST_ALIKE = 20;
 const MUCH_MIXING = 0.5;
 
 /** What a run shows beside its dropped frames, or would show if it were played. */
@@ -46,7 +49,7 @@ export function runNotes(scene: Scene): Cause[] {
       ...emptyCause('picture behind sound'),
       numbers: { latenessMs: lateness, framesLate: lateness / budgetMs },
     });
-  const trend = slowing(measured.log);
+  const trend = slowing(measured.log, prediction.work.preview.graph);
   if (trend > SLOWER) notes.push({ ...emptyCause('slowing down', 'decode'), numbers: { times: trend } });
   const { othersShare } = measured.facts;
   if (isDisturbed({ othersShare }))
@@ -64,18 +67,42 @@ export function runNotes(scene: Scene): Cause[] {
   return notes;
 }
 
-/** How many times more a decoded picture costs in the last third of a run than in the first. */
-function slowing(log: FrameLog): number {
+/**
+ * How many times more a decoded picture costs in the last third of a run than in the first, where the same sources are
+ * seen with the same effects: other work on the same cores makes decoding slower as well.
+ * @returns of several kinds of work, the ratio of the one that slows down least; 1 where none is met in both thirds
+ */
+function slowing(log: FrameLog, { stretches }: RenderGraph): number {
   if (log.length < FEWEST_FOR_TREND) return 1;
   const third = Math.floor(log.length / 3);
-  const cost = (from: number): number => {
-    const each: number[] = [];
-    for (let frame = from; frame < from + third; frame++) {
-      const pictures = log.get(frame, 'decoded');
-      if (pictures > 0) each.push(log.get(frame, 'decode') / pictures);
+  const costs = (from: number): Map<string, number[]> => {
+    const byWork = new Map<string, number[]>();
+    for (const stretch of stretches) {
+      const work = JSON.stringify(
+        stretch.layers.map(({ sourceId, speed, effects }) => [
+          sourceId,
+          speed,
+          effects.map(({ kind }) => kind),
+        ]),
+      );
+      const list = byWork.get(work) ?? [];
+      for (let frame = Math.max(from, stretch.from); frame < Math.min(from + third, stretch.to); frame++) {
+        const pictures = log.get(frame, 'decoded');
+        if (pictures > 0) list.push(log.get(frame, 'decode') / pictures);
+      }
+      byWork.set(work, list);
     }
-    return each.sort((a, b) => a - b)[Math.floor(each.length / 2)] ?? 0;
+    return byWork;
   };
-  const first = cost(log.firstFrame);
-  return first > 1 ? cost(log.firstFrame + log.length - third) / first : 1;
+  const [early, late] = [costs(log.firstFrame), costs(log.firstFrame + log.length - third)];
+  const ratios = [...early].flatMap(([work, before]) => {
+    const after = late.get(work) ?? [];
+    if (before.length < FEWEST_ALIKE || after.length < FEWEST_ALIKE) return [];
+    const first = median(before)!;
+    return first > 1 ? [median(after)! / first] : [];
+  });
+  return ratios.length ? Math.min(...ratios) : 1;
 }
+
+const median = (values: readonly number[]): number | undefined =>
+  [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)];

@@ -1,7 +1,15 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { rational } from '../time/index.js';
-import { FrameLog, frameAtPlayhead, frameBudgetMs, isTooLate, pacingSummary, SmoothClock } from './index.js';
+import {
+  FrameLog,
+  frameAtPlayhead,
+  frameBudgetMs,
+  isRealTime,
+  isTooLate,
+  pacingSummary,
+  SmoothClock,
+} from './index.js';
 
 /** A log of frames at 25/s; undefined stands for a dropped one, a number for its lateness. */
 function logOf(lateness: readonly (number | undefined)[], firstFrame = 100, startMs = 200): FrameLog {
@@ -41,6 +49,31 @@ describe('the frame log', () => {
     const log = FrameLog.empty(0, 10);
     for (let frame = 0; frame < 6; frame++) log.set(frame, 'settled', 1);
     expect(log.settledPart().length).toBe(6);
+  });
+});
+
+describe('a run', () => {
+  const dropping = (count: number, apart: number, length = 1000): boolean => {
+    const lateness: (number | undefined)[] = Array.from({ length }, () => 0);
+    for (let at = 0; at < count; at++) lateness[100 + at * apart] = undefined;
+    return isRealTime(pacingSummary(logOf(lateness), RATE));
+  };
+
+  it('is real time with at most one per cent dropped', () => {
+    expect(dropping(10, 80)).toBe(true);
+    expect(dropping(11, 80)).toBe(false);
+  });
+
+  it('is not where a second drops more than a tenth of its frames, wherever that second begins', () => {
+    // Of 25 frames a second, two are eight per cent and three are twelve.
+    expect(dropping(2, 1)).toBe(true);
+    expect(dropping(3, 1)).toBe(false);
+    expect(dropping(3, 12)).toBe(false);
+    expect(dropping(3, 13)).toBe(true);
+  });
+
+  it('of an older version is judged by the whole', () => {
+    expect(isRealTime({ dropped: 3, wanted: 1000 })).toBe(true);
   });
 });
 

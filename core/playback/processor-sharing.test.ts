@@ -40,7 +40,7 @@ function paces(widths: readonly number[], capacity: number): number[] {
   return widths.map((width) => Math.min(1, (high * Math.ceil(width)) / width));
 }
 
-/** The same as a shared machine, with what is left of everything reckoned anew at every step. */
+/** The same as a shared machine, with what is left of everything computed anew at every step. */
 class PlainMachine {
   now = 0;
   private readonly left = new Map<number, { ms: number; width: number }>();
@@ -213,7 +213,7 @@ describe('a machine that is shared', () => {
     expect(full.now).toBeCloseTo(10 + 2 * (9 - 4.5));
   });
 
-  it('goes on as one does that reckons what is left of everything anew at every step', () => {
+  it('goes on as one does that computes what is left of everything anew at every step', () => {
     const WIDTHS = [1, 0.15, 1.6, 2, 3.4, 0.7, 2.2, 1.9];
     const act = fc.record({
       station: fc.nat(WIDTHS.length - 1),

@@ -8,7 +8,7 @@ const FEW = 4;
  * has one thread that always works loses more than what has two that wait between whiles.
  *
  * Stations whose threads want the same share form a group: all of it go at one pace, so that they end in the order of what
- * is left of them on a clock that goes at it, and nothing is reckoned anew for each of them when the pace changes (virtual
+ * is left of them on a clock that goes at it, and nothing is computed anew for each of them when the pace changes (virtual
  * time; Parekh, Gallager, A generalized processor sharing approach to flow control, IEEE/ACM Transactions on Networking 1,
  * 1993).
  */

@@ -7,6 +7,8 @@ export interface PacingSummary {
   readonly wanted: number;
   readonly shown: number;
   readonly dropped: number;
+  /** Share of the frames that is dropped in the second that drops most, 0 to 1; absent in older runs. */
+  readonly worstSecondDropShare?: number | undefined;
   /** Longest time that one picture stood beyond its own frame's length. */
   readonly longestFreezeMs: number;
   /** From the press of play. */
@@ -22,11 +24,28 @@ export interface PacingSummary {
   readonly decodedPerFrame: number;
 }
 
-/** Share of the frames that may be dropped in a run that counts as real time. */
+/** Share of the frames that may be dropped in a run that counts as real time, in the whole and in any one second. */
 const REAL_TIME_DROPS = 0.01;
+const REAL_TIME_DROPS_IN_A_SECOND = 0.1;
 
-export const isRealTime = ({ dropped, wanted }: Pick<PacingSummary, 'dropped' | 'wanted'>): boolean =>
-  dropped <= REAL_TIME_DROPS * wanted;
+/** Whether a run is real time. There is no other rule for it. */
+export const isRealTime = ({
+  dropped,
+  wanted,
+  worstSecondDropShare = 0,
+}: Pick<PacingSummary, 'dropped' | 'wanted' | 'worstSecondDropShare'>): boolean =>
+  dropped <= REAL_TIME_DROPS * wanted && worstSecondDropShare <= REAL_TIME_DROPS_IN_A_SECOND;
+
+/** The largest share of frames that any second of a run drops. @param isDropped of each wanted frame, in order */
+function worstSecondOf(isDropped: readonly boolean[], framesPerSecond: number): number {
+  const window = Math.max(1, Math.min(isDropped.length, Math.round(framesPerSecond)));
+  let [dropped, most] = [0, 0];
+  isDropped.forEach((each, at) => {
+    dropped += Number(each) - Number(isDropped[at - window] ?? false);
+    most = Math.max(most, dropped);
+  });
+  return most / window;
+}
 
 /**
  * @param log rows whose fate is known; unsettled rows are left out
@@ -43,6 +62,7 @@ export function pacingSummary(log: FrameLog, rate: { num: number; den: number })
   let firstDrop = NaN;
   let lastShown = NaN;
   let longestFreezeMs = 0;
+  const isDropped: boolean[] = [];
   for (let frame = log.firstFrame; frame < log.firstFrame + log.length; frame++) {
     if (log.get(frame, 'settled') === 0) continue;
     wanted++;
@@ -50,6 +70,7 @@ export function pacingSummary(log: FrameLog, rate: { num: number; den: number })
     for (const stage of STAGES) totals[stage] += log.get(frame, stage);
     const due = log.get(frame, 'due');
     const at = log.get(frame, 'shown');
+    isDropped.push(Number.isNaN(at));
     if (Number.isNaN(at)) {
       if (Number.isNaN(firstDrop)) firstDrop = due;
       // A freeze that the end of the run cuts off counts as far as it was seen.
@@ -68,6 +89,7 @@ export function pacingSummary(log: FrameLog, rate: { num: number; den: number })
     wanted,
     shown,
     dropped: wanted - shown,
+    worstSecondDropShare: worstSecondOf(isDropped, rate.num / rate.den),
     longestFreezeMs,
     firstFrameMs: known(firstShown),
     firstDropMs: known(Math.max(0, firstDrop - (Number.isNaN(firstShown) ? 0 : firstShown))),

@@ -144,7 +144,7 @@ export function playedMedium(
   };
 }
 
-/** One of each, so that what is reckoned from it can be found again. */
+/** One of each, so that what is computed from it can be found again. */
 const evenly = new Map<number, Groups>();
 const indexed = new WeakMap<PacketIndex, Map<UnreferencedRule | undefined, Groups>>();
 

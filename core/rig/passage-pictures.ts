@@ -9,8 +9,8 @@ export type Pictures = Pick<
   'decodes' | 'coldDecodes' | 'repeats' | 'entries' | 'bits' | 'coldBits' | 'unreferenced' | 'ownBits'
 >;
 
-/** What was reckoned for a way of entering a file is the same for as long as the clip stands as it does. */
-const reckoned = new WeakMap<PlayedMedium['groups'], Map<string, Pictures>>();
+/** What was computed for a way of entering a file is the same for as long as the clip stands as it does. */
+const cache = new WeakMap<PlayedMedium['groups'], Map<string, Pictures>>();
 
 /** Pictures that a passage asks of a medium. */
 export function picturesFor(passage: Passage, medium: PlayedMedium, fps: number): Pictures {
@@ -18,8 +18,8 @@ export function picturesFor(passage: Passage, medium: PlayedMedium, fps: number)
   const { framesPerSecond, constantRate, frameCount, decoder, groups, choice } = medium;
   const into = `${sourceIn.num}/${sourceIn.den} ${speed.num}/${speed.den}`;
   const key = `${choice} ${from} ${to} ${clipStart} ${into} ${fps} ${framesPerSecond} ${constantRate} ${frameCount} ${decoder}`;
-  const known = reckoned.get(groups) ?? new Map<string, Pictures>();
-  reckoned.set(groups, known);
+  const known = cache.get(groups) ?? new Map<string, Pictures>();
+  cache.set(groups, known);
   const pictures = known.get(key) ?? picturesOf(passage, medium, fps);
   known.set(key, pictures);
   return pictures;

@@ -76,7 +76,7 @@ function kernelCost(
 }
 
 /**
- * What one picture of a medium costs, when it is made for a place in a frame. What was reckoned for one clip is kept for
+ * What one picture of a medium costs, when it is made for a place in a frame. What was computed for one clip is kept for
  * those that are like it.
  */
 export function pictureCosts(
@@ -125,8 +125,8 @@ function decodingCosts(rig: Rig, medium: PlayedMedium, unmeasured: Set<string>):
 
 function scaleCost(rig: Rig, medium: PlayedMedium, raster: FrameSize, unmeasured: Set<string>): number {
   const kernel = scalingOf(medium, raster);
-  // The server hands over pictures of the size that is wanted.
-  const pixels = medium.decoder === 'server' ? megapixels(raster) : megapixels(medium.size);
+  const isServed = medium.decoder === 'server' && !isEnlarged(medium, raster);
+  const pixels = isServed ? megapixels(raster) : megapixels(medium.size);
   const resampled = kernel === RESAMPLE ? resampleMs(rig, pixels, megapixels(raster)) : undefined;
   const scale = resampled ?? kernelCost(rig, kernel, pixels, unmeasured, 'scaling');
   return scale + (medium.turned ? (kernelMs(rig, 'copy', megapixels(raster)) ?? 0) : 0);
@@ -200,9 +200,13 @@ function delays(
   return { firstMs: Math.max(0, first) * decodeMs, restartMs: Math.max(0, restart) * decodeMs };
 }
 
+const isEnlarged = ({ shownSize }: PlayedMedium, raster: FrameSize): boolean =>
+  megapixels(raster) > megapixels(shownSize);
+
 function scalingOf(medium: PlayedMedium, raster: FrameSize): string {
   const { decoder, turned, colourSize: size = medium.size } = medium;
-  if (decoder === 'server') return scaleKernel(1);
+  // The server gives out no more pixels than the source has.
+  if (decoder === 'server' && !isEnlarged(medium, raster)) return scaleKernel(1);
   const upright = turned ? { width: raster.height, height: raster.width } : raster;
   const ratio = size.width / upright.width;
   const isWhole = Number.isInteger(ratio) && size.height === ratio * upright.height;

@@ -31,7 +31,7 @@ function taught(unsteadiness: number, runs: number): SpeedVariability | undefine
 }
 
 describe('how unsteady a machine is', () => {
-  it('is not known before a run, and reckoned with then where a machine was measured', () => {
+  it('is not known before a run, and computed with then where a machine was measured', () => {
     expect(speedVariabilityOf(undefined)).toBe(0);
     expect(assumedVariability(undefined, { thoroughness: 'given' })).toBeUndefined();
     const known = { variance: 0.2, seconds: 60, ofRuns: 0.1, runs: 5 };

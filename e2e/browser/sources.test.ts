@@ -240,7 +240,9 @@ describe('the page Sources', () => {
     const moments = page.getByTestId('moments').getByRole('button');
     await page.getByTestId('runs').getByRole('button', { name: 'Open' }).first().click();
     await expect.poll(() => moments.count()).toBeGreaterThan(0);
-    expect(await moments.first().textContent()).toMatch(/\d\d:\d\d:\d\d:\d\d · \d+ frames? dropped, stood/);
+    expect(await moments.first().textContent()).toMatch(
+      /\d\d:\d\d:\d\d:\d\d · \d+ frames? dropped, froze for/,
+    );
     // However much is said of the run that is open, the others can be reached.
     const size = page.viewportSize()!;
     await page.setViewportSize({ ...size, height: 500 });

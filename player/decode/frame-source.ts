@@ -1,5 +1,8 @@
-/** A picture that is already as it is wanted: planes of 8-bit 4:2:0, limited-range BT.709, of the stream's target size. */
+import type { FrameSize } from '@hone/core/timeline';
+
+/** A picture that needs no conversion: planes of 8-bit 4:2:0, limited-range BT.709, upright and with square pixels. */
 export interface FinishedPicture {
+  readonly size: FrameSize;
   readonly planes: Uint8Array;
   /** Gives the memory back. */
   close(): void;

@@ -94,7 +94,7 @@ export class ServerFrameSource implements FrameSource {
       if (generation !== this.generation) return;
       const { seconds: at, decodeMs, readMs } = readFrameHeader(filled);
       const planes = filled.subarray(FRAME_HEADER_BYTES);
-      const frame = { planes, close: () => void this.spare.push(filled) };
+      const frame = { size: this.size, planes, close: () => void this.spare.push(filled) };
       this.waiting.push({ frame, seconds: at, decodeMs, readMs, bytes: 0 });
       this.wakeConsumer?.();
       while (this.waiting.length >= MOST_WAITING && generation === this.generation)

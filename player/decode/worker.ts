@@ -2,6 +2,7 @@ import type { FrameSize } from '@hone/core/timeline';
 import { Control } from '../shared/control.js';
 import { loadKernels, type Kernels } from '../shared/kernels.js';
 import {
+  alphasAt,
   isVideo709,
   planarAt,
   planarBytes,
@@ -23,7 +24,7 @@ import { PacketFrameSource } from './packet-frame-source.js';
 import { PictureFiles } from './picture-file.js';
 import { ServerFrameSource } from './server-frame-source.js';
 import { PictureStream, type Reduce } from './picture-stream.js';
-import type { DecodedFrame } from './frame-source.js';
+import type { DecodedFrame, FinishedPicture } from './frame-source.js';
 import { reduceFrame } from './reduce-frame.js';
 import { Workspace } from './workspace.js';
 
@@ -101,7 +102,7 @@ class DecodeWorker {
       }
     }
     if (this.streams.has(spec.id))
-      await stream.run(new ServerFrameSource(framesUrl, spec.target, spec.file.hasAlpha));
+      await stream.run(new ServerFrameSource(framesUrl, servedSize(spec), spec.file.hasAlpha));
   }
 
   private close(id: number): void {
@@ -128,6 +129,25 @@ class DecodeWorker {
     return result;
   }
 
+  private takeFinished({ size, planes }: FinishedPicture, spec: StreamSpec, address: number): void {
+    const { target, file, scaling } = spec;
+    const bytes = new Uint8Array(this.memory.buffer);
+    const isSame = size.width === target.width && size.height === target.height;
+    if (isSame) bytes.set(planes, address);
+    else {
+      if (!this.workspace) throw new Error('The decode worker has no room yet.');
+      const staging = this.workspace.pictures;
+      bytes.set(planes, staging);
+      const from = planarAt(staging, size.width, size.height);
+      planarAt(address, target.width, target.height).forEach((plane, index) => {
+        this.workspace!.fit(from[index]!, plane, scaling);
+      });
+      if (file.hasAlpha)
+        this.workspace.fit(alphasAt(staging, size)[0], alphasAt(address, target)[0], scaling);
+    }
+    if (file.hasAlpha) this.halveAlpha(address, target);
+  }
+
   // The alpha of chroma stands behind that of luma.
   private halveAlpha(address: number, { width, height }: FrameSize): void {
     const alpha = address + planarBytes(width, height);
@@ -140,8 +160,7 @@ class DecodeWorker {
     address: number,
   ): Promise<ColourCoding> {
     if ('planes' in decoded) {
-      new Uint8Array(this.memory.buffer).set(decoded.planes, address);
-      if (spec.file.hasAlpha) this.halveAlpha(address, spec.target);
+      this.takeFinished(decoded, spec, address);
       return VIDEO_BT709;
     }
     if (!this.workspace) throw new Error('The decode worker has no room yet.');
@@ -157,6 +176,14 @@ class DecodeWorker {
     );
     return VIDEO_BT709;
   }
+}
+
+/** The size in which the server is asked for frames: never more pixels than the source has. */
+function servedSize({ target, file: { shownSize } }: StreamSpec): FrameSize {
+  const even = (value: number): number => Math.max(2, 2 * Math.round(value / 2));
+  return target.width * target.height > shownSize.width * shownSize.height
+    ? { width: even(shownSize.width), height: even(shownSize.height) }
+    : target;
 }
 
 globalThis.onmessage = (event: MessageEvent<MessagePort>) => {

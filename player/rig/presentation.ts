@@ -30,13 +30,13 @@ export function presentMsOf(alone: Left, drawn: Left, seen: Left, coreMs: number
 
 const STEPS = 4096;
 
-/** How many pieces of work of a known kind are done in so many ms: plain reckoning, which needs no memory to speak of. */
+/** How many pieces of work of a known kind are done in so many ms: plain arithmetic, which needs no memory to speak of. */
 export function workFor(ms: number): number {
   const end = performance.now() + ms;
   let pieces = 0;
   let state = 1;
   for (; performance.now() < end; pieces++)
     for (let step = 0; step < STEPS; step++) state = (Math.imul(state, 48_271) + step) | 0;
-  // What was reckoned must be wanted by somebody, or it would be left out.
+  // What was computed must be wanted by somebody, or it would be left out.
   return state === 0 ? pieces + 1e-9 : pieces;
 }

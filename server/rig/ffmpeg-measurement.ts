@@ -8,6 +8,8 @@ import type { SourceRow } from '../media/source-store.js';
 export interface FfmpegMeasurement {
   readonly ffmpeg: string;
   readonly seconds: number;
+  /** Repetitions that count. */
+  readonly rounds: number;
   readonly disturbed: boolean;
   readonly signal: AbortSignal;
 }
@@ -17,11 +19,12 @@ export async function decodeRate(
   row: SourceRow,
   threads: number,
   how: FfmpegMeasurement,
+  output: readonly string[] = [],
 ): Promise<Figure | null> {
   const rates: number[] = [];
   // The first pass also pays for reading the file; it is not counted.
-  for (let round = 0; round < 3; round++) {
-    const rate = await decodeOnce(row, threads, how);
+  for (let round = 0; round <= how.rounds; round++) {
+    const rate = await decodeOnce(row, threads, how, output);
     if (rate === undefined) return null;
     if (round > 0) rates.push(rate);
   }
@@ -33,13 +36,14 @@ async function decodeOnce(
   row: SourceRow,
   threads: number,
   { ffmpeg, seconds, signal }: FfmpegMeasurement,
+  form: readonly string[],
 ): Promise<number | undefined> {
   const limit = ['-t', String(seconds)];
   const count = threads === 0 ? [] : ['-threads', String(threads)];
   const args = ['-v', 'error', '-nostdin', '-benchmark', ...count, ...limit, ...inputArguments(row), '-an'];
   let frames = 0;
   try {
-    const output = ['-map', '0:v:0', '-f', 'null', '-progress', 'pipe:1', '-nostats', '-'];
+    const output = ['-map', '0:v:0', ...form, '-progress', 'pipe:1', '-nostats', '-f', 'null', '-'];
     const { errors } = await runTool(ffmpeg, [...args, '-v', 'info', ...output], {
       signal,
       onLine: (line) => {
@@ -58,13 +62,13 @@ async function decodeOnce(
 /** ms from starting ffmpeg in the middle of a source until it has decoded a picture there; null when it does not. */
 async function decodeStart(
   row: SourceRow,
-  { ffmpeg, disturbed, signal }: FfmpegMeasurement,
+  { ffmpeg, rounds, disturbed, signal }: FfmpegMeasurement,
 ): Promise<Figure | null> {
   const middle = ['-ss', String(toNumber(row.facts!.duration) / 2)];
   const args = ['-v', 'error', '-nostdin', ...middle, ...inputArguments(row), '-an', '-frames:v', '1'];
   const waits: number[] = [];
   // The first start also pays for reading the file; it is not counted.
-  for (let round = 0; round < 4; round++) {
+  for (let round = 0; round <= rounds; round++) {
     const start = performance.now();
     try {
       await runTool(ffmpeg, [...args, '-map', '0:v:0', '-f', 'null', '-'], { signal });
@@ -81,6 +85,9 @@ async function decodeStart(
   });
 }
 
+/** What is done to most pictures that the server decodes for the preview. */
+const PREVIEW_SCALING = "scale='min(960,iw)':-2:flags=area,format=yuv420p";
+
 /**
  * What the server's decoder takes for the mean frame of each kind of source, and until its first.
  * @param indexOf packet index of a source, where it was read
@@ -92,7 +99,7 @@ export async function serverDecoders(
 ): Promise<DecodeFigures[]> {
   const made: DecodeFigures[] = [];
   for (const row of samples) {
-    const rate = await decodeRate(row, 0, how);
+    const rate = await decodeRate(row, 0, how, ['-vf', PREVIEW_SCALING]);
     const start = rate && (await decodeStart(row, how));
     const { codec, profile, chroma, bitDepth, size } = row.facts!.picture!;
     const bitsPerFrame = row.structure?.bitsPerFrame ?? 0;

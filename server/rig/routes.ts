@@ -103,7 +103,7 @@ export function rigRoutes(
     return {
       samples,
       most: thorough || sourceIds ? 24 : 3,
-      how: { ffmpeg: config.ffmpeg, seconds, disturbed, signal },
+      how: { ffmpeg: config.ffmpeg, seconds, rounds: sourceIds ? 1 : 2, disturbed, signal },
     };
   };
 

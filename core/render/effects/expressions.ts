@@ -40,7 +40,7 @@ export function parameterExpression(effect: KnownEffect, name: string, frame: st
   return rowExpression(effect.keyframes![name]!, frame);
 }
 
-/** Reckons with expressions of a frame of the clip; what stands still is worked out at once. */
+/** Computes with expressions of a frame of the clip; what stands still is worked out at once. */
 export const expressionsOf = (frame: string): Arithmetic<string> => ({
   value: (effect, name) => parameterExpression(effect, name, frame),
   line: (value, by, plus = 0) =>

@@ -154,7 +154,7 @@ export interface ShapeParts<N> {
   readonly strength: N;
 }
 
-/** How numbers are reckoned with: as they are, or as text that says how. */
+/** How numbers are computed with: as they are, or as text that says how. */
 export interface Arithmetic<N> {
   /** Value of a parameter. */
   value(effect: KnownEffect, name: string): N;
@@ -170,7 +170,7 @@ export interface Arithmetic<N> {
   atLeast(value: N, least: number): N;
 }
 
-/** Reckons with the values of a frame, counted from the clip's first. */
+/** Computes with the values of a frame, counted from the clip's first. */
 export const numbersAt = (frame: number): Arithmetic<number> => ({
   value: (effect, name) => numberAt(effect, name, frame),
   line: (value, by, plus = 0) => value * by + plus,

@@ -54,10 +54,8 @@ const WORDS: Readonly<Record<CauseKind, (numbers: Numbers, names: readonly strin
     `Scaling and composing take ${milliseconds((n['scaleMs'] ?? 0) + (n['composeMs'] ?? 0))} of each ${milliseconds(n['budgetMs'] ?? 0)}.`,
   showing: (n) =>
     `Bringing the picture to the screen takes ${milliseconds(n['showMs'] ?? 0)} of each ${milliseconds(n['budgetMs'] ?? 0)}: so many pixels are too many for this way of drawing.`,
-  'hardware decoding': (n, [codec, path, reason]) =>
-    n['works']
-      ? `Hardware can decode ${codec} here (${path}), but the browser decodes in software. Look for “hardware acceleration” in the browser’s settings.`
-      : `Hardware was asked to decode ${codec} (${path}) and cannot: ${(reason ?? '').trim().replace(/[\s.]+$/, '')}.`,
+  'hardware decoding': (_n, [codec, path]) =>
+    `Hardware can decode ${codec} here (${path}), but the browser decodes in software. Look for “hardware acceleration” in the browser’s settings.`,
   'weaker graphics': (_n, [used, stronger]) =>
     `The browser draws with ${used}, and a stronger one idles: ${stronger}. In the graphics settings of the system, choose the stronger one for the browser, and start it again.`,
   'drive of copies': (n, [copies, media]) =>

@@ -61,7 +61,7 @@ export class Predictions {
   private readonly bids = signal<readonly (readonly Recommendation[])[] | null>(null);
   /** What was predicted last; null before anything was, and where no rig is known. */
   readonly predicted = this.found.asReadonly();
-  /** What levers would bring to each of the causes; null while that is reckoned. */
+  /** What levers would bring to each of the causes; null while that is computed. */
   readonly offers = this.bids.asReadonly();
   readonly problem = signal<string | null>(null);
   readonly log = computed(() => {
@@ -71,7 +71,7 @@ export class Predictions {
 
   constructor() {
     effect((onCleanup) => {
-      // Everything that a prediction is made from; while it plays, nothing is reckoned beside it.
+      // Everything that a prediction is made from; while it plays, nothing is computed beside it.
       const asked = this.request();
       this.indexesRead();
       if (!asked || this.state() !== 'still') return;

@@ -100,10 +100,10 @@ export class RunDetail {
     redraw(this.histogramChart, 'histogram', (canvas) => this.drawHistogram(canvas));
   }
 
-  momentText({ frame, droppedFrames, freezeMs: standstillMs, stage }: Freeze): string {
+  momentText({ frame, droppedFrames, freezeMs, stage }: Freeze): string {
     const where = this.timecode(frame);
     const why = stage ? ` · ${STAGE_NAMES[stage]} worked longest` : '';
-    return `${where} · ${count(droppedFrames, 'frame', 'frames')} dropped, froze for ${milliseconds(standstillMs)}${why}`;
+    return `${where} · ${count(droppedFrames, 'frame', 'frames')} dropped, froze for ${milliseconds(freezeMs)}${why}`;
   }
 
   jump({ frame }: Freeze): void {
