@@ -12,7 +12,7 @@ import { duskTable, slackWater } from './slack-water.js';
 export const DEMO_PROJECT = 'slack-water';
 export const SHORT_PROJECT = 'slack-water-short';
 
-const WAITS = 'Waits to be drawn: the demo makes its footage when it first starts.';
+const WAITS = 'The demo makes this source when it first starts.';
 
 type IdOf = (shot: string) => string;
 

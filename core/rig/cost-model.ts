@@ -1,15 +1,5 @@
-import { estimateDecode, type DecodeEstimate } from './decode-estimate.js';
+import { estimateDecode, type DecodeEstimate, type DecodeLoad } from './decode-estimate.js';
 import type { DecodeFigures, Rig } from './rig.js';
-
-/** What a frame of a source is to a decoder. */
-export interface DecodeLoad {
-  readonly decoder: DecodeFigures['decoder'];
-  readonly codec: string;
-  readonly chroma: string;
-  readonly bitDepth: number;
-  readonly megapixels: number;
-  readonly megabits: number;
-}
 
 /** ms a frame = base + perMegapixel × megapixels + perMegabit × megabits. */
 export interface DecodeCost {

@@ -2,8 +2,7 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { readySource, sourceFacts } from '../testing/index.js';
 import type { PictureFacts } from '../media/index.js';
-import type { DecodeLoad } from './cost-model.js';
-import { estimateDecode } from './decode-estimate.js';
+import { estimateDecode, type DecodeLoad } from './decode-estimate.js';
 import {
   decodeMs,
   isRefusedByBrowser,

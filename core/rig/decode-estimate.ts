@@ -1,5 +1,14 @@
-import type { DecodeLoad } from './cost-model.js';
 import type { DecodeFigures, Rig } from './rig.js';
+
+/** What a frame of a source is to a decoder. */
+export interface DecodeLoad {
+  readonly decoder: DecodeFigures['decoder'];
+  readonly codec: string;
+  readonly chroma: string;
+  readonly bitDepth: number;
+  readonly megapixels: number;
+  readonly megabits: number;
+}
 
 /** What is known of decoding something that was not measured. */
 export interface DecodeEstimate {

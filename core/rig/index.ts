@@ -1,6 +1,7 @@
 export * from './effect-kernels.js';
 export * from './capacity.js';
 export * from './cost-model.js';
+export type { DecodeEstimate, DecodeLoad } from './decode-estimate.js';
 export { decodedFigures, figureAtMean, type DecodeSample } from './decode-samples.js';
 export * from './graphics.js';
 export * from './memory.js';

@@ -13,7 +13,7 @@ export interface MemoryShares {
 const GIB = 2 ** 30;
 const MIB = 2 ** 20;
 /** Below this the player could not hold the frames that it needs. */
-export const LOWEST_CEILING = 1 * GIB;
+export const LOWEST_CEILING = 1e9;
 /** The page, its workers' code and the server take about this much by themselves. */
 const STANDING_BYTES = 400 * MIB;
 /** A decoder of 3840 × 2160 holds about seventeen frames of 12.4 MB. */

@@ -182,14 +182,22 @@ describe('ways that led nowhere', () => {
 
   it('do not move anything when a notice comes, and let it be dismissed', async () => {
     const { page } = browser;
-    const before = [await boxOf('timeline'), await boxOf('play')];
+    const boxes = async (): Promise<unknown[]> => [await boxOf('timeline'), await boxOf('play')];
+    // Whatever the test before has changed is drawn first.
+    let before = await boxes();
+    const isSettled = async (): Promise<boolean> => {
+      const last = JSON.stringify(before);
+      before = await boxes();
+      return JSON.stringify(before) === last;
+    };
+    await expect.poll(isSettled, { interval: 200 }).toBe(true);
     const wrong = join(server.footage, 'wrong.edl');
     await writeFile(wrong, 'TITLE: x\n001 AX V C 99:00:00:00 00:00:01:00 00:00:00:00 00:00:01:00\n');
     await page.getByTestId('timeline-file').setInputFiles(wrong);
     await page.getByText(/"wrong.edl" was not opened/).waitFor();
-    expect([await boxOf('timeline'), await boxOf('play')]).toEqual(before);
+    expect(await boxes()).toEqual(before);
     await page.getByRole('button', { name: 'Dismiss' }).click();
-    expect(await page.getByText(/"wrong.edl" was not opened/).count()).toBe(0);
+    await expect.poll(() => page.getByText(/"wrong.edl" was not opened/).count()).toBe(0);
   });
 
   it('ask for the rate of an edit list, and count as it counts', async () => {

@@ -130,6 +130,38 @@ describe('the timeline', () => {
     await takeBack();
   });
 
+  it('goes by the keys that the user has chosen', async () => {
+    const { page } = browser;
+    const key = page.getByTestId('key-split');
+    await page.keyboard.press('?');
+    await key.click();
+    await page.keyboard.press('p');
+    expect(await page.getByTestId('key-problem').innerText()).toContain('P is the key of “Add a marker');
+    await key.click();
+    await page.keyboard.press('k');
+    expect(await page.getByTestId('key-problem').innerText()).toContain('K cannot be changed');
+    await key.click();
+    await page.keyboard.press('s');
+    await expect.poll(() => key.innerText()).toBe('S');
+    expect(await accessibilityFaults(page)).toEqual([]);
+    await page.keyboard.press('Escape');
+    await page.getByRole('heading', { name: 'Keyboard shortcuts' }).waitFor({ state: 'detached' });
+    await browser.goTo(60, 24);
+    await page.keyboard.press('Escape');
+    await page.keyboard.press('s');
+    await becomes(['cut 0 0+48', 'cut 1 48+12', 'cut 1 60+36', 'cut 2 96+48']);
+    await takeBack();
+    expect(await page.getByRole('button', { name: 'Split' }).getAttribute('title')).toBe('S');
+    await page.reload();
+    await browser.waitForPicture();
+    await page.keyboard.press('?');
+    await expect.poll(() => key.innerText()).toBe('S');
+    await page.getByRole('button', { name: 'Restore Hone’s keys' }).click();
+    await expect.poll(() => key.innerText()).toBe('H');
+    await page.keyboard.press('Escape');
+    await page.getByRole('heading', { name: 'Keyboard shortcuts' }).waitFor({ state: 'detached' });
+  });
+
   it('turns a clip off, and shows nothing there', async () => {
     await browser.goTo(60, 24);
     await browser.waitForCode({ source: 2, frame: 60 });

@@ -240,9 +240,9 @@ describe('from choppy to smooth, by hand', () => {
   it('opens the sheet of keys with the question mark', async () => {
     const { page } = browser;
     await page.keyboard.press('?');
-    await page.getByText('Keys and words').waitFor();
+    await page.getByRole('heading', { name: 'Keyboard shortcuts' }).waitFor();
     await page.keyboard.press('Escape');
-    await page.getByText('Keys and words').waitFor({ state: 'detached' });
+    await page.getByRole('heading', { name: 'Keyboard shortcuts' }).waitFor({ state: 'detached' });
   });
 
   it('lists the runs and lays two on one axis', async () => {

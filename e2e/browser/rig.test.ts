@@ -8,8 +8,6 @@ import { accessibilityFaults } from '../fixtures/accessible.js';
 import { TestBrowser } from '../fixtures/browser.js';
 import { TestServer } from '../fixtures/server.js';
 
-const GIB = 2 ** 30;
-
 /** The machine, measured by its browser and its server together, and the stand-ins beside it. */
 describe('the page Rig', () => {
   let server: TestServer;
@@ -177,7 +175,7 @@ describe('the page Rig', () => {
     await field.press('Tab');
     await expect
       .poll(async () => (await server.get<MachineSettings>('machine/settings')).memoryCeilingBytes)
-      .toBe(2 * GIB);
+      .toBe(2e9);
     await page.reload();
     await expect.poll(() => page.getByTestId('ceiling').inputValue()).toBe('2');
   });

@@ -46,8 +46,10 @@ export class RigStore {
   /** @throws UserError when it is too low to play anything, or more than there is */
   async setCeiling(bytes: number): Promise<MachineSettings> {
     if (bytes < LOWEST_CEILING || bytes > totalmem()) {
-      const gib = (value: number): string => `${(value / 2 ** 30).toFixed(1)} GB`;
-      const detail = `Hone can be held to between ${gib(LOWEST_CEILING)} and ${gib(totalmem())} of memory.`;
+      // Rounded inwards, so that what is named can be set.
+      const least = `${(Math.ceil(LOWEST_CEILING / 1e8) / 10).toFixed(1)} GB`;
+      const most = `${(Math.floor(totalmem() / 1e8) / 10).toFixed(1)} GB`;
+      const detail = `Hone can be held to between ${least} and ${most} of memory.`;
       throw new UserError(400, 'No such ceiling', detail);
     }
     await this.database

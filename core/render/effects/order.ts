@@ -62,3 +62,9 @@ export function usualPlace(effects: readonly Pick<Effect, 'kind'>[], kind: Effec
   const later = effects.findIndex((each) => isEffectKind(each.kind) && rankOf(each.kind) > rank);
   return later < 0 ? effects.length : later;
 }
+
+/** The effects that are done, in their order: those that are known and enabled. */
+export const effectsDone = (effects: readonly Effect[] = []): readonly KnownEffect[] =>
+  executionOrder(
+    effects.filter((effect): effect is KnownEffect => effect.enabled && isEffectKind(effect.kind)),
+  );

@@ -1,4 +1,3 @@
-import { executionOrder } from './order.js';
 import { number as numberSchema, object, string, ValidationError, type ObjectSchema } from 'yup';
 import { valueAt, type Effect, type EffectValue, type Timeline } from '../../timeline/index.js';
 import { definitionOf, EFFECT_KINDS, isEffectKind, type EffectKind } from './catalogue.js';
@@ -8,12 +7,6 @@ import type { Parameter } from './definition.js';
 export interface KnownEffect extends Effect {
   readonly kind: EffectKind;
 }
-
-/** The effects that are done, in their order: those that are known and enabled. */
-export const effectsDone = (effects: readonly Effect[] = []): readonly KnownEffect[] =>
-  executionOrder(
-    effects.filter((effect): effect is KnownEffect => effect.enabled && isEffectKind(effect.kind)),
-  );
 
 const parameterOf = (effect: KnownEffect, name: string): Parameter => {
   const parameter = definitionOf(effect.kind).parameters[name];

@@ -8,7 +8,7 @@ describe('quantities', () => {
     expect(bytes(780_000_000)).toBe('780 MB');
     expect(bytes(12_441_600)).toBe('12.4 MB');
     expect(bytes(512)).toBe('512 bytes');
-    expect(bitRate(57_218_838)).toBe('57.2 Mbit/s');
+    expect(bitRate(57_218_838)).toBe('57.2 Mbit/s (7.15 MB/s)');
     expect(milliseconds(41.6667)).toBe('41.7 ms');
     expect(milliseconds(5160)).toBe('5.16 s');
     expect(milliseconds(null)).toBe('–');

@@ -23,7 +23,8 @@ import { bytes, count, framesPerSecond, pixels, rateText, wait } from '../format
 import { figureRows, machineLines } from '../formatting/rig-words';
 import { StageBars } from '../work/stage-bars';
 
-const GIB = 2 ** 30;
+/** Bytes of a gigabyte, as on all pages (IEC 80000-13). */
+const GB = 1e9;
 
 /** The machine as Hone knows it: what each stage can do, every figure with where it comes from, and stand-ins. */
 @Component({
@@ -122,10 +123,10 @@ export class RigPage {
   readonly settings = computed(() => this.state().settings);
   readonly ceilingGb = computed(() => {
     const settings = this.settings();
-    return settings ? Math.round((10 * settings.memoryCeilingBytes) / GIB) / 10 : 0;
+    return settings ? Math.round((10 * settings.memoryCeilingBytes) / GB) / 10 : 0;
   });
-  readonly mostGb = computed(() => Math.floor((10 * (this.settings()?.memoryBytes ?? 0)) / GIB) / 10);
-  readonly leastGb = LOWEST_CEILING / GIB;
+  readonly mostGb = computed(() => Math.floor((10 * (this.settings()?.memoryBytes ?? 0)) / GB) / 10);
+  readonly leastGb = Math.ceil((10 * LOWEST_CEILING) / GB) / 10;
   readonly shareText = computed(() => {
     const settings = this.settings();
     if (!settings) return '';
@@ -181,6 +182,6 @@ export class RigPage {
   setCeiling(event: Event): void {
     const value = Number((event.target as HTMLInputElement).value);
     if (Number.isFinite(value))
-      this.store.dispatch(RigActions.ceilingChosen({ memoryCeilingBytes: Math.round(value * GIB) }));
+      this.store.dispatch(RigActions.ceilingChosen({ memoryCeilingBytes: Math.round(value * GB) }));
   }
 }

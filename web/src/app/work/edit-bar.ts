@@ -7,6 +7,7 @@ import type { ProjectRevision } from '@hone/core/api';
 import { Api, sentenceOf } from '../api/api';
 import { ImportDialog } from '../interchange/import-dialog';
 import { TimelineFiles } from '../interchange/timeline-files';
+import { Shortcuts } from '../shortcuts/shortcuts';
 import { EditActions, ProjectActions } from '../state/actions';
 import { editingFeature } from '../state/editing.feature';
 import { projectFeature } from '../state/features';
@@ -30,6 +31,7 @@ export class EditBar {
   /** Timelines that can be opened again, the newest first. */
   readonly revisions = signal<readonly ProjectRevision[]>([]);
   readonly editor = inject(TimelineEditor);
+  readonly shortcuts = inject(Shortcuts);
   readonly snapping = this.store.selectSignal(editingFeature.selectSnapping);
   readonly effectsOpen = this.store.selectSignal(editingFeature.selectEffectsOpen);
   private readonly past = this.store.selectSignal(projectFeature.selectPast);

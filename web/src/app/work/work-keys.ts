@@ -4,6 +4,7 @@ import { cutsOf } from '@hone/core/render';
 import { toNumber } from '@hone/core/time';
 import { Store } from '@ngrx/store';
 import { Playback } from '../playback/playback';
+import { Shortcuts, type Command } from '../shortcuts/shortcuts';
 import { EditActions, ProjectActions } from '../state/actions';
 import { selectLength, selectPlan, selectTuning } from '../state/selectors';
 import { TimelineEditor } from './timeline-editor';
@@ -20,6 +21,7 @@ export class WorkKeys {
   private readonly playback = inject(Playback);
   private readonly range = inject(TimelineRange);
   private readonly editor = inject(TimelineEditor);
+  private readonly shortcuts = inject(Shortcuts);
   private readonly plan = this.store.selectSignal(selectPlan);
   private readonly length = this.store.selectSignal(selectLength);
   private readonly tuning = this.store.selectSignal(selectTuning);
@@ -31,31 +33,34 @@ export class WorkKeys {
     l: () => this.playback.shuttle(1),
     i: () => this.playback.mark('in'),
     o: () => this.playback.mark('out'),
-    u: () => this.playback.mark('none'),
     delete: ({ shiftKey }) => this.editor.remove(shiftKey),
     backspace: ({ shiftKey }) => this.editor.remove(shiftKey),
-    h: () => this.editor.split(),
-    y: () => this.editor.toggle(),
-    p: () => this.editor.mark(),
-    x: () => this.editor.putTransition('crossfade'),
-    e: () => this.store.dispatch(EditActions.effectsTurned()),
-    g: () => this.store.dispatch(EditActions.snappingTurned()),
-    ',': () => this.editor.trim('start'),
-    '.': () => this.editor.trim('end'),
     escape: () => this.editor.choose([]),
-    c: () => this.toggleCopies(),
-    '[': () => this.scale(-1),
-    ']': () => this.scale(1),
-    '+': () => this.range.zoom(0.5, this.playback.playhead),
-    '=': () => this.range.zoom(0.5, this.playback.playhead),
-    '-': () => this.range.zoom(2, this.playback.playhead),
-    '0': () => this.range.whole(),
     arrowleft: ({ shiftKey }) => this.playback.step(shiftKey ? -this.second() : -1),
     arrowright: ({ shiftKey }) => this.playback.step(shiftKey ? this.second() : 1),
     home: () => this.playback.seek(0),
     end: () => this.playback.seek(this.length() - 1),
     arrowup: () => this.toCut(-1),
     arrowdown: () => this.toCut(1),
+  };
+
+  /** Those whose key the user can choose. */
+  private readonly commands: Readonly<Record<Command, () => void>> = {
+    clearInOut: () => this.playback.mark('none'),
+    split: () => this.editor.split(),
+    crossfade: () => this.editor.putTransition('crossfade'),
+    trimStart: () => this.editor.trim('start'),
+    trimEnd: () => this.editor.trim('end'),
+    disable: () => this.editor.toggle(),
+    marker: () => this.editor.mark(),
+    effects: () => this.store.dispatch(EditActions.effectsTurned()),
+    snapping: () => this.store.dispatch(EditActions.snappingTurned()),
+    copies: () => this.toggleCopies(),
+    lowerScale: () => this.scale(-1),
+    higherScale: () => this.scale(1),
+    zoomIn: () => this.range.zoom(0.5, this.playback.playhead),
+    zoomOut: () => this.range.zoom(2, this.playback.playhead),
+    zoomWhole: () => this.range.whole(),
   };
 
   /** With Ctrl, or the command key. */
@@ -78,7 +83,11 @@ export class WorkKeys {
   private actionOf(event: KeyboardEvent): ((event: KeyboardEvent) => void) | undefined {
     const key = event.key.toLowerCase();
     if (event.ctrlKey || event.metaKey) return event.altKey ? undefined : this.withControl[key];
-    return (event.altKey ? this.withAlt : this.actions)[key];
+    if (event.altKey) return this.withAlt[key];
+    // Where plus needs Shift, the key without it does the same.
+    const command =
+      this.shortcuts.commandOf(key) ?? (key === '=' ? this.shortcuts.commandOf('+') : undefined);
+    return command === undefined ? this.actions[key] : this.commands[command];
   }
 
   press(event: KeyboardEvent): void {
