@@ -85,8 +85,8 @@ export class EffectPanel {
 
   private readonly pictures = computed(() => this.chosenOf('picture'));
   readonly fades = [
-    { end: 'in', name: 'Sound comes in' },
-    { end: 'out', name: 'and goes in' },
+    { end: 'in', name: 'Fade in' },
+    { end: 'out', name: 'Fade out' },
   ] as const;
   private readonly sounds = computed(() => this.chosenOf('sound'));
   /** The sound clip whose fades are shown. */

@@ -3,9 +3,9 @@ import type { Ease } from '@hone/core/timeline';
 
 /** How a value goes on to the next keyframe. */
 export const EASE_NAMES: Readonly<Record<Ease, string>> = {
-  linear: 'then evenly',
-  smooth: 'then gently',
-  hold: 'then all at once',
+  linear: 'Linear',
+  smooth: 'Ease in and out',
+  hold: 'Hold',
 };
 
 /** What an editor should know of an effect before it is used. */

@@ -19,6 +19,7 @@ import { COMMANDS, keyLabel, Shortcuts, type Command } from './shortcuts';
       padding: 1px 7px;
       border: 1px solid var(--mat-sys-outline);
       border-radius: 4px;
+      white-space: nowrap;
     }
     .key {
       color: inherit;
