@@ -4,6 +4,7 @@ import { readOtio, relinkable, relinked } from '@hone/core/interchange';
 import { rational } from '@hone/core/time';
 import type { FrameSize, Timeline } from '@hone/core/timeline';
 import type { RunningServer } from '@hone/server';
+import { UHD } from './case-tracks.js';
 import { waitForJobs } from './footage.js';
 
 /** Timelines that were found in a folder, in a project of their own. */
@@ -12,8 +13,6 @@ export interface FolderCases {
   readonly size: FrameSize;
   readonly timelines: readonly { readonly name: string; readonly timeline: Timeline }[];
 }
-
-const UHD = { width: 3840, height: 2160 };
 
 /**
  * Takes all sources and `.otio` files of a folder into a new project.

@@ -2,7 +2,8 @@ import { DEMO_SHOTS } from '@hone/demo';
 import type { CopyDivisor } from '@hone/core/media';
 import type { PreviewScale } from '@hone/core/levers';
 import { rational, type Rational } from '@hone/core/time';
-import type { Clip, Effect, Timeline, Track, Transition } from '@hone/core/timeline';
+import type { Effect, Timeline, Track } from '@hone/core/timeline';
+import { effect, pictureTrack, UHD } from './case-tracks.js';
 
 /** A timeline that is played for real, and how. */
 export interface PredictCase {
@@ -23,48 +24,25 @@ export const CASE_COPIES: readonly (readonly [shot: string, divisor: CopyDivisor
 ];
 
 const { mill, pit, drone, workshop, table } = DEMO_SHOTS;
-const UHD = { width: 3840, height: 2160 };
 const R24 = rational(24);
 const R60 = rational(60_000, 1001);
 
 type IdOf = (shot: string) => string;
 /** Which shot, from which second of it, for how many frames. */
-type Cut = readonly [shot: string, second: number, frames: number, effects?: readonly Effect[]];
+type Shot = readonly [shot: string, second: number, frames: number, effects?: readonly Effect[]];
 
-function row(id: string, cuts: readonly Cut[], idOf: IdOf, fade = 0): Track {
-  let start = 0;
-  const transitions: Transition[] = [];
-  const clips = cuts.map(([shot, second, length, effects], index): Clip => {
-    const clip: Clip = {
-      id: `${id}-${index}`,
-      name: shot,
-      sourceId: idOf(shot),
-      start,
-      length,
-      sourceIn: rational(Math.round(1000 * second), 1000),
-      enabled: true,
-      ...(effects ? { effects } : {}),
-    };
-    if (fade && index)
-      transitions.push({ id: `${id}-t${index}`, kind: 'crossfade', at: start, before: fade, after: fade });
-    start += length;
-    return clip;
-  });
-  return { id, kind: 'picture', name: id, enabled: true, clips, transitions };
-}
+const row = (id: string, cuts: readonly Shot[], idOf: IdOf, fade = 0): Track =>
+  pictureTrack(
+    id,
+    cuts.map(([name, second, frames, effects]) => ({ name, sourceId: idOf(name), second, frames, effects })),
+    fade,
+  );
 
 const timelineOf = (tracks: readonly Track[], rate: Rational = R24, size = UHD): Timeline => ({
   rate,
   startFrame: 0,
   size,
   tracks,
-});
-
-const effect = (kind: string, values: Effect['values'] = {}): Effect => ({
-  id: `e-${kind}`,
-  kind,
-  enabled: true,
-  values,
 });
 
 /** Played for practice before anything is predicted: each stage is heavy in one of them. */
@@ -93,17 +71,17 @@ export const practice = (idOf: IdOf): PredictCase[] => [
 
 /** Timelines that differ in what holds them back, if anything does. */
 export function predictCases(idOf: IdOf): PredictCase[] {
-  const one = (cuts: readonly Cut[], rate = R24, fade = 0): Timeline =>
+  const one = (cuts: readonly Shot[], rate = R24, fade = 0): Timeline =>
     timelineOf([row('p', cuts, idOf, fade)], rate);
   // Long enough that a group of pictures more or less does not decide, and never beyond the end of a source.
-  const twice = (cuts: readonly Cut[]): readonly Cut[] => [...cuts, ...cuts];
+  const twice = (cuts: readonly Shot[]): readonly Shot[] => [...cuts, ...cuts];
   const long = twice([
     [mill, 2, 60],
     [pit, 1, 48],
     [mill, 7, 60],
     [drone, 1, 48],
   ]);
-  const quick = Array.from({ length: 24 }, (_, at): Cut => [at % 2 ? pit : mill, 1 + (at % 3), 18]);
+  const quick = Array.from({ length: 24 }, (_, at): Shot => [at % 2 ? pit : mill, 1 + (at % 3), 18]);
   const rapids = [...twice([[pit, 0, 112]]), [pit, 0, 112]] as const;
   const take = (at: number): Track => row(`take${at}`, [[at % 2 ? mill : pit, 1 + at * 0.5, 192]], idOf);
   return [

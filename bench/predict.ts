@@ -37,6 +37,7 @@ import {
   withBrowser,
   withPage,
 } from './browser.js';
+import { UHD } from './case-tracks.js';
 import { middle } from './figures.js';
 import { askForCopy, startEmpty, startWithFootage, waitForJobs } from './footage.js';
 import { readFolder } from './folder-cases.js';
@@ -154,7 +155,6 @@ async function ofRandom(known: Played, count: number, seed: number): Promise<Pla
   }
 }
 
-const UHD = { width: 3840, height: 2160 };
 const COPIED_SOURCES = 3;
 
 async function ofFolder(folder: string): Promise<readonly Compared[]> {
@@ -307,22 +307,23 @@ async function compare(
     planned: null,
   });
   const beside = concurrencyOf(prediction.work.preview.graph, prediction.workload.decodeWorkers);
-  const seen = mostOften(
+  const measuredStage = mostOften(
     usual.map((play) => limitingStage(play.log, play.summary, timeline.rate, beside)?.stage ?? null),
   );
-  const foretold = limitingStage(prediction.log, prediction.summary, timeline.rate, beside)?.stage ?? null;
+  const predictedStage =
+    limitingStage(prediction.log, prediction.summary, timeline.rate, beside)?.stage ?? null;
   const stage = top?.kind === 'plays' ? null : (top?.stage ?? null);
   console.log(
-    `${name}: predicted ${said.toFixed(1)} (${top?.kind}, cores ${(100 * prediction.coreUse).toFixed(0)} %), measured ${was.toFixed(1)} (${seen ?? 'plays'}) of ${rate.toFixed(1)}, error ${error.toFixed(3)}, plays ${all.map((play) => `${shown(play).toFixed(1)}${isCalm(play) ? '' : ' (disturbed)'}`).join(' ')}${served ? ', decoded by the server' : ''}`,
+    `${name}: predicted ${said.toFixed(1)} (${top?.kind}, cores ${(100 * prediction.coreUse).toFixed(0)} %), measured ${was.toFixed(1)} (${measuredStage ?? 'plays'}) of ${rate.toFixed(1)}, error ${error.toFixed(3)}, plays ${all.map((play) => `${shown(play).toFixed(1)}${isCalm(play) ? '' : ' (disturbed)'}`).join(' ')}${served ? ', decoded by the server' : ''}`,
   );
   console.log(`   ${stagesOf(prediction.summary, summary)}`);
   return {
     error,
     errorsOfPlays: plays.map((play) => Math.abs(said - shown(play)) / rate),
     apart: plays.map((play) => Math.abs(was - shown(play)) / rate),
-    isRightCause: stage === seen,
+    isRightCause: stage === measuredStage,
     droppedShare: 1 - Math.min(said, was) / rate,
-    isSameFinding: seen === foretold,
+    isSameFinding: measuredStage === predictedStage,
     calibration: plays
       .filter(isCalm)
       .reduce(

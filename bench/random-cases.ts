@@ -1,8 +1,9 @@
 import type { PreviewScale } from '@hone/core/levers';
 import { SIMULATED_DRIVES } from '@hone/core/rig';
 import { rational, type Rational } from '@hone/core/time';
-import type { Clip, Effect, FrameSize, Timeline, Track, Transition } from '@hone/core/timeline';
+import type { Effect, FrameSize, Timeline, Track } from '@hone/core/timeline';
 import { randomInt, randomUniform } from 'd3-random';
+import { effect, pictureTrack, type Cut } from './case-tracks.js';
 import type { PredictCase } from './predict-cases.js';
 import { pick, type Random } from './random-sources.js';
 
@@ -118,53 +119,23 @@ function row(
   { random, rate, sources }: Build,
   id: string,
   frames: readonly number[],
-  {
-    fade = 0,
-    speed = rational(1),
-    effects,
-  }: { fade?: number; speed?: Rational; effects?: readonly Effect[] } = {},
+  { fade = 0, speed, effects }: { fade?: number; speed?: Rational; effects?: readonly Effect[] } = {},
 ): Track {
   const perSecond = rate.num / rate.den;
-  const pace = speed.num / speed.den;
-  let start = 0;
-  const transitions: Transition[] = [];
-  const clips = frames.map((wanted, index): Clip => {
-    const source = pick(random, sources);
+  const pace = speed ? speed.num / speed.den : 1;
+  const cuts = frames.map((wanted): Cut => {
+    const { id: sourceId, name, seconds } = pick(random, sources);
     // With room before and behind for transitions, and never beyond the ends of the source.
     const room = (2 * fade) / perSecond + 0.1;
-    const most = Math.floor(((source.seconds - room - 0.2) * perSecond) / Math.abs(pace));
+    const most = Math.floor(((seconds - room - 0.2) * perSecond) / Math.abs(pace));
     const length = Math.min(wanted, most);
     const used = (length / perSecond) * Math.abs(pace);
-    const first = randomUniform.source(random)(
-      room / 2,
-      Math.max(room / 2, source.seconds - used - room / 2 - 0.1),
-    )();
-    const at = pace < 0 ? first + used : first;
-    const clip: Clip = {
-      id: `${id}-${index}`,
-      name: source.name,
-      sourceId: source.id,
-      start,
-      length,
-      sourceIn: rational(Math.round(1000 * at), 1000),
-      enabled: true,
-      ...(pace === 1 ? {} : { speed }),
-      ...(effects ? { effects } : {}),
-    };
-    if (fade && index)
-      transitions.push({ id: `${id}-t${index}`, kind: 'crossfade', at: start, before: fade, after: fade });
-    start += length;
-    return clip;
+    const last = Math.max(room / 2, seconds - used - room / 2 - 0.1);
+    const first = randomUniform.source(random)(room / 2, last)();
+    return { name, sourceId, second: pace < 0 ? first + used : first, frames: length, speed, effects };
   });
-  return { id, kind: 'picture', name: id, enabled: true, clips, transitions };
+  return pictureTrack(id, cuts, fade);
 }
-
-const effect = (kind: string, values: Effect['values'] = {}): Effect => ({
-  id: `e-${kind}`,
-  kind,
-  enabled: true,
-  values,
-});
 
 const smaller = (random: Random): Effect =>
   effect('transform', random() < 0.5 ? { scale: 50, across: 20 } : { opacity: 60 });

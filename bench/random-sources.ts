@@ -21,12 +21,7 @@ interface Coding {
   readonly name: string;
   readonly extension: string;
   readonly pixelFormats: readonly string[];
-  readonly encode: (choice: {
-    group: number;
-    between: number;
-    quality: number;
-    size: FrameSize;
-  }) => readonly string[];
+  readonly encode: (choice: Choice) => readonly string[];
   /** Whether pictures refer to others. */
   readonly isLong: boolean;
   readonly mostHeight?: number;
@@ -37,8 +32,23 @@ const long = (group: number, between: number): string[] => ['-g', String(group),
 const quality = (least: number, most: number, share: number): number =>
   Math.round(least + share * (most - least));
 
+interface Choice {
+  /** Frames from key frame to key frame, and pictures between those that they refer to. */
+  readonly group: number;
+  readonly between: number;
+  /** 0 for the best, 1 for the worst. */
+  readonly quality: number;
+  readonly size: FrameSize;
+}
+
 /** Cameras rarely write more. */
 const MOST_BITS = ['-maxrate', '150M', '-bufsize', '75M'];
+
+/** @param best constant rate factor of the best quality, and of the worst */
+const h264 = (best: number, worst: number, { group, between, quality: share }: Choice): string[] => [
+  ...['-c:v', 'libx264', '-preset', 'superfast', '-crf', String(quality(best, worst, share)), ...MOST_BITS],
+  ...long(group, between),
+];
 
 const CODINGS: readonly Coding[] = [
   {
@@ -46,20 +56,14 @@ const CODINGS: readonly Coding[] = [
     extension: 'mp4',
     pixelFormats: ['yuv420p', 'yuv420p', 'yuvj420p'],
     isLong: true,
-    encode: ({ group, between, quality: share }) => [
-      ...['-c:v', 'libx264', '-preset', 'superfast', '-crf', String(quality(16, 30, share)), ...MOST_BITS],
-      ...long(group, between),
-    ],
+    encode: (choice) => h264(16, 30, choice),
   },
   {
     name: 'H.264 of more depth or chroma',
     extension: 'mov',
     pixelFormats: ['yuv420p10le', 'yuv422p', 'yuv422p10le', 'yuv444p'],
     isLong: true,
-    encode: ({ group, between, quality: share }) => [
-      ...['-c:v', 'libx264', '-preset', 'superfast', '-crf', String(quality(16, 28, share)), ...MOST_BITS],
-      ...long(group, between),
-    ],
+    encode: (choice) => h264(16, 28, choice),
   },
   {
     name: 'HEVC',

@@ -1,5 +1,5 @@
 import { array, boolean, number, object, string, type ObjectSchema } from 'yup';
-import type { FrameSize } from '../timeline/index.js';
+import { evenSide, type FrameSize } from '../timeline/index.js';
 
 /** The divisor between working size and preview pixels. */
 export type PreviewScale = 1 | 2 | 4 | 8 | 16;
@@ -43,12 +43,10 @@ export const tuningSchema: ObjectSchema<Tuning> = object({
   bypass: array(string<Bypassable>().strict().oneOf(BYPASSABLE).required()).strict().max(6).optional(),
 }).noUnknown();
 
-const even = (value: number): number => Math.max(2, 2 * Math.round(value / 2));
-
 /** The frame that is worked in: the timeline's own, or a smaller one of its shape. */
 export function workingSize(full: FrameSize, { workingLines }: Pick<Tuning, 'workingLines'>): FrameSize {
   if (workingLines === undefined || workingLines >= full.height) return full;
-  return { width: even((full.width * workingLines) / full.height), height: even(workingLines) };
+  return { width: evenSide((full.width * workingLines) / full.height), height: evenSide(workingLines) };
 }
 
 /** Pixels of the preview of a timeline of size `full`, while it plays or stands still. */
@@ -57,5 +55,5 @@ export const previewPixels = (full: FrameSize, tuning: Tuning, when: 'playing' |
 
 /** Pixels of the preview: the working size divided, each side rounded to even. */
 export function previewSize(working: FrameSize, scale: PreviewScale): FrameSize {
-  return { width: even(working.width / scale), height: even(working.height / scale) };
+  return { width: evenSide(working.width / scale), height: evenSide(working.height / scale) };
 }

@@ -1,4 +1,4 @@
-import type { FrameSize } from '../timeline/index.js';
+import { evenSide, type FrameSize } from '../timeline/index.js';
 import { straightAlpha } from './alpha.js';
 import { deinterlacing, scaleColours, shownSize, type PictureFacts } from './facts.js';
 
@@ -56,11 +56,9 @@ export const codedSize = ({ width, height, alphaRow: row }: CopyLayout): FrameSi
   height: row === null ? height : 2 * row,
 });
 
-const even = (value: number): number => Math.max(2, 2 * Math.round(value / 2));
-
 /** Size of the copy of a source: each side divided and rounded to even, so that the shape stays to the pixel pair. */
 export function copySize(source: FrameSize, divisor: CopyDivisor): FrameSize {
-  return { width: even(source.width / divisor), height: even(source.height / divisor) };
+  return { width: evenSide(source.width / divisor), height: evenSide(source.height / divisor) };
 }
 
 /**

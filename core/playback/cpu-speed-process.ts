@@ -2,7 +2,7 @@ import { normalOf, randomOf } from './random.js';
 
 /** For so long a machine is equally fast, ms. */
 const STEP_MS = 100;
-/** How long it takes until it is as fast or slow as ever, by and large, ms. */
+/** Correlation time: after this long, speed is nearly independent of what it was, ms. */
 export const SPEED_CORRELATION_MS = 1000;
 const KEPT = Math.exp(-STEP_MS / SPEED_CORRELATION_MS);
 

@@ -202,7 +202,7 @@ describe('a machine that is shared', () => {
     // The other one is slowed down to five sixths meanwhile, and not at all when it is alone.
     two.finish();
     expect(two.now).toBeCloseTo(30 + 1000 - 25);
-    // Who wants but a tenth of a core is not in anybody's way, nor anybody in its.
+    // A job that wants a tenth of a core slows no other down, and no other slows it down.
     const full = new ProcessorSharing(1, 3);
     full.setWidth(0, 0.1);
     full.begin(0, 10);

@@ -30,7 +30,7 @@ export interface RunFacts {
   /** The rig that it was measured on, and a simulated drive that media were read through. */
   readonly rigId: string | null;
   readonly driveId: string | null;
-  /** What was predicted for these frames before they were played; null when nothing was. */
+  /** Prediction for these frames, made before the run; null without one. */
   readonly predicted: PredictedFigures | null;
   /**
    * Share of all cores that other programs, or the host of a virtual machine, took meanwhile, 0 to 1; null where the

@@ -110,7 +110,7 @@ describe('what runs teach', () => {
     expect(decodeFactorOf(after, 'long')).toBeCloseTo(1, 6);
   });
 
-  it('tells how far something else is foretold from what is played after something else, not once more', () => {
+  it('learns the error of predictions from runs of other clips, and not from the same run again', () => {
     const play = (names: readonly string[]): number => {
       let calibration = UNCALIBRATED;
       for (const name of names) {

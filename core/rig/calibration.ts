@@ -96,7 +96,7 @@ export function calibrate(
   const isKnown = played.every((coding) =>
     known.some((each) => each.coding === coding && each.variance < KNOWN_VARIANCE),
   );
-  // The same once more shows how the machine is today, and nothing of how well something else is foretold.
+  // A repeated run shows the speed of the machine today, and not the error of predictions of other clips.
   const lastPlayed = nameOf(passages, measured);
   const isNew = lastPlayed !== calibration.lastPlayed;
   const unsteadiness = updateVariability(

@@ -4,3 +4,4 @@ export * from './schema.js';
 export * from './timeline-print.js';
 export * from './whole-sources.js';
 export * from './edits/index.js';
+export * from './even-side.js';

@@ -24,7 +24,7 @@ export interface Foreign {
   readonly nest?: string | undefined;
   /** Of a clip: the media that the file named besides, and which of them was in use. */
   readonly media?: ForeignMedia | undefined;
-  /** Of a timeline: what was said of the stack that holds its tracks. */
+  /** Of a timeline: metadata of the stack that holds its tracks. */
   readonly stack?: Omit<Foreign, 'stack'> | undefined;
 }
 

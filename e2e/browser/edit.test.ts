@@ -4,8 +4,9 @@ import type { Clip, Timeline } from '@hone/core/timeline';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { accessibilityFaults } from '../fixtures/accessible.js';
 import { TestBrowser } from '../fixtures/browser.js';
-import { makeCutProject, type CutProject, type NamedCut } from '../fixtures/cut-project.js';
-import { TestServer } from '../fixtures/server.js';
+import type { CutProject, NamedCut } from '../fixtures/cut-project.js';
+import { openCutProject, type OpenCutProject } from '../fixtures/open-cut-project.js';
+import type { TestServer } from '../fixtures/server.js';
 
 const CUTS: readonly NamedCut[] = [
   ['long24', rational(1), 48],
@@ -24,6 +25,7 @@ describe('the timeline', () => {
   let server: TestServer;
   let browser: TestBrowser;
   let made: CutProject;
+  let opened: OpenCutProject;
   const kept = async (): Promise<Timeline> =>
     (await server.get<Project>(`projects/${made.project.id}`)).timeline;
   const line = (clips: readonly Clip[]): string[] =>
@@ -56,17 +58,11 @@ describe('the timeline', () => {
   };
 
   beforeAll(async () => {
-    server = await TestServer.start();
-    made = await makeCutProject(server, 'Edits', CUTS);
-    await server.settle(made.project.id);
-    browser = await TestBrowser.open(server.url);
-    await browser.waitForPicture();
+    opened = await openCutProject('Edits', CUTS);
+    ({ server, browser, made } = opened);
   });
 
-  afterAll(async () => {
-    await browser.close();
-    await server.stop();
-  });
+  afterAll(() => opened.close());
 
   it('chooses clips by a press, by a box and by kind', async () => {
     expect(await chosen()).toBe('No clip selected');
@@ -128,38 +124,6 @@ describe('the timeline', () => {
     await becomes(['cut 0 0+48', 'cut 1 48+12', 'cut 1 60+36', 'cut 2 96+48']);
     await expect.poll(async () => (await kept()).tracks[1]!.clips.length).toBe(2);
     await takeBack();
-  });
-
-  it('goes by the keys that the user has chosen', async () => {
-    const { page } = browser;
-    const key = page.getByTestId('key-split');
-    await page.keyboard.press('?');
-    await key.click();
-    await page.keyboard.press('p');
-    expect(await page.getByTestId('key-problem').innerText()).toContain('P is the key of “Add a marker');
-    await key.click();
-    await page.keyboard.press('k');
-    expect(await page.getByTestId('key-problem').innerText()).toContain('K cannot be changed');
-    await key.click();
-    await page.keyboard.press('s');
-    await expect.poll(() => key.innerText()).toBe('S');
-    expect(await accessibilityFaults(page)).toEqual([]);
-    await page.keyboard.press('Escape');
-    await page.getByRole('heading', { name: 'Keyboard shortcuts' }).waitFor({ state: 'detached' });
-    await browser.goTo(60, 24);
-    await page.keyboard.press('Escape');
-    await page.keyboard.press('s');
-    await becomes(['cut 0 0+48', 'cut 1 48+12', 'cut 1 60+36', 'cut 2 96+48']);
-    await takeBack();
-    expect(await page.getByRole('button', { name: 'Split' }).getAttribute('title')).toBe('S');
-    await page.reload();
-    await browser.waitForPicture();
-    await page.keyboard.press('?');
-    await expect.poll(() => key.innerText()).toBe('S');
-    await page.getByRole('button', { name: 'Restore Hone’s keys' }).click();
-    await expect.poll(() => key.innerText()).toBe('H');
-    await page.keyboard.press('Escape');
-    await page.getByRole('heading', { name: 'Keyboard shortcuts' }).waitFor({ state: 'detached' });
   });
 
   it('turns a clip off, and shows nothing there', async () => {

@@ -155,7 +155,7 @@ describe('the prediction', () => {
     await expect.poll(busy).not.toBe(before);
   });
 
-  it('takes the lever that a cause offers, and then foretells that it plays', async () => {
+  it('takes the lever that a cause offers, and then predicts that it plays', async () => {
     const { page } = browser;
     await server.call('PUT', 'rigs/own', slowRig());
     const other = await makeCutProject(server, 'Answered', [

@@ -14,14 +14,12 @@ import {
 } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Kernels } from '../shared/kernels.js';
-import { alphasAt, planarAt, planarBytes, type Plane, type Planes } from '../shared/picture.js';
+import { aligned, alphasAt, planarAt, planarBytes, type Plane, type Planes } from '../shared/picture.js';
 import type { EffectFiles } from './effect-files.js';
 import { grainTile, tileOffset, TILE_SIDE } from './grain-tile.js';
 
 const TABLE_BYTES = 16 * TABLE_STEPS ** 3;
 const TILE_BYTES = 2 * TILE_SIDE ** 2;
-
-const aligned = (bytes: number): number => (bytes + 63) & ~63;
 
 // Room of the blur kernel, and two planes for what it gives out: of luma and of alpha.
 const softBytes = ({ width, height }: FrameSize): number => aligned(width * height);

@@ -1,7 +1,15 @@
 import { isKeyed, type KnownEffect, type Stage } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Kernels } from '../shared/kernels.js';
-import { alphaBytes, alphasAt, planarAt, planarBytes, type Plane } from '../shared/picture.js';
+import {
+  aligned,
+  alphaBytes,
+  alphasAt,
+  overlapOf,
+  planarAt,
+  planarBytes,
+  type Plane,
+} from '../shared/picture.js';
 import {
   SHAPE_BYTES,
   MasksAndTransforms,
@@ -34,8 +42,6 @@ export function changesByFrame(stages: StagedPictures['stages']): boolean {
 
 const changesPixels = (effect: KnownEffect): boolean =>
   effect.kind === 'grain' || (effect.kind === 'title' && isKeyed(effect, 'opacity'));
-
-const aligned = (bytes: number): number => (bytes + 63) & ~63;
 
 const bytesWithAlpha = ({ width, height }: FrameSize): number =>
   planarBytes(width, height) + alphaBytes(width, height);
@@ -148,9 +154,7 @@ export class PictureStages {
   /** Copies the part of a plane that lies within a frame, or fills it with 255. */
   private copyInto(source: Plane, target: Plane, x: number, y: number, shift: 0 | 1, isFilled = false): void {
     const [left, top] = [x >> shift, y >> shift];
-    const [column, row] = [Math.max(0, -left), Math.max(0, -top)];
-    const width = Math.min(source.width, target.width - left) - column;
-    const height = Math.min(source.height, target.height - top) - row;
+    const { column, row, width, height } = overlapOf(source, target, left, top);
     if (width <= 0) return;
     const bytes = new Uint8Array(this.memory.buffer);
     for (let line = row; line < row + height; line++) {

@@ -1,4 +1,4 @@
-import type { FrameSize } from '@hone/core/timeline';
+import { evenSide, type FrameSize } from '@hone/core/timeline';
 import { Control } from '../shared/control.js';
 import { loadKernels, type Kernels } from '../shared/kernels.js';
 import {
@@ -180,9 +180,8 @@ class DecodeWorker {
 
 /** The size in which the server is asked for frames: never more pixels than the source has. */
 function servedSize({ target, file: { shownSize } }: StreamSpec): FrameSize {
-  const even = (value: number): number => Math.max(2, 2 * Math.round(value / 2));
   return target.width * target.height > shownSize.width * shownSize.height
-    ? { width: even(shownSize.width), height: even(shownSize.height) }
+    ? { width: evenSide(shownSize.width), height: evenSide(shownSize.height) }
     : target;
 }
 

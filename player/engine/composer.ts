@@ -1,7 +1,7 @@
 import { videoColour, type KnownEffect, type Mix } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Kernels } from '../shared/kernels.js';
-import { planarAt, planarBytes, type Plane } from '../shared/picture.js';
+import { overlapOf, planarAt, planarBytes, type Plane } from '../shared/picture.js';
 import { MasksAndTransforms, type ShapedPicture, type MaskMemory } from '../shared/masks-transforms.js';
 import type { ReadyPicture } from './stream-set.js';
 
@@ -81,10 +81,7 @@ export class Composer {
     const plane = planes[index]!;
     const shift = index === 0 ? 0 : 1;
     const [left, top] = [x >> shift, y >> shift];
-    // The part of it that lies within the frame.
-    const [column, row] = [Math.max(0, -left), Math.max(0, -top)];
-    const width = Math.min(plane.width, target.width - left) - column;
-    const height = Math.min(plane.height, target.height - top) - row;
+    const { column, row, width, height } = overlapOf(plane, target, left, top);
     if (width <= 0 || height <= 0) return;
     const from = row * plane.stride + column;
     const to = target.address + (top + row) * target.stride + left + column;

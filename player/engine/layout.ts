@@ -13,7 +13,7 @@ import { reductionBytes } from '../decode/reduce-frame.js';
 import { Workspace } from '../decode/workspace.js';
 import { FIRST_FREE, PAGE } from '../shared/kernels.js';
 import type { DecodeRoom } from '../shared/messages.js';
-import { planarBytes } from '../shared/picture.js';
+import { aligned, planarBytes } from '../shared/picture.js';
 import type { ComposeRoom } from './composer.js';
 import { SHAPE_BYTES } from '../shared/masks-transforms.js';
 import { MOST_SLATES } from './slates.js';
@@ -28,8 +28,6 @@ export interface Layout {
   readonly decodeRooms: readonly DecodeRoom[];
   readonly totalBytes: number;
 }
-
-const aligned = (bytes: number): number => (bytes + 63) & ~63;
 
 /**
  * @param decoders number of decode workers

@@ -5,7 +5,7 @@ import { EffectFiles } from '../decode/effect-files.js';
 import { effectBytes, PictureEffects } from '../decode/picture-effects.js';
 import { SHAPE_BYTES, MasksAndTransforms } from '../shared/masks-transforms.js';
 import type { Kernels } from '../shared/kernels.js';
-import { planarBytes } from '../shared/picture.js';
+import { aligned, planarBytes } from '../shared/picture.js';
 import type { KernelTimes } from './messages.js';
 
 const effect = (kind: EffectKind, values: KnownEffect['values'] = {}): KnownEffect => ({
@@ -34,8 +34,6 @@ export function effectRoom(size: FrameSize): number {
   const picture = aligned(planarBytes(size.width, size.height));
   return 6 * picture + SHAPE_BYTES + Math.max(...PIXEL_EFFECTS.map(([, each]) => effectBytes([each], size)));
 }
-
-const aligned = (bytes: number): number => (bytes + 63) & ~63;
 
 /** The player's own functions for effects, timed on the picture that stands at an address. */
 export function effectTimes(

@@ -14,6 +14,30 @@ export function planarBytes(width: number, height: number): number {
   return width * height + 2 * ((width + 1) >> 1) * ((height + 1) >> 1);
 }
 
+/** Bytes up to the next multiple of 64, at which the next thing in memory begins. */
+export const aligned = (bytes: number): number => (bytes + 63) & ~63;
+
+/** The part of a plane that lies within another one. */
+export interface Overlap {
+  /** Where it begins in the plane. */
+  readonly column: number;
+  readonly row: number;
+  /** Nothing lies within where one of them is zero or less. */
+  readonly width: number;
+  readonly height: number;
+}
+
+/** @param left of the plane within the target, and top; below zero where it begins outside */
+export function overlapOf(plane: Plane, target: Plane, left: number, top: number): Overlap {
+  const [column, row] = [Math.max(0, -left), Math.max(0, -top)];
+  return {
+    column,
+    row,
+    width: Math.min(plane.width, target.width - left) - column,
+    height: Math.min(plane.height, target.height - top) - row,
+  };
+}
+
 /** Bytes of the alpha of a picture: a plane for luma, and one of half its sides for chroma. */
 export const alphaBytes = (width: number, height: number): number =>
   width * height + ((width + 1) >> 1) * ((height + 1) >> 1);

@@ -13,7 +13,7 @@ import { Workspace } from '../decode/workspace.js';
 import { Composer, type DrawnLayer } from '../engine/composer.js';
 import { SHAPE_BYTES } from '../shared/masks-transforms.js';
 import { createMemory, FIRST_FREE, loadKernels, PAGE, type Kernels } from '../shared/kernels.js';
-import { planarAt, planarBytes, VIDEO_BT709 } from '../shared/picture.js';
+import { aligned, planarAt, planarBytes, VIDEO_BT709 } from '../shared/picture.js';
 
 /** A picture, 8-bit 4:2:0, and what is done to it in a frame of its clip. */
 export interface PreviewLayer {
@@ -47,7 +47,7 @@ export class PreviewFrame {
     let next = FIRST_FREE;
     const take = (bytes: number): number => {
       const address = next;
-      next += (bytes + 63) & ~63;
+      next += aligned(bytes);
       const missing = next - this.memory.buffer.byteLength;
       if (missing > 0) this.memory.grow(Math.ceil(missing / PAGE));
       return address;

@@ -1,4 +1,4 @@
-import type { Framing, FrameSize } from '../../timeline/index.js';
+import { evenSide, type Framing, type FrameSize } from '../../timeline/index.js';
 import type { Placement } from '../placement.js';
 import { splitStages } from './order.js';
 import { isKeyed, numberAt, textOf, type KnownEffect } from './values.js';
@@ -34,7 +34,6 @@ const MOST_MOVING = 2;
 /** What stands still, likewise: an upright picture that fills a wide frame is more than three times as high. */
 const MOST_STILL = 4;
 
-const even = (value: number): number => Math.max(2, 2 * Math.round(value / 2));
 const evenPlace = (value: number): number => 2 * Math.floor(value / 2);
 
 export const transformOf = (effects: readonly KnownEffect[]): KnownEffect | undefined =>
@@ -55,8 +54,8 @@ export function poseOf(
   const ratio = framing === 'fill' ? Math.max(...ratios) : Math.min(...ratios);
   const natural = { width: picture.width * ratio, height: picture.height * ratio };
   const sized = (scale: number): FrameSize => ({
-    width: even(natural.width * scale),
-    height: even(natural.height * scale),
+    width: evenSide(natural.width * scale),
+    height: evenSide(natural.height * scale),
   });
   const transform = transformOf(effects);
   const scale = transform ? largest(transform, 'scale') / 100 : 1;
