@@ -15,6 +15,7 @@ const profile = mkdtempSync(join(tmpdir(), 'hone-shots-'));
 const browser = await chromium.launchPersistentContext(profile, {
   executablePath: process.env.HONE_CHROMIUM ?? '/usr/bin/chromium',
   args: flags.split(' '),
+  ignoreDefaultArgs: ['--hide-scrollbars'],
   viewport: { width: 1280, height: 800 },
 });
 const page = await browser.newPage();

@@ -164,7 +164,7 @@ describe('the page Rig', () => {
     await page.getByRole('link', { name: 'Work', exact: true }).click();
     expect(await page.getByTestId('simulated').textContent()).toContain(drive.name);
     await page.getByRole('link', { name: 'Rig', exact: true }).click();
-    await choose('drive-choice', 'The real one');
+    await choose('drive-choice', 'No simulation');
     await expect.poll(() => page.getByTestId('simulated').count()).toBe(0);
   });
 

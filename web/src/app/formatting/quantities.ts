@@ -14,11 +14,12 @@ export function bytes(value: number): string {
   return `${value} bytes`;
 }
 
-/** In bits as codecs are told, and in bytes as drives are. */
 export const bitRate = (bitsPerSecond: number): string =>
-  bitsPerSecond < 1e6
-    ? `${rounded(bitsPerSecond / 1e3)} kbit/s`
-    : `${rounded(bitsPerSecond / 1e6)} Mbit/s (${rounded(bitsPerSecond / 8e6)} MB/s)`;
+  bitsPerSecond < 1e6 ? `${rounded(bitsPerSecond / 1e3)} kbit/s` : `${rounded(bitsPerSecond / 1e6)} Mbit/s`;
+
+/** A rate in bits, as codecs are described, and in bytes, as drives are. */
+export const dataRate = (bitsPerSecond: number): string =>
+  `${bitRate(bitsPerSecond)} (${bytes(Math.round(bitsPerSecond / 8))}/s)`;
 
 export function milliseconds(value: number | null): string {
   if (value === null) return '–';

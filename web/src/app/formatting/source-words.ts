@@ -9,7 +9,7 @@ import {
 } from '@hone/core/media';
 import { toNumber, type Rational } from '@hone/core/time';
 import type { PictureOrigin } from '@hone/player';
-import { bitRate, bytes, milliseconds, perCent, pixels } from './quantities';
+import { bytes, dataRate, milliseconds, perCent, pixels } from './quantities';
 
 /** What a picture in the viewer was made from, for the plate under it. */
 export function originText({ choice, decoder }: PictureOrigin): string {
@@ -114,10 +114,10 @@ function structureGroup({ structure }: Source): FactGroup | null {
       ],
       ['Order', structure.reordered ? 'B-frames: decoded in another order than shown' : 'decoded as shown'],
       ...(structure.unreferencedShare ? [unneeded(structure.unreferencedShare)] : []),
-      ['Average', bitRate(structure.averageBitsPerSecond)],
+      ['Average', dataRate(structure.averageBitsPerSecond)],
       [
         'Peak over a second',
-        `${bitRate(structure.peakBitsPerSecond)} at ${structure.peakAtSeconds.toFixed(1)} s`,
+        `${dataRate(structure.peakBitsPerSecond)} at ${structure.peakAtSeconds.toFixed(1)} s`,
       ],
       [
         'A frame',

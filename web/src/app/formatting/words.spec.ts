@@ -1,14 +1,25 @@
 import type { Finding } from '@hone/core/findings';
 import { describe, expect, it } from 'vitest';
 import { findingSentence, findingTitle } from './finding-words';
-import { bitRate, bytes, count, milliseconds, percentOf, pixels, scaleText, wait } from './quantities';
+import {
+  bitRate,
+  dataRate,
+  bytes,
+  count,
+  milliseconds,
+  percentOf,
+  pixels,
+  scaleText,
+  wait,
+} from './quantities';
 
 describe('quantities', () => {
   it('have a unit and at most three significant digits', () => {
     expect(bytes(780_000_000)).toBe('780 MB');
     expect(bytes(12_441_600)).toBe('12.4 MB');
     expect(bytes(512)).toBe('512 bytes');
-    expect(bitRate(57_218_838)).toBe('57.2 Mbit/s (7.15 MB/s)');
+    expect(bitRate(57_218_838)).toBe('57.2 Mbit/s');
+    expect(dataRate(57_218_838)).toBe('57.2 Mbit/s (7.15 MB/s)');
     expect(milliseconds(41.6667)).toBe('41.7 ms');
     expect(milliseconds(5160)).toBe('5.16 s');
     expect(milliseconds(null)).toBe('–');

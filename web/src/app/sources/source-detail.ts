@@ -11,7 +11,7 @@ import { redraw } from '../drawing/redraw';
 import { drawRate, drawWaveform } from '../drawing/source-drawing';
 import { PlayerActions, SourcesActions } from '../state/actions';
 import { factGroups } from '../formatting/source-words';
-import { bitRate } from '../formatting/quantities';
+import { dataRate } from '../formatting/quantities';
 import { StripPicture } from './strip-picture';
 
 const RATE = { top: 0, height: 54 };
@@ -42,7 +42,7 @@ export class SourceDetail {
   readonly chartText = computed(() => {
     const { structure, sound } = this.source();
     const rate = structure
-      ? `Data rate over quarters of a second: average ${bitRate(structure.averageBitsPerSecond)}, peak over a second ${bitRate(structure.peakBitsPerSecond)}`
+      ? `Data rate over quarters of a second: average ${dataRate(structure.averageBitsPerSecond)}, peak over a second ${dataRate(structure.peakBitsPerSecond)}`
       : '';
     return [rate, sound ? 'waveform of its sound below' : ''].filter(Boolean).join('; ');
   });
