@@ -92,11 +92,7 @@ export class Stream {
   enterAt(frame: number): void {
     this.skippedFrames = [];
     this.works = [];
-    this.out = 0;
-    this.outMs = 0;
-    this.read = 0;
-    this.resting = false;
-    this.delayMs = this.passage.restartMs;
+    this.emptyDecoder();
     this.needed = 1;
     this.fedFrame = frame;
     this.fedLeft = 1;
@@ -201,12 +197,17 @@ export class Stream {
     }
     // Whatever is in the decoder lies behind the run that begins now.
     this.runEnd = frame + MOST_TURNED;
+    this.emptyDecoder();
+    this.needed = this.passage.coldDecodes[frame - this.passage.from] ?? 0;
+  }
+
+  /** Drops what is in the decoder, which starts anew elsewhere. */
+  private emptyDecoder(): void {
     this.out = 0;
     this.outMs = 0;
     this.read = 0;
     this.resting = false;
     this.delayMs = this.passage.restartMs;
-    this.needed = this.passage.coldDecodes[frame - this.passage.from] ?? 0;
   }
 
   private feedFrame(frame: number): void {

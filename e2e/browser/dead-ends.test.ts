@@ -57,6 +57,11 @@ describe('ways that led nowhere', () => {
       const scroller = page.locator('hone-timeline-view .scroller');
       await scroller.scrollIntoViewIfNeeded();
       expect((await scroller.boundingBox())!.height).toBeGreaterThan(60);
+      // A frame is at one x in tracks and lanes, scroll bar or not.
+      const [tracks, lanes] = await Promise.all(
+        ['timeline', 'lanes'].map((name) => page.getByTestId(name).boundingBox()),
+      );
+      expect([lanes!.x, lanes!.width]).toEqual([tracks!.x, tracks!.width]);
       // A clip, the ground of its track and the page are three different greys.
       const greys = await page.evaluate(() => {
         const canvas = document.querySelector<HTMLCanvasElement>('[data-testid="timeline"] canvas')!;

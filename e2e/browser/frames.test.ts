@@ -145,6 +145,13 @@ describe('the picture in the viewer', () => {
       return seconds! * 24 + frames!;
     });
     await browser.waitForCode(expected(frame));
+    // Such a run is neither of copies nor of originals.
+    await page.getByRole('link', { name: 'Runs', exact: true }).click();
+    await expect
+      .poll(() => page.getByTestId('runs').locator('tbody tr').first().innerText())
+      .toContain('mixed: levers moved');
+    await page.getByRole('link', { name: 'Work', exact: true }).click();
+    await browser.waitForPicture();
   });
 
   it('has met no error on the way', () => expect(browser.errors).toEqual([]));

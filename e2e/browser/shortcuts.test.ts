@@ -28,10 +28,11 @@ describe('shortcuts', () => {
     await page.keyboard.press('?');
     await key.click();
     await page.keyboard.press('p');
-    expect(await page.getByTestId('key-problem').innerText()).toContain('P is the key of “Add a marker');
+    const problem = page.getByTestId('key-problem');
+    await expect.poll(() => problem.innerText()).toContain('P is the key of “Add a marker');
     await key.click();
     await page.keyboard.press('k');
-    expect(await page.getByTestId('key-problem').innerText()).toContain('K cannot be changed');
+    await expect.poll(() => problem.innerText()).toContain('K cannot be changed');
     await key.click();
     await page.keyboard.press('s');
     await expect.poll(() => key.innerText()).toBe('S');
@@ -44,7 +45,7 @@ describe('shortcuts', () => {
     await expect.poll(starts).toEqual([0, 48, 60, 96]);
     await page.keyboard.press('Control+z');
     await expect.poll(starts).toEqual([0, 48, 96]);
-    expect(await page.getByRole('button', { name: 'Split' }).getAttribute('title')).toBe('S');
+    await expect.poll(() => page.getByRole('button', { name: 'Split' }).getAttribute('title')).toBe('S');
     await page.reload();
     await opened.browser.waitForPicture();
     await page.keyboard.press('?');
