@@ -10,8 +10,30 @@ const allowed = {
   e2e: rooms,
 };
 
+// Layers of the domain, lowest first: a folder uses its own and those before it. Tests and the tests' own helpers may use all.
+const layers = [
+  ['time'],
+  ['timeline', 'media'],
+  ['levers'],
+  ['render', 'interchange', 'playback', 'pacing'],
+  ['machine'],
+  ['cost-model'],
+  ['simulation'],
+  ['findings'],
+  ['api'],
+];
+const layerRules = layers.flatMap((folders, at) =>
+  folders.map((folder) => ({
+    name: `core-${folder}-uses-only-lower-layers`,
+    severity: 'error',
+    from: { path: `^core/${folder}/`, pathNot: '(\\.test\\.ts|testing-media\\.ts)$' },
+    to: { path: `^core/(${[...layers.slice(at + 1).flat(), 'testing'].join('|')})/` },
+  })),
+);
+
 module.exports = {
   forbidden: [
+    ...layerRules,
     ...Object.entries(allowed).map(([room, others]) => ({
       name: `${room}-uses-only-${others.join('-')}`,
       severity: 'error',
@@ -34,8 +56,16 @@ module.exports = {
       name: 'an-export-cannot-see-a-lever',
       comment: 'The files that make an export graph must not reach a lever, a tuning or the preview.',
       severity: 'error',
-      from: { path: '^core/render/(export-graph|delivery|graph|proof-frames)\\.ts$' },
-      to: { path: '^core/levers/', reachable: true },
+      from: { path: '^core/render/(export|graph|effects)/' },
+      to: { path: '^core/(levers|render/preview)/', reachable: true },
+    },
+    {
+      name: 'the-export-handler-cannot-see-a-lever',
+      comment:
+        'What runs an export is handed timeline and delivery, and reaches neither levers nor the preview.',
+      severity: 'error',
+      from: { path: '^server/exports/', pathNot: '\\.test\\.ts$' },
+      to: { path: '^core/(levers|render/preview)/' },
     },
   ],
   options: {

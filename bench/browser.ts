@@ -3,7 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import type { Tuning } from '@hone/core/levers';
-import type { Rig } from '@hone/core/rig';
+import type { Rig } from '@hone/core/machine';
 import type { Timeline } from '@hone/core/timeline';
 import { FrameLog, type RunFacts } from '@hone/core/playback';
 import { build, type BuildOptions } from 'esbuild';
@@ -92,14 +92,14 @@ export async function playTimeline(
   projectId: string,
   timeline: Timeline,
   tuning: Tuning,
-): Promise<{ log: FrameLog; facts: Pick<RunFacts, 'serverDecoded'> }> {
+): Promise<{ log: FrameLog; facts: Pick<RunFacts, 'serverDecoded' | 'sound'> }> {
   const given = [projectId, timeline, tuning] as const;
-  const { firstFrame, values, serverDecoded } = await page.evaluate(
+  const { firstFrame, values, serverDecoded, sound } = await page.evaluate(
     ([id, line, levers]) => benchPage.playTimeline(id, line, levers),
     given,
   );
   const rows = Float32Array.from(values, (value) => (value < 0 ? NaN : value));
-  return { log: new FrameLog(firstFrame, rows), facts: { serverDecoded } };
+  return { log: new FrameLog(firstFrame, rows), facts: { serverDecoded, sound } };
 }
 
 /** Has the server look at the machine, as the page of Hone does when something is played. */

@@ -3,6 +3,7 @@ import { crashes } from './crashes.js';
 import { index } from './index-packets.js';
 import type { BenchOptions } from './options.js';
 import { optimize } from './optimize.js';
+import { overload } from './overload.js';
 import { player } from './player.js';
 import { predictBench } from './predict.js';
 import { serverdecode } from './serverdecode.js';
@@ -12,6 +13,7 @@ import { tuned } from './tuned.js';
 
 const BENCHES: Readonly<Record<string, (options: BenchOptions) => Promise<Record<string, number>>>> = {
   player,
+  overload,
   tuned,
   optimize,
   index,

@@ -1,42 +1,24 @@
 import { mkdtemp, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { concurrencyOf, causesOf, limitingStage } from '@hone/core/findings';
+import { findings, type Finding } from '@hone/core/findings';
 import {
   isDisturbed,
   pacingSummary,
   type FrameLog,
   type PacingSummary,
+  type RunFacts,
   type Stage,
 } from '@hone/core/playback';
-import { PacketIndex } from '@hone/core/media';
-import {
-  calibrate,
-  memoryShares,
-  UNCALIBRATED,
-  predict,
-  simulatedDrive,
-  usualCeiling,
-  type Calibration,
-  type Rig,
-  type Situation,
-} from '@hone/core/rig';
-import type { LightCopy, Source } from '@hone/core/api';
-import type { Tuning } from '@hone/core/levers';
+import { UNCALIBRATED, type Calibration } from '@hone/core/cost-model';
+import type { Rig } from '@hone/core/machine';
+import { predict } from '@hone/core/simulation';
 import { DEMO_PROJECT } from '@hone/demo';
 import { rational } from '@hone/core/time';
 import { configFrom, type RunningServer } from '@hone/server';
 import { randomLcg } from 'd3-random';
 import type { Page } from 'playwright-core';
-import {
-  buildPage,
-  coresOf,
-  playTimeline,
-  startSampling,
-  tryDecoders,
-  withBrowser,
-  withPage,
-} from './browser.js';
+import { buildPage, coresOf, playTimeline, startSampling, tryDecoders, withPage } from './browser.js';
 import { UHD } from './case-tracks.js';
 import { middle } from './figures.js';
 import { askForCopy, startEmpty, startWithFootage, waitForJobs } from './footage.js';
@@ -44,10 +26,8 @@ import { readFolder } from './folder-cases.js';
 import type { BenchOptions } from './options.js';
 import { randomCases, type CaseSource } from './random-cases.js';
 import { makeRandomSources } from './random-sources.js';
+import { learnFrom, measuredRig, mediaOf, put, situationFor, type Grounds } from './predicted-timeline.js';
 import { CASE_COPIES, practice, predictCases, type PredictCase } from './predict-cases.js';
-
-/** A rig that was measured this long ago is still taken for this machine. */
-const KEPT_MS = 3_600_000;
 
 /** How often a case is played. Runs on a machine with noisy neighbours differ; the prediction is of their mean. */
 const PLAYS = 3;
@@ -71,6 +51,8 @@ interface Compared {
   readonly droppedShare: number;
   /** Whether the first finding of the log that was predicted is that of the log that was measured. */
   readonly isSameFinding: boolean;
+  /** Of the prediction that follows from these plays, from the mean of them. */
+  readonly errorAfterwards: number;
 }
 
 /**
@@ -220,39 +202,24 @@ function figuresOf(compared: readonly Compared[]): Record<string, number> {
     limitedP90Error: limited.length ? p90(limited.map(({ error }) => error)) : 0,
     limitedRightCause: share(limited, ({ isRightCause }) => isRightCause),
     sameDiagnosis: share(limited, ({ isSameFinding }) => isSameFinding),
+    afterwardsMedianError: middle(compared.map(({ errorAfterwards }) => errorAfterwards)),
+    afterwardsP90Error: p90(compared.map(({ errorAfterwards }) => errorAfterwards)),
     p90OfSinglePlays: p90(compared.flatMap(({ errorsOfPlays }) => errorsOfPlays)),
     p90BetweenPlays: p90(compared.flatMap(({ apart }) => apart)),
   };
 }
 
-interface Bench {
+interface Bench extends Grounds {
   readonly server: RunningServer;
   readonly projectId: string;
   readonly page: Page;
-  readonly rig: Rig;
-  readonly media: Media;
-  readonly cores: number;
   readonly calibration: Calibration;
-}
-
-type Media = Pick<Situation, 'sources' | 'copies' | 'indexes'>;
-
-async function mediaOf({ url }: RunningServer, projectId: string): Promise<Media> {
-  const get = async <T>(path: string): Promise<T> => (await (await fetch(`${url}/api/${path}`)).json()) as T;
-  const sources = await get<Source[]>(`projects/${projectId}/sources`);
-  const copies = await get<LightCopy[]>(`projects/${projectId}/copies`);
-  const indexes = new Map<string, PacketIndex>();
-  for (const { id } of sources) {
-    const reply = await fetch(`${url}/api/sources/${id}/packets`);
-    if (reply.ok) indexes.set(id, PacketIndex.from(new Uint8Array(await reply.arrayBuffer())));
-  }
-  return { sources, copies, indexes };
 }
 
 interface Play {
   readonly log: FrameLog;
   readonly summary: PacingSummary;
-  readonly served: boolean;
+  readonly facts: Pick<RunFacts, 'serverDecoded' | 'sound' | 'othersShare'>;
   readonly othersShare: number | null;
 }
 
@@ -260,23 +227,13 @@ const isCalm = (play: Play): boolean => !isDisturbed(play);
 
 /** Predicts, then plays, then learns. */
 async function compare(
-  { name, timeline, playScale, lightCopies, driveId }: PredictCase,
+  given: PredictCase,
   { server, projectId, page, rig, media, cores, calibration }: Bench,
 ): Promise<Compared & { calibration: Calibration }> {
-  const tuning: Tuning = { playScale, restScale: playScale, lightCopies };
-  await simulateDrive(server, driveId ?? null);
-  const simulated = simulatedDrive(driveId ?? null);
-  const situation: Situation = {
-    timeline,
-    tuning,
-    ...media,
-    rig,
-    shares: memoryShares(usualCeiling(rig.machine.memoryBytes), cores),
-    drive: simulated ? { ...simulated, bytesPerSecond: simulated.readBytesPerSecond } : null,
-    calibration,
-  };
+  const { name, timeline } = given;
+  await simulateDrive(server, given.driveId ?? null);
+  const situation = situationFor(given, { rig, media, cores }, calibration);
   const prediction = predict(situation);
-  const { segments: passages } = prediction.workload;
   const all: Play[] = [];
   const rate = timeline.rate.num / timeline.rate.den;
   const shown = (play: Play): number => play.summary.framesPerSecondShown;
@@ -287,58 +244,51 @@ async function compare(
   };
   while (all.length < MOST_PLAYS && !isEnough()) {
     await startSampling(page);
-    const { log, facts } = await playTimeline(page, projectId, timeline, tuning);
+    const { log, facts } = await playTimeline(page, projectId, timeline, situation.tuning);
     const othersShare = await server.services.sampler.othersShare();
-    const served = facts.serverDecoded.length > 0;
-    all.push({ log, summary: pacingSummary(log, timeline.rate), served, othersShare });
+    all.push({
+      log,
+      summary: pacingSummary(log, timeline.rate),
+      facts: { ...facts, othersShare },
+      othersShare,
+    });
   }
   const plays = all.some(isCalm) ? all.filter(isCalm) : all;
   const said = prediction.summary.framesPerSecondShown;
   const was = plays.reduce((sum, play) => sum + shown(play), 0) / plays.length;
   const error = Math.abs(said - was) / rate;
   const usual = plays.toSorted((a, b) => Math.abs(shown(a) - was) - Math.abs(shown(b) - was));
-  const { summary, served } = usual[0]!;
-  const [top] = causesOf({
-    situation,
-    prediction,
-    measured: null,
-    scrub: null,
-    scrubWait: null,
-    planned: null,
+  const { log: usualLog, summary, facts } = usual[0]!;
+  const taught = plays.filter(isCalm).reduce((known, { log }) => learnFrom(known, log), situation);
+  const known = predict(taught);
+  const common = { scrub: null, scrubWait: null, planned: null };
+  const [expected] = findings(prediction.log, { ...common, situation, prediction, run: null });
+  const [found] = findings(usualLog, {
+    ...common,
+    situation: taught,
+    prediction: known,
+    run: { log: usualLog, summary, facts },
   });
-  const beside = concurrencyOf(prediction.work.preview.graph, prediction.workload.decodeWorkers);
-  const measuredStage = mostOften(
-    usual.map((play) => limitingStage(play.log, play.summary, timeline.rate, beside)?.stage ?? null),
-  );
-  const predictedStage =
-    limitingStage(prediction.log, prediction.summary, timeline.rate, beside)?.stage ?? null;
-  const stage = top?.kind === 'plays' ? null : (top?.stage ?? null);
+  const afterwards = Math.abs(known.summary.framesPerSecondShown - was) / rate;
+  const served = facts.serverDecoded.length > 0;
   console.log(
-    `${name}: predicted ${said.toFixed(1)} (${top?.kind}, cores ${(100 * prediction.coreUse).toFixed(0)} %), measured ${was.toFixed(1)} (${measuredStage ?? 'plays'}) of ${rate.toFixed(1)}, error ${error.toFixed(3)}, plays ${all.map((play) => `${shown(play).toFixed(1)}${isCalm(play) ? '' : ' (disturbed)'}`).join(' ')}${served ? ', decoded by the server' : ''}`,
+    `${name}: predicted ${said.toFixed(1)} (${findingText(expected)}, cores ${(100 * prediction.coreUse).toFixed(0)} %), measured ${was.toFixed(1)} (${findingText(found)}) of ${rate.toFixed(1)}, error ${error.toFixed(3)}, then ${afterwards.toFixed(3)}, plays ${all.map((play) => `${shown(play).toFixed(1)}${isCalm(play) ? '' : ' (disturbed)'}`).join(' ')}${served ? ', decoded by the server' : ''}`,
   );
   console.log(`   ${stagesOf(prediction.summary, summary)}`);
   return {
     error,
     errorsOfPlays: plays.map((play) => Math.abs(said - shown(play)) / rate),
     apart: plays.map((play) => Math.abs(was - shown(play)) / rate),
-    isRightCause: stage === measuredStage,
+    isRightCause: expected?.stage === found?.stage,
     droppedShare: 1 - Math.min(said, was) / rate,
-    isSameFinding: measuredStage === predictedStage,
-    calibration: plays
-      .filter(isCalm)
-      .reduce(
-        (known, { log: played }) =>
-          calibrate(known, played, predict({ ...situation, calibration: known }).nominalLog, passages),
-        calibration,
-      ),
+    isSameFinding: expected?.kind === found?.kind,
+    errorAfterwards: afterwards,
+    calibration: taught.calibration,
   };
 }
 
-/** What most of a list are; of several that are so equally often, the first. */
-function mostOften<T>(list: readonly T[]): T {
-  const often = (value: T): number => list.filter((each) => each === value).length;
-  return list.reduce((best, each) => (often(each) > often(best) ? each : best));
-}
+const findingText = (finding: Finding | undefined): string =>
+  finding ? `${finding.kind}${finding.stage ? ` in ${finding.stage}` : ''}` : 'none';
 
 function stagesOf(predicted: PacingSummary, measured: PacingSummary): string {
   return (Object.keys(predicted.stageMs) as Stage[])
@@ -348,37 +298,3 @@ function stagesOf(predicted: PacingSummary, measured: PacingSummary): string {
 
 const simulateDrive = ({ url }: RunningServer, driveId: string | null): Promise<void> =>
   put(url, 'simulation', { driveId });
-
-async function put(url: string, path: string, body: unknown): Promise<void> {
-  const reply = await fetch(`${url}/api/${path}`, {
-    method: 'PUT',
-    headers: { 'Content-Type': 'application/json' },
-    body: JSON.stringify(body),
-  });
-  if (!reply.ok) throw new Error(await reply.text());
-}
-
-/** The rig that a server keeps of its machine. */
-const ownRig = async (url: string): Promise<Rig | null> =>
-  ((await (await fetch(`${url}/api/rigs`)).json()) as { own: Rig | null }).own;
-
-/** The rig as the page measures it when it is asked to. */
-async function measuredRig({ url }: RunningServer, projectId: string): Promise<Rig> {
-  const own = (): Promise<Rig | null> => ownRig(url);
-  const known = await own();
-  if (known && Date.now() - Date.parse(known.measuredAt) < KEPT_MS) return known;
-  const before = known?.measuredAt;
-  await withBrowser(async (page) => {
-    await page.addInitScript((id) => localStorage.setItem('hone.lastProject', id), projectId);
-    await page.goto(`${url}/rig`);
-    await page.waitForTimeout(2000);
-    await page.getByTestId('measure').click();
-    for (let waited = 0; waited < 240; waited++) {
-      await page.waitForTimeout(1000);
-      const now = await own();
-      if (now && now.measuredAt !== before) return;
-    }
-    throw new Error('The machine was not measured within four minutes.');
-  });
-  return (await own())!;
-}

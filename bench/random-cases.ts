@@ -1,5 +1,5 @@
 import type { PreviewScale } from '@hone/core/levers';
-import { SIMULATED_DRIVES } from '@hone/core/rig';
+import { SIMULATED_DRIVES } from '@hone/core/machine';
 import { rational, type Rational } from '@hone/core/time';
 import type { Effect, FrameSize, Timeline, Track } from '@hone/core/timeline';
 import { randomInt, randomUniform } from 'd3-random';

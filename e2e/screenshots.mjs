@@ -48,13 +48,13 @@ await shot('rig');
 await open('Work');
 await play();
 const lever = page
-  .locator('hone-cause-levers')
+  .locator('hone-recommendation-list')
   .getByRole('button', { name: /Make copies.*MB/ })
   .first();
 await lever.waitFor({ timeout: 120_000 });
 await shot('work-before');
 // The lanes with the sum behind one of them, and the first finding; then the same on a machine that is not here.
-await page.locator('hone-cause-list').evaluate((element) => element.scrollIntoView());
+await page.locator('hone-finding-list').evaluate((element) => element.scrollIntoView());
 const lanes = await page.getByTestId('lanes').boundingBox();
 await page.mouse.move(lanes.x + 0.42 * lanes.width, lanes.y + lanes.height - 70);
 await page.waitForTimeout(800);

@@ -1,5 +1,5 @@
 import { FrameLog } from '@hone/core/playback';
-import { memoryShares, usualCeiling, type MemoryShares } from '@hone/core/rig';
+import { memoryShares, usualCeiling, type MemoryShares } from '@hone/core/machine';
 import type { FrameSize } from '@hone/core/timeline';
 import type { PreviewPlan } from './plan.js';
 import { Control, SAMPLE_RATE } from './shared/control.js';

@@ -9,7 +9,7 @@ process.env.PATH = `${bin}${delimiter}${process.env.PATH}`;
 
 // What the workers are made of; not the folders that building them writes to.
 const watched = ['decode', 'engine', 'sound', 'shared', 'kernels'].map((folder) => `player/${folder}`);
-watched.push('core/playback', 'core/render', 'core/time');
+watched.push('core/pacing', 'core/playback', 'core/render', 'core/time');
 
 build();
 const { result } = concurrently(

@@ -1,9 +1,9 @@
 import { ALL_FORMATS, EncodedPacketSink, Input, UrlSource } from 'mediabunny';
 import type { LightCopy, Project, Source } from '@hone/core/api';
-import { pacingSummary, type PacingSummary } from '@hone/core/playback';
+import { pacingSummary, type PacingSummary, type RunFacts } from '@hone/core/playback';
 import { PLAINEST, type Tuning } from '@hone/core/levers';
 import { emptyTimeline, type Timeline } from '@hone/core/timeline';
-import { refusedSources, type DecodeFigures, type Rig } from '@hone/core/rig';
+import { refusedSources, type DecodeFigures, type Rig } from '@hone/core/machine';
 import { planFor, Player, runDecodeTrials, ServerSupply, type FinishedRun } from '@hone/player';
 
 /** What a benchmark calls from outside the page. */
@@ -23,6 +23,7 @@ export interface PlayedLog {
   readonly firstFrame: number;
   readonly values: readonly number[];
   readonly serverDecoded: readonly string[];
+  readonly sound: RunFacts['sound'];
 }
 
 const get = async <T>(path: string): Promise<T> => (await (await fetch(path)).json()) as T;
@@ -140,6 +141,7 @@ const page: BenchPage = {
       // Numbers that JSON knows: what was not shown is below zero.
       values: [...log.values].map((value) => (Number.isNaN(value) ? -1 : value)),
       serverDecoded: facts.serverDecoded,
+      sound: facts.sound,
     };
   },
 

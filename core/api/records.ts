@@ -1,7 +1,8 @@
 import type { ChosenFrame, Delivery } from '../render/index.js';
 import type { CopyDivisor, PictureStructure, SourceFacts, SourceFilter, Stills } from '../media/index.js';
+import type { Finding } from '../findings/index.js';
 import type { PacingSummary, RunFacts, ScrubFacts } from '../playback/index.js';
-import type { Rig } from '../rig/index.js';
+import type { Rig } from '../machine/index.js';
 import type { Tuning } from '../levers/index.js';
 import type { Timeline } from '../timeline/index.js';
 
@@ -158,6 +159,8 @@ export interface RunRecord {
   readonly facts: RunFacts;
   readonly summary: PacingSummary;
   readonly notes: string;
+  /** What was found in it on the timeline, rig and tuning of then; null where that was not kept. */
+  readonly findings: readonly Finding[] | null;
 }
 
 export interface ScrubRecord {

@@ -9,11 +9,12 @@ import {
   type ObjectSchema,
   type Schema,
 } from 'yup';
+import { isFinding } from '../findings/index.js';
 import { tuningSchema } from '../levers/index.js';
 import { COPY_DIVISORS, sourceFiltersSchema } from '../media/index.js';
 import { runFactsSchema, scrubFactsSchema, STAGES } from '../playback/index.js';
 import { deliverySchema } from '../render/index.js';
-import { rigSchema } from '../rig/index.js';
+import { rigSchema } from '../machine/index.js';
 import { frameSizeSchema, rateSchema, timelineSchema } from '../timeline/index.js';
 
 // Replies as the server gives them; records.ts has the same as types. A test holds real replies against these.
@@ -198,6 +199,7 @@ const runFields = {
   facts: runFactsSchema.required(),
   summary: pacing.required(),
   notes: text(),
+  findings: array(mixed(isFinding).required()).nullable().defined(),
 };
 
 export const runReply = object(runFields).noUnknown();

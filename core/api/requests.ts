@@ -1,7 +1,7 @@
 import { array, boolean, number, object, string } from 'yup';
 import { deliverySchema, type Delivery } from '../render/index.js';
 import { COPY_DIVISORS, type CopyDivisor } from '../media/index.js';
-import { SIMULATED_DRIVES } from '../rig/index.js';
+import { SIMULATED_DRIVES } from '../machine/index.js';
 
 import {
   frameSizeSchema,

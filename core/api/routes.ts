@@ -1,8 +1,9 @@
 import { array, type Schema } from 'yup';
+import { runFindingsSchema } from '../findings/index.js';
 import { tuningSchema } from '../levers/index.js';
 import { sourceFiltersSchema } from '../media/index.js';
 import { newRunSchema, runNotesSchema, scrubFactsSchema } from '../playback/index.js';
-import { rigSchema } from '../rig/index.js';
+import { rigSchema } from '../machine/index.js';
 import { timelineSchema } from '../timeline/index.js';
 import * as replies from './replies.js';
 import * as requests from './requests.js';
@@ -156,6 +157,7 @@ export const ROUTES: readonly RouteDescription[] = [
   get('/api/runs/{id}/report.csv', 'A run as comma-separated values', 'text/csv'),
   get('/api/runs/{id}/report.json', 'A run with its frames and samples', replies.runReportReply),
   change('put', '/api/runs/{id}/notes', 'Notes on a run', 200, replies.runReply, runNotesSchema),
+  change('put', '/api/runs/{id}/findings', 'Findings of a run', 200, replies.runReply, runFindingsSchema),
   change('delete', '/api/runs/{id}', 'Deletes a run', 204, null),
   get(
     '/api/projects/{projectId}/scrubs',

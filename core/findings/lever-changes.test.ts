@@ -1,13 +1,23 @@
 import { describe, expect, it } from 'vitest';
-import { predict } from '../rig/index.js';
-import { alone, clipOf, halfCopy, sceneOf, situationOf, source, strongRig } from '../testing/scenes.js';
-import { timelineOf, trackOf, withCores } from '../testing/scenes.js';
+import { predict } from '../simulation/index.js';
+import {
+  alone,
+  clipOf,
+  contextOf,
+  findingsOf,
+  halfCopy,
+  situationOf,
+  source,
+  strongRig,
+  timelineOf,
+  trackOf,
+  withCores,
+} from '../testing/scenes.js';
 import {
   aimOf,
-  causesOf,
   applyLeverChange,
   leverChangesFor,
-  emptyCause,
+  findingOf,
   widerCopies,
   windowsOf,
   type LeverChange,
@@ -16,62 +26,58 @@ import {
 const slow = withCores(strongRig({}, 3e9, 60), 8);
 
 describe('what levers are moved for', () => {
-  it('is playing where frames are dropped, as predicted or as measured', () => {
-    expect(aimOf({ ...emptyCause('effects'), predictedDrops: 3 })).toBe('playing');
-    expect(aimOf({ ...emptyCause('effects'), measuredDrops: 1 })).toBe('playing');
-    expect(aimOf(emptyCause('effects'))).toBeNull();
+  it('is playing where frames are dropped', () => {
+    expect(aimOf({ kind: 'effects', dropped: 3 })).toBe('playing');
+    expect(aimOf({ kind: 'effects', dropped: 0 })).toBeNull();
+    expect(aimOf({ kind: 'unexplained', dropped: 3 })).toBeNull();
   });
 
   it('is the start, scrubbing or sharpness where that is what is wrong, and nothing where no lever helps', () => {
-    expect(aimOf(emptyCause('slow start'))).toBe('start');
-    expect(aimOf(emptyCause('slow scrubbing'))).toBe('scrubbing');
-    expect(aimOf(emptyCause('soft picture'))).toBe('sharpness');
-    for (const kind of ['plays', 'space', 'unseen clips', 'weaker graphics'] as const)
-      expect(aimOf(emptyCause(kind))).toBeNull();
+    expect(aimOf({ kind: 'slow-start', dropped: 0 })).toBe('start');
+    expect(aimOf({ kind: 'slow-scrubbing', dropped: 0 })).toBe('scrubbing');
+    expect(aimOf({ kind: 'soft-picture', dropped: 0 })).toBe('sharpness');
+    for (const kind of ['real-time', 'storage-space', 'occluded-clips', 'weaker-graphics'] as const)
+      expect(aimOf({ kind, dropped: 0 })).toBeNull();
   });
 });
 
-describe('moves', () => {
-  it('go to the next position of each lever, and to copies of what plays in the stretches of the cause', () => {
+describe('lever changes', () => {
+  it('go to the next position of each lever, and to copies of what plays in the stretches of the finding', () => {
     const timeline = timelineOf([trackOf('p', [clipOf('a', 'a', 0, 120), clipOf('b', 'b', 120, 120)])]);
     const situation = situationOf(timeline, [source('a', { gop: 48 }), source('b', { gop: 48 })], slow);
     const now = predict(situation);
-    const cause = {
-      ...emptyCause('serial decoding', 'decode'),
-      predictedDrops: 9,
-      spans: [{ from: 130, to: 150 }],
-    };
-    expect(leverChangesFor('playing', cause, situation, now)).toMatchObject([
+    const evidence = { sources: ['b'], decoderMs: 60, budgetMs: 41.7, corePercent: 30 };
+    const ranges = [{ from: 130, to: 150 }];
+    const finding = findingOf('serial-decoding', evidence, { stage: 'decode', dropped: 9, ranges });
+    expect(leverChangesFor('playing', finding, situation, now)).toMatchObject([
       { lever: 'preview scale', playScale: 8 },
       { lever: 'make copies', copies: [{ sourceId: 'b' }] },
     ]);
-    const narrow = leverChangesFor('playing', cause, situation, now).find(
+    const narrow = leverChangesFor('playing', finding, situation, now).find(
       ({ lever }) => lever === 'make copies',
     )!;
     expect(widerCopies(narrow, situation, now)).toMatchObject({
       copies: [{ sourceId: 'a' }, { sourceId: 'b' }],
     });
-    const everywhere = leverChangesFor('playing', { ...cause, spans: [] }, situation, now).at(-1)!;
+    const everywhere = leverChangesFor('playing', { ...finding, ranges: [] }, situation, now).at(-1)!;
     expect(widerCopies(everywhere, situation, now)).toBeNull();
   });
 
   it('do not ask for a copy that is there, but for playing from it', () => {
     const copies = [halfCopy('a', 2e5)];
     const situation = situationOf(alone('a'), [source('a', { gop: 48 })], slow, {}, copies);
-    const scene = sceneOf(situation);
-    const cause = causesOf(scene).find(({ predictedDrops }) => predictedDrops > 0)!;
-    expect(leverChangesFor('playing', cause, situation, scene.prediction).map(({ lever }) => lever)).toEqual([
-      'preview scale',
-      'play from copies',
-    ]);
+    const context = contextOf(situation);
+    const finding = findingsOf(context).find(({ dropped }) => dropped > 0)!;
+    expect(
+      leverChangesFor('playing', finding, situation, context.prediction).map(({ lever }) => lever),
+    ).toEqual(['preview scale', 'play from copies']);
   });
 
   it('of the picture at rest answer scrubbing, and end at the smallest scale', () => {
     const at = (restScale: 1 | 16): string[] => {
       const situation = situationOf(alone('a'), [source('a')], slow, { restScale });
-      return leverChangesFor('scrubbing', emptyCause('slow scrubbing'), situation, predict(situation)).map(
-        ({ lever }) => lever,
-      );
+      const late = findingOf('slow-scrubbing', { medianMs: 300, worstTwentiethMs: 900, isMeasured: true });
+      return leverChangesFor('scrubbing', late, situation, predict(situation)).map(({ lever }) => lever);
     };
     expect(at(1)).toEqual(['scale at rest', 'make copies']);
     expect(at(16)).toEqual(['make copies']);

@@ -7,8 +7,10 @@ import {
 } from '../levers/index.js';
 import { codedSize, copyLayout, fittingDivisor, shownSize, type CopyDivisor } from '../media/index.js';
 import { largestRaster } from '../render/index.js';
-import { effectSums, type KnownCopy, type Prediction, type Situation } from '../rig/index.js';
-import type { Cause, Span } from './cause.js';
+import { effectSums, type KnownCopy, type Situation } from '../cost-model/index.js';
+import type { Prediction } from '../simulation/index.js';
+import type { FrameRange } from '../timeline/index.js';
+import type { Finding } from './finding.js';
 
 /** A lever that can be moved now, and where to. */
 export type LeverChange =
@@ -31,102 +33,103 @@ export type Aim = 'playing' | 'start' | 'scrubbing' | 'sharpness';
 /** Bytes of a pixel of a light copy that is not there yet; copies of the demo's sources took 0.03 to 0.06. */
 const BYTES_PER_PIXEL = 0.1;
 
-/** What levers are moved for when they answer a cause; null where no lever does. */
-export function aimOf({ kind, predictedDrops, measuredDrops }: Cause): Aim | null {
-  if (predictedDrops + (measuredDrops ?? 0) > 0) return 'playing';
-  if (kind === 'slow start') return 'start';
-  if (kind === 'slow scrubbing') return 'scrubbing';
-  return kind === 'soft picture' ? 'sharpness' : null;
+/** What levers are moved for when they answer a finding; null where no lever does. */
+export function aimOf({ kind, dropped }: Pick<Finding, 'kind' | 'dropped'>): Aim | null {
+  if (kind === 'unexplained') return null;
+  if (dropped > 0) return 'playing';
+  if (kind === 'slow-start') return 'start';
+  if (kind === 'slow-scrubbing') return 'scrubbing';
+  return kind === 'soft-picture' ? 'sharpness' : null;
 }
 
 /** The levers that may be moved for an aim, and where to: the next position of each. */
 export function leverChangesFor(
   aim: Aim,
-  cause: Cause,
+  finding: Finding,
   situation: Situation,
   now: Prediction,
 ): LeverChange[] {
   const { tuning } = situation;
-  if (aim === 'sharpness') return sharperMoves(situation, now);
-  const moves: LeverChange[] = [];
+  if (aim === 'sharpness') return sharperChanges(situation, now);
+  const changes: LeverChange[] = [];
   const lower = PREVIEW_SCALES.find((scale) => scale > tuning.playScale);
   const calmer = PREVIEW_SCALES.find((scale) => scale > tuning.restScale);
   if (aim === 'scrubbing') {
-    if (calmer) moves.push({ lever: 'scale at rest', restScale: calmer });
-  } else if (lower) moves.push({ lever: 'preview scale', playScale: lower });
-  if (aim === 'playing') moves.push(...bypassChanges(cause, situation, now).slice(0, 1));
+    if (calmer) changes.push({ lever: 'scale at rest', restScale: calmer });
+  } else if (lower) changes.push({ lever: 'preview scale', playScale: lower });
+  if (aim === 'playing') changes.push(...bypassChanges(finding, situation, now).slice(0, 1));
   const isReady = situation.copies.some(
     ({ state, sourceId }) => state === 'ready' && now.work.media.has(sourceId),
   );
-  if (!tuning.lightCopies && isReady) moves.push({ lever: 'play from copies' });
-  const copies = wantedCopies(situation, now, cause.spans);
-  if (copies.length) moves.push({ lever: 'make copies', copies });
-  return moves;
+  if (!tuning.lightCopies && isReady) changes.push({ lever: 'play from copies' });
+  const copies = wantedCopies(situation, now, finding.ranges);
+  if (copies.length) changes.push({ lever: 'make copies', copies });
+  return changes;
 }
 
-/** Effects bypassed, one kind more with each, the heaviest of the stretches of a cause first. */
+/** Effects bypassed, one kind more with each, the heaviest of the stretches of a finding first. */
 export function bypassChanges(
-  { spans }: Cause,
+  { ranges }: Finding,
   { rig, tuning }: Situation,
   { work }: Prediction,
 ): LeverChange[] {
   const bypassed = tuning.bypass ?? [];
-  const kinds = effectSums(rig, work, spans).map(({ kind }) => kind);
+  const kinds = effectSums(rig, work, ranges).map(({ kind }) => kind);
   return kinds.map((_, at): LeverChange => ({
     lever: 'effect bypass',
     bypass: [...bypassed, ...kinds.slice(0, at + 1)],
   }));
 }
 
-function sharperMoves({ tuning }: Situation, { work }: Prediction): LeverChange[] {
-  const moves: LeverChange[] = [];
+function sharperChanges({ tuning }: Situation, { work }: Prediction): LeverChange[] {
+  const changes: LeverChange[] = [];
   const higher = PREVIEW_SCALES.findLast((scale) => scale < tuning.playScale);
-  if (higher) moves.push({ lever: 'preview scale', playScale: higher });
+  if (higher) changes.push({ lever: 'preview scale', playScale: higher });
   if ([...work.media.values()].some(({ choice }) => choice === 'light copy'))
-    moves.push({ lever: 'play from originals' });
-  return moves;
+    changes.push({ lever: 'play from originals' });
+  return changes;
 }
 
 /** The situation as it is when a lever was moved. */
-export function applyLeverChange(situation: Situation, move: LeverChange): Situation {
+export function applyLeverChange(situation: Situation, change: LeverChange): Situation {
   const with_ = (change: Partial<Tuning>): Situation => ({
     ...situation,
     tuning: { ...situation.tuning, ...change },
   });
-  switch (move.lever) {
+  switch (change.lever) {
     case 'preview scale':
-      return with_({ playScale: move.playScale });
+      return with_({ playScale: change.playScale });
     case 'scale at rest':
-      return with_({ restScale: move.restScale });
+      return with_({ restScale: change.restScale });
     case 'effect bypass':
-      return with_({ bypass: [...move.bypass] });
+      return with_({ bypass: [...change.bypass] });
     case 'play from originals':
       return with_({ lightCopies: false });
     case 'play from copies':
       return with_({ lightCopies: true });
     case 'make copies': {
-      const made = move.copies.map((each) => imagined(each, situation));
+      const made = change.copies.map((each) => imagined(each, situation));
       return { ...with_({ lightCopies: true }), copies: [...situation.copies, ...made] };
     }
   }
 }
 
-/** Copies of everything that is played from originals, where that is more than a cause asks for. */
-export function widerCopies(move: LeverChange, situation: Situation, now: Prediction): LeverChange | null {
-  if (move.lever !== 'make copies') return null;
+/** Copies of everything that is played from originals, where that is more than a finding asks for. */
+export function widerCopies(change: LeverChange, situation: Situation, now: Prediction): LeverChange | null {
+  if (change.lever !== 'make copies') return null;
   const copies = wantedCopies(situation, now, []);
-  return copies.length > move.copies.length ? { lever: 'make copies', copies } : null;
+  return copies.length > change.copies.length ? { lever: 'make copies', copies } : null;
 }
 
 /** Copies of what is played from originals in some stretches, at the size that the preview needs; none: everywhere. */
 function wantedCopies(
   { timeline, tuning, sources, copies }: Situation,
   { work, workload: line }: Prediction,
-  spans: readonly Span[],
+  ranges: readonly FrameRange[],
 ): WantedCopy[] {
   const frame = previewPixels(timeline.size, tuning, 'playing');
   const played = line.segments.filter(
-    ({ from, to }) => spans.length === 0 || spans.some((span) => from < span.to && span.from < to),
+    ({ from, to }) => ranges.length === 0 || ranges.some((range) => from < range.to && range.from < to),
   );
   const ids = new Set(played.map(({ sourceId }) => sourceId));
   return sources.flatMap(({ id, facts }): WantedCopy[] => {

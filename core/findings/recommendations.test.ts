@@ -1,15 +1,17 @@
 import { rational } from '../time/index.js';
 import { describe, expect, it } from 'vitest';
-import { predict, scrubWait, type Rig } from '../rig/index.js';
+import type { Rig } from '../machine/index.js';
+import { predict, scrubWait } from '../simulation/index.js';
 import { type Effect } from '../timeline/index.js';
-import { causesOf, recommend } from './index.js';
+import { recommend } from './index.js';
 import {
   alone,
   clipOf,
   find,
   halfCopy,
-  offersFor,
-  sceneOf,
+  findingsOf,
+  contextOf,
+  recommendationsFor,
   situationOf,
   source,
   strongRig,
@@ -21,20 +23,20 @@ import {
 describe('what levers are predicted to bring', () => {
   it('bound by decoding at 1:4: a lower preview scale does not help; bound by effects at 1:1: it is the first that does', () => {
     const slow = situationOf(alone('a'), [source('a', { gop: 48 })], withCores(strongRig({}, 3e9, 60), 8));
-    const [decode] = offersFor(slow, 'serial decoding');
-    const scale = decode!.find(({ move }) => move.lever === 'preview scale')!;
+    const decode = recommendationsFor(slow, 'serial-decoding');
+    const scale = decode.find(({ change }) => change.lever === 'preview scale')!;
     expect(scale.helps).toBe(false);
     expect(scale.loadPercent).toMatchObject({ stage: 'decode' });
     expect(scale.loadPercent.after).toBeCloseTo(scale.loadPercent.before);
-    expect(decode![0]).toMatchObject({ move: { lever: 'make copies' }, helps: true, isRealTime: true });
-    expect(decode![0]!.framesPerSecond.after).toBeCloseTo(24);
+    expect(decode[0]).toMatchObject({ change: { lever: 'make copies' }, helps: true, isRealTime: true });
+    expect(decode[0]!.framesPerSecond.after).toBeCloseTo(24);
 
     const effects: Effect[] = [{ id: 'b', kind: 'blur', enabled: true, values: { radius: 2 } }];
     const heavy = situationOf(alone('a', { effects }), [source('a')], strongRig(), { playScale: 1 });
-    const [cause] = causesOf(sceneOf(heavy));
-    expect(cause).toMatchObject({ kind: 'effects', names: ['blur'] });
-    const [found] = offersFor(heavy, 'effects');
-    expect(found![0]).toMatchObject({ move: { lever: 'preview scale', playScale: 2 }, helps: true });
+    const [finding] = findingsOf(contextOf(heavy));
+    expect(finding).toMatchObject({ kind: 'effects', evidence: { effects: ['blur'] } });
+    const found = recommendationsFor(heavy, 'effects');
+    expect(found[0]).toMatchObject({ change: { lever: 'preview scale', playScale: 2 }, helps: true });
   });
 
   it('7: heavy effects are bypassed while it plays, the heaviest first and as many as it takes', () => {
@@ -53,24 +55,27 @@ describe('what levers are predicted to bring', () => {
     const rig = { ...base, kernels: base.kernels.map(times('blur', 30)).map(times('grain', 300)) };
     const heavy = situationOf(alone('a', { effects }), [source('a')], rig, { playScale: 2 });
     const bids = (situation: typeof heavy) =>
-      offersFor(situation, 'effects')[0]!.filter(({ move }) => move.lever === 'effect bypass');
+      recommendationsFor(situation, 'effects').filter(({ change }) => change.lever === 'effect bypass');
     const [one, both] = bids(heavy).sort((a, b) => Number(a.isRealTime) - Number(b.isRealTime));
-    expect(one).toMatchObject({ move: { bypass: ['blur'] }, helps: true, isRealTime: false });
-    expect(both).toMatchObject({ move: { bypass: ['blur', 'grain'] }, helps: true, isRealTime: true });
+    expect(one).toMatchObject({ change: { bypass: ['blur'] }, helps: true, isRealTime: false });
+    expect(both).toMatchObject({ change: { bypass: ['blur', 'grain'] }, helps: true, isRealTime: true });
     expect(both!.loadPercent).toMatchObject({ stage: 'effects', after: 0 });
     // What is bypassed already is not offered again, nor named as what takes so long.
     const lighter = situationOf(alone('a', { effects }), [source('a')], rig, {
       playScale: 2,
       bypass: ['blur'],
     });
-    expect(causesOf(sceneOf(lighter))[0]).toMatchObject({ kind: 'effects', names: ['grain'] });
-    expect(bids(lighter)).toMatchObject([{ move: { bypass: ['blur', 'grain'] }, isRealTime: true }]);
+    expect(findingsOf(contextOf(lighter))[0]).toMatchObject({
+      kind: 'effects',
+      evidence: { effects: ['grain'] },
+    });
+    expect(bids(lighter)).toMatchObject([{ change: { bypass: ['blur', 'grain'] }, isRealTime: true }]);
     // A picture at rest has all of them, so that scrubbing waits as long as before.
     const waits = [heavy, lighter].map((each) => scrubWait(each, predict(each).work));
     expect(waits[0]).toEqual(waits[1]);
   });
 
-  it('levers are offered for the cause that they answer, with what they bring to its stretches', () => {
+  it('levers are offered for the finding that they answer, with what they bring to its stretches', () => {
     const blur: Effect[] = [{ id: 'b', kind: 'blur', enabled: true, values: { radius: 2 } }];
     const timeline = timelineOf([
       trackOf('p', [clipOf('a', 'slow', 0, 240), clipOf('b', 'quick', 240, 240, { effects: blur })]),
@@ -85,26 +90,25 @@ describe('what levers are predicted to bring', () => {
     }));
     const decoders = [...quick, ...slow];
     const situation = situationOf(timeline, sources, { ...base, decoders }, { playScale: 1 });
-    const decodes = causesOf(sceneOf(situation)).find(({ stage }) => stage === 'decode')!;
-    const [decoding, effects] = [offersFor(situation, decodes.kind), offersFor(situation, 'effects')].map(
-      ([offers]) => offers!,
-    );
-    const copies = decoding!.find(({ move }) => move.lever === 'make copies')!;
+    const decodes = findingsOf(contextOf(situation)).find(({ stage }) => stage === 'decode')!;
+    const decoding = recommendationsFor(situation, decodes.kind);
+    const effects = recommendationsFor(situation, 'effects');
+    const copies = decoding.find(({ change }) => change.lever === 'make copies')!;
     expect(copies.helps).toBe(true);
     // Of the source that plays there, and no other.
-    expect(copies.move).toMatchObject({ copies: [{ sourceId: 'slow' }] });
-    expect(decoding!.find(({ move }) => move.lever === 'preview scale')!.helps).toBe(false);
-    expect(effects!.find(({ move }) => move.lever === 'preview scale')!.helps).toBe(true);
-    expect(effects!.find(({ move }) => move.lever === 'make copies')?.helps ?? false).toBe(false);
+    expect(copies.change).toMatchObject({ copies: [{ sourceId: 'slow' }] });
+    expect(decoding.find(({ change }) => change.lever === 'preview scale')!.helps).toBe(false);
+    expect(effects.find(({ change }) => change.lever === 'preview scale')!.helps).toBe(true);
+    expect(effects.find(({ change }) => change.lever === 'make copies')?.helps ?? false).toBe(false);
   });
 
-  it('copies of everything are offered as well where those that a cause asks for are not all', () => {
+  it('copies of everything are offered as well where those that a finding asks for are not all', () => {
     const timeline = timelineOf([trackOf('p', [clipOf('a', 'long', 0, 240), clipOf('b', 'fast', 240, 240)])]);
     const sources = [source('long', { gop: 48 }), source('fast', { rate: rational(60), gop: 48 })];
     const situation = situationOf(timeline, sources, withCores(strongRig({}, 3e9, 60), 8));
-    const [offers] = offersFor(situation, 'thrown away');
-    const copies = offers!.flatMap(({ move, isRealTime }) =>
-      move.lever === 'make copies' ? [[move.copies.length, isRealTime]] : [],
+    const recommendations = recommendationsFor(situation, 'rate-mismatch');
+    const copies = recommendations.flatMap(({ change, isRealTime }) =>
+      change.lever === 'make copies' ? [[change.copies.length, isRealTime]] : [],
     );
     expect(copies).toHaveLength(2);
     expect(copies).toEqual(
@@ -132,21 +136,25 @@ describe('what levers are predicted to bring', () => {
     const rig = withCores({ ...base, decoders }, 2);
     const pit = source('pit', { rate: rational(60), gop: 60, megabits: 0.61 });
     const situation = situationOf(alone('pit'), [pit], rig);
-    const [offers] = offersFor(situation, 'thrown away');
-    expect(offers![0]).toMatchObject({ move: { lever: 'make copies' }, helps: true, isRealTime: true });
+    const recommendations = recommendationsFor(situation, 'rate-mismatch');
+    expect(recommendations[0]).toMatchObject({
+      change: { lever: 'make copies' },
+      helps: true,
+      isRealTime: true,
+    });
   });
 
   it('17: what raising the pixels of a soft picture would cost', () => {
     const copies = [halfCopy('a', 2e5)];
     const soft = situationOf(alone('a'), [source('a')], strongRig(), { lightCopies: true }, copies);
-    const [offers] = offersFor(soft, 'soft picture');
-    const higher = offers!.find(({ move }) => move.lever === 'preview scale')!;
-    expect(higher).toMatchObject({ move: { playScale: 2 }, pixels: { width: 1920, height: 1080 } });
+    const recommendations = recommendationsFor(soft, 'soft-picture');
+    const higher = recommendations.find(({ change }) => change.lever === 'preview scale')!;
+    expect(higher).toMatchObject({ change: { playScale: 2 }, pixels: { width: 1920, height: 1080 } });
     expect(higher.helps).toBe(true);
     // From the originals it would not play any more.
     const slow = { ...soft, rig: withCores(strongRig({}, 3e9, 60), 8) };
-    const dear = offersFor(slow, 'soft picture')[0]!.find(
-      ({ move }) => move.lever === 'play from originals',
+    const dear = recommendationsFor(slow, 'soft-picture').find(
+      ({ change }) => change.lever === 'play from originals',
     )!;
     expect(dear).toMatchObject({ helps: false, isRealTime: false });
     expect(dear.framesPerSecond.after).toBeLessThan(20);
@@ -160,10 +168,13 @@ describe('what levers are predicted to bring', () => {
     expect(wait.medianMs).toBeGreaterThan(600);
     expect(wait.medianMs).toBeLessThan(900);
     expect(wait.worstTwentiethMs).toBeGreaterThan(1.5 * wait.medianMs);
-    const scene = sceneOf(long, { scrubWait: wait });
-    expect(find(scene, 'slow scrubbing')!.numbers).toMatchObject({ medianMs: wait.medianMs, measured: 0 });
-    const [offers] = recommend(long, scene.prediction, [find(scene, 'slow scrubbing')!]);
-    expect(offers![0]).toMatchObject({ move: { lever: 'make copies' }, aim: 'scrubbing', helps: true });
-    expect(offers![0]!.waitMs!.after).toBeLessThan(0.2 * offers![0]!.waitMs!.before);
+    const context = contextOf(long, { scrubWait: wait });
+    expect(find(context, 'slow-scrubbing')!.evidence).toMatchObject({
+      medianMs: wait.medianMs,
+      isMeasured: false,
+    });
+    const [found] = recommend(long, context.prediction, [find(context, 'slow-scrubbing')!]);
+    expect(found![0]).toMatchObject({ change: { lever: 'make copies' }, aim: 'scrubbing', helps: true });
+    expect(found![0]!.waitMs!.after).toBeLessThan(0.2 * found![0]!.waitMs!.before);
   });
 });

@@ -1,16 +1,10 @@
 import { previewPixels, PREVIEW_SCALES } from '../levers/index.js';
 import { frameBudgetMs, isRealTime, STAGES, type Stage } from '../playback/index.js';
-import {
-  expectedDrops,
-  predict,
-  scrubWait,
-  type Prediction,
-  type ScrubWait,
-  type Situation,
-} from '../rig/index.js';
+import type { Situation } from '../cost-model/index.js';
+import { expectedDrops, predict, scrubWait, type Prediction, type ScrubWait } from '../simulation/index.js';
 import { toNumber } from '../time/index.js';
-import type { FrameSize } from '../timeline/index.js';
-import { merged, type Cause, type Span } from './cause.js';
+import { mergeRanges, type FrameRange, type FrameSize } from '../timeline/index.js';
+import type { Finding } from './finding.js';
 import {
   aimOf,
   bypassChanges,
@@ -28,11 +22,11 @@ export interface Change {
   readonly after: number;
 }
 
-/** What moving a lever is predicted to bring to what one cause holds back. */
+/** What moving a lever is predicted to bring to what one finding holds back. */
 export interface Recommendation {
-  readonly move: LeverChange;
+  readonly change: LeverChange;
   readonly aim: Aim;
-  /** Frames a second that are shown in the stretches of the cause. */
+  /** Frames a second that are shown in the stretches of the finding. */
   readonly framesPerSecond: Change;
   /** What one waits for where the aim is not playing: the first picture, or one of scrubbing; null where it is. */
   readonly waitMs: Change | null;
@@ -40,7 +34,7 @@ export interface Recommendation {
   readonly isRealTime: boolean;
   /** Whether it brings enough to be worth it; of a sharper picture, whether it still plays. */
   readonly helps: boolean;
-  /** The load of the stage that the cause shows in, in its stretches, per cent of the frame budget. */
+  /** The load of the stage that the finding shows in, in its stretches, per cent of the frame budget. */
   readonly loadPercent: Change & { readonly stage: Stage };
   /** Pixels of the preview then, at rest where the aim is scrubbing. */
   readonly pixels: FrameSize;
@@ -54,27 +48,30 @@ const WORTH_BESIDE = 0.1;
 const SHORTER = 0.8;
 
 /**
- * Predicts for each cause what the levers would bring that may answer it, the most helpful first; those that bring
+ * Predicts for each finding what the levers would bring that may answer it, the most helpful first; those that bring
  * nothing are there too, so that it can be said why.
- * @returns one list for each cause, in their order
+ * @returns one list for each finding, in their order
  */
 export function recommend(
   situation: Situation,
   now: Prediction,
-  causes: readonly Cause[],
+  findings: readonly Finding[],
 ): Recommendation[][] {
-  const bench = new Bench(situation, now);
-  return causes.map((cause): Recommendation[] => {
-    const aim = aimOf(cause);
+  const evaluator = new WhatIfEvaluator(situation, now);
+  return findings.map((finding): Recommendation[] => {
+    const aim = aimOf(finding);
     if (aim === null) return [];
-    const offer = (move: LeverChange): Recommendation => bench.offer(move, aim, cause);
-    const offers = leverChangesFor(aim, cause, situation, now).map(offer);
-    const wider = offers.flatMap(({ move, helps, isRealTime }): Recommendation[] => {
-      const more = helps && !isRealTime ? widerCopies(move, situation, now) : null;
-      return more ? [offer(more)].filter((each) => each.isRealTime) : [];
+    const evaluate = (change: LeverChange): Recommendation => evaluator.evaluate(change, aim, finding);
+    const recommendations = leverChangesFor(aim, finding, situation, now).map(evaluate);
+    const wider = recommendations.flatMap(({ change, helps, isRealTime }): Recommendation[] => {
+      const more = helps && !isRealTime ? widerCopies(change, situation, now) : null;
+      return more ? [evaluate(more)].filter((each) => each.isRealTime) : [];
     });
-    const more = [...lowerStill(offers, offer), ...moreBypassed(offers, offer, cause, situation, now)];
-    return [...offers, ...wider, ...more].sort(
+    const more = [
+      ...lowerStill(recommendations, evaluate),
+      ...moreBypassed(recommendations, evaluate, finding, situation, now),
+    ];
+    return [...recommendations, ...wider, ...more].sort(
       (a, b) =>
         Number(b.helps) - Number(a.helps) ||
         Number(takesAway(a)) - Number(takesAway(b)) ||
@@ -85,39 +82,39 @@ export function recommend(
 
 /** Where the next preview scale helps and is not enough, the first one that is. */
 function lowerStill(
-  offers: readonly Recommendation[],
-  offer: (move: LeverChange) => Recommendation,
+  recommendations: readonly Recommendation[],
+  evaluate: (change: LeverChange) => Recommendation,
 ): Recommendation[] {
-  const next = offers.find(({ move }) => move.lever === 'preview scale');
-  if (next?.aim !== 'playing' || next.move.lever !== 'preview scale' || !next.helps || next.isRealTime)
+  const next = recommendations.find(({ change }) => change.lever === 'preview scale');
+  if (next?.aim !== 'playing' || next.change.lever !== 'preview scale' || !next.helps || next.isRealTime)
     return [];
-  const { playScale } = next.move;
+  const { playScale } = next.change;
   for (const scale of PREVIEW_SCALES.filter((each) => each > playScale)) {
-    const lower = offer({ lever: 'preview scale', playScale: scale });
+    const lower = evaluate({ lever: 'preview scale', playScale: scale });
     if (lower.isRealTime) return [lower];
   }
   return [];
 }
 
 /** Whether a lever takes away from what is seen, and not only from how sharp it is: it comes after those that do not. */
-const takesAway = ({ move }: Recommendation): boolean => move.lever === 'effect bypass';
+const takesAway = ({ change }: Recommendation): boolean => change.lever === 'effect bypass';
 
 /**
  * Where bypassing the heaviest effects helps and is not enough, as many kinds more as it takes; all of them where that is
  * not enough either, and yet better.
  */
 function moreBypassed(
-  offers: readonly Recommendation[],
-  offer: (move: LeverChange) => Recommendation,
-  cause: Cause,
+  recommendations: readonly Recommendation[],
+  evaluate: (change: LeverChange) => Recommendation,
+  finding: Finding,
   situation: Situation,
   now: Prediction,
 ): Recommendation[] {
-  const first = offers.find(({ move }) => move.lever === 'effect bypass');
+  const first = recommendations.find(({ change }) => change.lever === 'effect bypass');
   if (!first?.helps || first.isRealTime) return [];
   let more = first;
-  for (const move of bypassChanges(cause, situation, now).slice(1)) {
-    more = offer(move);
+  for (const change of bypassChanges(finding, situation, now).slice(1)) {
+    more = evaluate(change);
     if (more.isRealTime) return [more];
   }
   const gained = more.framesPerSecond.after - first.framesPerSecond.after;
@@ -127,8 +124,8 @@ function moreBypassed(
 const gainOf = ({ waitMs, framesPerSecond }: Recommendation): number =>
   waitMs ? waitMs.before - waitMs.after : framesPerSecond.after - framesPerSecond.before;
 
-/** Predicts each move once, for whichever causes it may answer. */
-class Bench {
+/** Predicts each change once, for whichever findings it may answer. */
+class WhatIfEvaluator {
   private readonly known = new Map<string, { situation: Situation; prediction: Prediction }>();
   private readonly waits = new Map<Prediction, ScrubWait | null>();
 
@@ -137,10 +134,10 @@ class Bench {
     private readonly now: Prediction,
   ) {}
 
-  offer(move: LeverChange, aim: Aim, { spans, stage, kind }: Cause): Recommendation {
+  evaluate(change: LeverChange, aim: Aim, { ranges, stage, kind }: Finding): Recommendation {
     const { now } = this;
-    const { situation, prediction: then } = this.after(move);
-    const within = aim === 'playing' ? stretchesOf(now, spans) : [];
+    const { situation, prediction: then } = this.after(change);
+    const within = aim === 'playing' ? stretchesOf(now, ranges) : [];
     const dropped = { before: dropsIn(now, within), after: dropsIn(then, within) };
     const shown = stage ?? heaviestStage(now);
     const [before, after] = [now, then].map((each) => loadOf(each, shown, within)) as [number, number];
@@ -151,9 +148,9 @@ class Bench {
     const rate = toNumber(now.workload.rate);
     const perSecond = (drops: number): number => rate * (1 - drops / Math.max(1, wanted));
     return {
-      ...{ move, aim, waitMs, isRealTime: playsThen, loadPercent },
+      ...{ change, aim, waitMs, isRealTime: playsThen, loadPercent },
       framesPerSecond: { before: perSecond(dropped.before), after: perSecond(dropped.after) },
-      helps: kind === 'soft picture' ? playsThen : isWorth(waitMs, dropped, wanted, loadPercent),
+      helps: kind === 'soft-picture' ? playsThen : isWorth(waitMs, dropped, wanted, loadPercent),
       pixels: previewPixels(
         situation.timeline.size,
         situation.tuning,
@@ -162,11 +159,11 @@ class Bench {
     };
   }
 
-  private after(move: LeverChange): { situation: Situation; prediction: Prediction } {
-    const key = JSON.stringify(move);
+  private after(change: LeverChange): { situation: Situation; prediction: Prediction } {
+    const key = JSON.stringify(change);
     const known = this.known.get(key);
     if (known) return known;
-    const situation = applyLeverChange(this.situation, move);
+    const situation = applyLeverChange(this.situation, change);
     const made = { situation, prediction: predict(situation, this.now) };
     this.known.set(key, made);
     return made;
@@ -202,28 +199,28 @@ function isWorth(waitMs: Change | null, dropped: Change, wanted: number, load: C
  * The whole of what is seen without a cut where frames are dropped: in which part of it that happens hangs on how
  * playing went before.
  */
-const stretchesOf = ({ work }: Prediction, spans: readonly Span[]): readonly Span[] =>
-  merged(
+const stretchesOf = ({ work }: Prediction, ranges: readonly FrameRange[]): readonly FrameRange[] =>
+  mergeRanges(
     work.preview.graph.stretches.filter((stretch) =>
-      spans.some(({ from, to }) => stretch.from < to && from < stretch.to),
+      ranges.some(({ from, to }) => stretch.from < to && from < stretch.to),
     ),
   );
 
-const wholeOf = ({ workload: line }: Prediction): Span => ({ from: line.from, to: line.to });
+const wholeOf = ({ workload: line }: Prediction): FrameRange => ({ from: line.from, to: line.to });
 
-const spansOr = (prediction: Prediction, spans: readonly Span[]): readonly Span[] =>
-  spans.length ? spans : [wholeOf(prediction)];
+const spansOr = (prediction: Prediction, ranges: readonly FrameRange[]): readonly FrameRange[] =>
+  ranges.length ? ranges : [wholeOf(prediction)];
 
-const framesIn = (prediction: Prediction, spans: readonly Span[]): number =>
-  spansOr(prediction, spans).reduce((sum, { from, to }) => sum + to - from, 0);
+const framesIn = (prediction: Prediction, ranges: readonly FrameRange[]): number =>
+  spansOr(prediction, ranges).reduce((sum, { from, to }) => sum + to - from, 0);
 
 /** Frames that are expected to be dropped. */
-const dropsIn = (prediction: Prediction, spans: readonly Span[]): number =>
-  spansOr(prediction, spans).reduce((sum, { from, to }) => sum + expectedDrops(prediction, from, to), 0);
+const dropsIn = (prediction: Prediction, ranges: readonly FrameRange[]): number =>
+  spansOr(prediction, ranges).reduce((sum, { from, to }) => sum + expectedDrops(prediction, from, to), 0);
 
 /** Load of a stage in some stretches, per cent of the frame budget. */
-const loadOf = (now: Prediction, stage: Stage, spans: readonly Span[] = []): number =>
-  (100 * passingMs(now.workload, stage, spansOr(now, spans))) / frameBudgetMs(now.workload.rate);
+const loadOf = (now: Prediction, stage: Stage, ranges: readonly FrameRange[] = []): number =>
+  (100 * passingMs(now.workload, stage, spansOr(now, ranges))) / frameBudgetMs(now.workload.rate);
 
 const heaviestStage = (now: Prediction): Stage =>
   STAGES.reduce((most, stage) => (loadOf(now, stage) > loadOf(now, most) ? stage : most));

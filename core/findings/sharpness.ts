@@ -1,5 +1,5 @@
 import { stagesOf } from '../render/index.js';
-import type { Prediction } from '../rig/index.js';
+import type { Prediction } from '../simulation/index.js';
 
 /** Which pixels are really shown: those of the preview, or of a smaller picture that was made larger for it. */
 export interface Sharpness {

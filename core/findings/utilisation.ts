@@ -1,13 +1,6 @@
-import {
-  frameBudgetMs,
-  isMade,
-  stageMsOf,
-  stageWork,
-  type FrameLog,
-  type Workload,
-  type Stage,
-} from '../playback/index.js';
-import type { Span } from './cause.js';
+import { isMade, stageMsOf, stageWork, type Workload } from '../cost-model/index.js';
+import { frameBudgetMs, type FrameLog, type Stage } from '../playback/index.js';
+import type { FrameRange } from '../timeline/index.js';
 
 /** What works serially, or is shared, while a timeline plays. */
 export const RESOURCES = ['drive', 'cores', 'decoder', 'worker', 'engine'] as const;
@@ -25,10 +18,16 @@ export interface Window {
   readonly bytesPerSecond: number;
   /** Readers of that drive at once. */
   readonly readers: number;
-  /** Of the decoder that has most to do: its pictures for each one shown, and ms that go into reaching first frames. */
+  /**
+   * Of the decoder that has most to do: its pictures for each one shown, the ms that go into reaching first frames and
+   * into starting, and all of its ms.
+   */
   readonly decodedPerShown: number;
   readonly reachMs: number;
+  readonly startMs: number;
   readonly decodeMs: number;
+  /** Core-ms of all decoders. */
+  readonly decodeCoreMs: number;
   readonly scaleMs: number;
   readonly effectsMs: number;
   readonly composeMs: number;
@@ -36,7 +35,11 @@ export interface Window {
   readonly busiestSource: string;
 }
 
-/** What each second of a line asks for, from the costs of its frames alone. */
+/** Use of the resource that a second asks for most, 1 for all there is. */
+export const busiestUse = ({ use }: Window): number =>
+  Math.max(use.drive, use.decoder, use.worker, use.engine, use.cores);
+
+/** What each second of a workload asks for, from the costs of its frames alone. */
 export function windowsOf(line: Workload): Window[] {
   const budgetMs = frameBudgetMs(line.rate);
   const length = Math.max(1, Math.round(1000 / budgetMs));
@@ -54,11 +57,11 @@ function windowAt(line: Workload, from: number, to: number, budgetMs: number, fi
   const spanMs = (to - from) * budgetMs;
   const bytes = line.drives.map(() => 0);
   const readers = line.drives.map(() => 0);
-  let coreMs = 0;
   let scaleMs = 0;
   let effectsMs = 0;
   let busiestWorkerMs = 0;
-  let busiest = { ms: 0, decodedPerShown: 0, reachMs: 0, sourceId: '' };
+  let decodeCoreMs = 0;
+  let busiest = { ms: 0, decodedPerShown: 0, reachMs: 0, startMs: 0, sourceId: '' };
   for (let at = first; at < line.segments.length; at++) {
     const passage = line.segments[at]!;
     if (passage.from >= to) break;
@@ -76,8 +79,9 @@ function windowAt(line: Workload, from: number, to: number, budgetMs: number, fi
       read += stageWork(passage, 'read', frame);
       if (frame === passage.from) reached += Math.max(0, pictures - 1);
     }
-    const ms = work * passage.decodeMs;
-    coreMs += ms * passage.decodeCores;
+    const startMs = from <= passage.from && passage.from < to ? passage.firstMs : 0;
+    decodeCoreMs += work * passage.decodeMs * passage.decodeCores;
+    const ms = work * passage.decodeMs + startMs;
     scaleMs += made * passage.scaleMs;
     effectsMs += made * passage.effectsMs;
     busiestWorkerMs = Math.max(busiestWorkerMs, made * (passage.scaleMs + passage.effectsMs));
@@ -90,13 +94,14 @@ function windowAt(line: Workload, from: number, to: number, budgetMs: number, fi
         ms,
         decodedPerShown: made ? (decoded - reached) / made : 0,
         reachMs: reached * passage.decodeMs,
+        startMs,
         sourceId: passage.sourceId,
       };
   }
   let composeMs = 0;
   for (let frame = from; frame < to; frame++) composeMs += line.composeMs[frame - line.from]!;
   const showMs = (to - from) * line.showMs;
-  coreMs += scaleMs + effectsMs + composeMs + showMs + (to - from) * line.presentMs;
+  const coreMs = decodeCoreMs + scaleMs + effectsMs + composeMs + showMs + (to - from) * line.presentMs;
   const driveUse = line.drives.map(({ bytesPerSecond }, at) => (1000 * bytes[at]!) / bytesPerSecond / spanMs);
   const fullest = driveUse.reduce((most, use, at) => (use > (driveUse[most] ?? -1) ? at : most), 0);
   return {
@@ -115,7 +120,9 @@ function windowAt(line: Workload, from: number, to: number, budgetMs: number, fi
     readers: readers[fullest] ?? 0,
     decodedPerShown: busiest.decodedPerShown,
     reachMs: busiest.reachMs,
+    startMs: busiest.startMs,
     decodeMs: busiest.ms,
+    decodeCoreMs,
     scaleMs,
     effectsMs,
     composeMs,
@@ -133,7 +140,7 @@ export function droppedIn(log: FrameLog, from: number, to: number): number {
 }
 
 /** Mean ms that a stage takes of the frames of some stretches that pass through it; 0 when none does. */
-export function passingMs(line: Workload, stage: Stage, spans: readonly Span[]): number {
+export function passingMs(line: Workload, stage: Stage, spans: readonly FrameRange[]): number {
   const ms = stageMsOf(line, stage);
   let sum = 0;
   let count = 0;

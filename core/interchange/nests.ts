@@ -1,5 +1,12 @@
-import type { Clip, ForeignItem, Nest, Timeline, Track, Transition } from '../timeline/index.js';
-import { clipEnd } from '../timeline/index.js';
+import {
+  type Clip,
+  type ForeignItem,
+  type Nest,
+  type Timeline,
+  type Track,
+  type Transition,
+  clipEnd,
+} from '../timeline/index.js';
 
 /** A nested stack that can be written as it was read, and what of the timeline it stands for. */
 export interface KeptNest {

@@ -1,15 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { rational } from '../time/index.js';
-import {
-  FrameLog,
-  frameAtPlayhead,
-  frameBudgetMs,
-  isRealTime,
-  isTooLate,
-  pacingSummary,
-  SmoothClock,
-} from './index.js';
+import { FrameLog, frameBudgetMs, isRealTime, pacingSummary } from './index.js';
 
 /** A log of frames at 25/s; undefined stands for a dropped one, a number for its lateness. */
 function logOf(lateness: readonly (number | undefined)[], firstFrame = 100, startMs = 200): FrameLog {
@@ -120,37 +112,9 @@ describe('the figures of a run', () => {
   });
 });
 
-describe('pacing', () => {
-  it('has 1000 ms divided by the rate for a frame', () => {
+describe('the frame budget', () => {
+  it('is 1000 ms divided by the rate', () => {
     expect(frameBudgetMs(rational(24))).toBeCloseTo(41.667, 3);
     expect(frameBudgetMs(rational(60_000, 1001))).toBeCloseTo(16.683, 3);
-  });
-
-  it('drops a frame when the next is due, and not before', () => {
-    expect(isTooLate(10, 10.99)).toBe(false);
-    expect(isTooLate(10, 11)).toBe(true);
-    expect(frameAtPlayhead(10.9999999)).toBe(11);
-    expect(frameAtPlayhead(10.5)).toBe(10);
-  });
-});
-
-describe('the smoothed clock', () => {
-  it('turns steps into an even flow that never runs back', () => {
-    const clock = new SmoothClock();
-    let last = -1;
-    for (let now = 0; now <= 4000; now += 3) {
-      const stepped = Math.floor(now / 21.3) * 21.3;
-      const time = clock.read(stepped, now);
-      expect(time).toBeGreaterThanOrEqual(last);
-      last = time;
-    }
-    // The steps lag by half a step on average.
-    expect(Math.abs(last - (4000 - 10.65))).toBeLessThan(8);
-  });
-
-  it('follows a jump at once', () => {
-    const clock = new SmoothClock();
-    clock.read(1000, 0);
-    expect(clock.read(0, 10)).toBe(0);
   });
 });

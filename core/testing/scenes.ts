@@ -1,27 +1,25 @@
 import {
-  causesOf,
+  diagnosedLog,
+  findings,
   recommend,
-  type Cause,
-  type CauseKind,
+  type Finding,
+  type FindingContext,
+  type FindingKind,
   type Recommendation,
-  type Scene,
 } from '../findings/index.js';
 import { PLAINEST, type Tuning } from '../levers/index.js';
 import type { PictureFacts, PictureStructure } from '../media/index.js';
 import { FrameLog, pacingSummary, type RunFacts } from '../playback/index.js';
+import { UNCALIBRATED, type KnownCopy, type KnownSource, type Situation } from '../cost-model/index.js';
 import {
   driveFigures,
   memoryShares,
-  UNCALIBRATED,
-  predict,
   SIMULATED_DRIVES,
   SIMULATED_RIGS,
   usualCeiling,
-  type KnownCopy,
-  type KnownSource,
   type Rig,
-  type Situation,
-} from '../rig/index.js';
+} from '../machine/index.js';
+import { predict } from '../simulation/index.js';
 import { rational } from '../time/index.js';
 import type { Clip, Timeline, Track } from '../timeline/index.js';
 import { readySource, sourceFacts } from './index.js';
@@ -123,21 +121,32 @@ export function situationOf(
   };
 }
 
-export const sceneOf = (situation: Situation, more: Partial<Scene> = {}): Scene => ({
+export const contextOf = (situation: Situation, more: Partial<FindingContext> = {}): FindingContext => ({
   situation,
   prediction: predict(situation),
-  ...{ measured: null, scrub: null, scrubWait: null, planned: null },
+  ...{ run: null, scrub: null, scrubWait: null, planned: null },
   ...more,
 });
 
-export const kindsOf = (scene: Scene): CauseKind[] => causesOf(scene).map(({ kind }) => kind);
-export const find = (scene: Scene, kind: CauseKind): Cause | undefined =>
-  causesOf(scene).find((each) => each.kind === kind);
+/** Findings of a context's own log: measured where its run went, predicted elsewhere. */
+export const findingsOf = (context: FindingContext): Finding[] =>
+  findings(diagnosedLog(context.prediction, context.run), context);
 
-/** What is offered for a cause of one kind, as found. */
-export function offersFor(situation: Situation, kind: CauseKind): Recommendation[][] {
-  const scene = sceneOf(situation);
-  return recommend(situation, scene.prediction, [find(scene, kind)!]);
+export const kindsOf = (context: FindingContext): FindingKind[] =>
+  findingsOf(context).map(({ kind }) => kind);
+
+export function find<Kind extends FindingKind>(
+  context: FindingContext,
+  kind: Kind,
+): Extract<Finding, { kind: Kind }> | undefined {
+  return findingsOf(context).find((each): each is Extract<Finding, { kind: Kind }> => each.kind === kind);
+}
+
+/** Recommendations for the finding of a situation that is of one kind. */
+export function recommendationsFor(situation: Situation, kind: FindingKind): Recommendation[] {
+  const context = contextOf(situation);
+  const found = findingsOf(context).filter((each) => each.kind === kind);
+  return recommend(situation, context.prediction, found)[0]!;
 }
 
 export const FRAMES = 240;

@@ -5,3 +5,4 @@ export * from './timeline-print.js';
 export * from './whole-sources.js';
 export * from './edits/index.js';
 export * from './even-side.js';
+export * from './frame-range.js';

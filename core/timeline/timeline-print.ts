@@ -38,9 +38,9 @@ export function timelinePrint({ size, rate, tracks }: Timeline): TimelinePrint {
     ),
   );
   return {
-    format: hashOf(JSON.stringify([size.width, size.height, rate.num, rate.den])),
-    cuts: hashOf(JSON.stringify(cuts)),
-    effects: hashOf(JSON.stringify(effects)),
+    format: hashText(JSON.stringify([size.width, size.height, rate.num, rate.den])),
+    cuts: hashText(JSON.stringify(cuts)),
+    effects: hashText(JSON.stringify(effects)),
   };
 }
 
@@ -57,7 +57,7 @@ function ordered(value: unknown): unknown {
 }
 
 /** Two FNV-1a hashes of 32 bits with different offsets, as hexadecimal digits (Fowler, Noll, Vo). */
-function hashOf(text: string): string {
+export function hashText(text: string): string {
   let [a, b] = [0x811c9dc5, 0x9747b28c];
   for (let at = 0; at < text.length; at++) {
     const code = text.charCodeAt(at);

@@ -10,7 +10,7 @@ import {
 } from '@hone/core/api';
 import { FrameLog, type NewRun } from '@hone/core/playback';
 import { TITLE_FONT_FILES } from '@hone/core/render';
-import { SIMULATED_RIGS } from '@hone/core/rig';
+import { SIMULATED_RIGS } from '@hone/core/machine';
 import { makeCodedClip } from '@hone/demo';
 import { isSchema } from 'yup';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';

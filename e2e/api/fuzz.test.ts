@@ -1,7 +1,8 @@
 import { ROUTES, type Project, type Source } from '@hone/core/api';
+import { findingOf } from '@hone/core/findings';
 import { FIRST_TUNING } from '@hone/core/levers';
 import { FrameLog } from '@hone/core/playback';
-import { SIMULATED_RIGS } from '@hone/core/rig';
+import { SIMULATED_RIGS } from '@hone/core/machine';
 import { rational } from '@hone/core/time';
 import fc from 'fast-check';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
@@ -160,6 +161,7 @@ describe('every route of the description', () => {
         worstTwentiethMs: 90,
       },
       '/api/runs/{id}/notes': { notes: 'calm' },
+      '/api/runs/{id}/findings': { findings: [findingOf('slow-start', { firstFrameMs: 1200 })] },
       '/api/simulation': { driveId: null },
       '/api/rigs/own': SIMULATED_RIGS[0],
       '/api/rigs': SIMULATED_RIGS[0],

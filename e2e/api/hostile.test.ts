@@ -1,6 +1,6 @@
 import { join } from 'node:path';
 import type { FolderEntry, Problem, Project, Rigs, Source } from '@hone/core/api';
-import { SIMULATED_RIGS } from '@hone/core/rig';
+import { SIMULATED_RIGS } from '@hone/core/machine';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { makeHostileFiles, type HostileFolder } from '../hostile/files.js';
 import { hostileRequests, sendRaw } from '../hostile/requests.js';

@@ -9,7 +9,7 @@ import {
   type DriveFigures,
   type HardwarePath,
   type Rig,
-} from '@hone/core/rig';
+} from '@hone/core/machine';
 import { makeCodedClip } from '@hone/demo';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { TestServer } from '../fixtures/server.js';

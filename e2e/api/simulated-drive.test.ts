@@ -2,7 +2,7 @@ import { execFileSync } from 'node:child_process';
 import { copyFile, readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { Project, Source } from '@hone/core/api';
-import { simulatedDrive } from '@hone/core/rig';
+import { simulatedDrive } from '@hone/core/machine';
 import { makeCodedClip } from '@hone/demo';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { TestServer } from '../fixtures/server.js';

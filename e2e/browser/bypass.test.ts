@@ -1,5 +1,5 @@
 import type { Project, RunRecord } from '@hone/core/api';
-import { SIMULATED_RIGS, type Rig } from '@hone/core/rig';
+import { SIMULATED_RIGS, type Rig } from '@hone/core/machine';
 import { rational } from '@hone/core/time';
 import type { Effect } from '@hone/core/timeline';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
@@ -72,12 +72,12 @@ describe('effect bypass', () => {
 
   it('is offered where effects hold playback back, with what it brings and takes, and then it should play', async () => {
     const { page } = browser;
-    const cause = page.locator('hone-cause-list details[data-cause="effects"]');
-    await cause.waitFor();
-    expect(await cause.textContent()).toContain('most of all blur');
-    if (!(await cause.evaluate((details: HTMLDetailsElement) => details.open)))
-      await cause.locator('summary').click();
-    const offer = cause.getByRole('button', { name: /^Bypass blur while playing/ });
+    const finding = page.locator('hone-finding-list details[data-finding="effects"]');
+    await finding.waitFor();
+    expect(await finding.textContent()).toContain('most of all blur');
+    if (!(await finding.evaluate((details: HTMLDetailsElement) => details.open)))
+      await finding.locator('summary').click();
+    const offer = finding.getByRole('button', { name: /^Bypass blur while playing/ });
     expect(await offer.textContent()).toMatch(/at rest they are seen · [\d.]+ → 24 frames\/s/);
     await offer.click();
     await page.getByRole('heading', { name: 'Predicted to play' }).waitFor();

@@ -159,7 +159,7 @@ describe('ways that led nowhere', () => {
     await browser.playThrough();
     const runs = await server.get<RunRecord[]>(`projects/${made.project.id}/runs`);
     expect(runs[0]!.facts.wholeFrames).toBe(96);
-    await page.getByTestId('finding').waitFor();
+    await page.getByTestId('verdict').waitFor();
     await page.keyboard.press('Home');
     await page.getByTestId('timeline').focus();
     await page.keyboard.press('h');
@@ -169,7 +169,7 @@ describe('ways that led nowhere', () => {
     expect(await page.getByTestId('outdated').textContent()).toContain('before its clips changed');
     expect(await page.getByTestId('figures').count()).toBe(0);
     await editBar().getByRole('button', { name: 'Undo' }).click();
-    await page.getByTestId('finding').waitFor();
+    await page.getByTestId('verdict').waitFor();
     // A part of it is called a part.
     await page.keyboard.press('Home');
     await page.keyboard.press('i');

@@ -88,9 +88,19 @@ describe('from choppy to smooth, by hand', () => {
     expect(run!.summary.dropped).toBeGreaterThan(24);
     const figures = await page.getByTestId('figures').textContent();
     expect(figures).toContain(`${run!.summary.shown} of 150`);
-    const finding = await page.getByTestId('finding').textContent();
-    expect(finding).toMatch(/(Decoding|Showing the picture|Scaling to the preview) holds playback back/);
-    expect(finding).toContain(`${run!.summary.dropped} of 150 frames are dropped`);
+    expect(await page.getByTestId('verdict').textContent()).toContain(
+      `${run!.summary.dropped} frames of 150 dropped`,
+    );
+    // The machine is not measured here: the costs of a similar one, calibrated by the run, name the stage.
+    await page.getByTestId('rough').waitFor();
+    const finding = page.locator('hone-finding-list details').first();
+    await expect
+      .poll(() => finding.textContent())
+      .toMatch(
+        new RegExp(
+          `${run!.summary.dropped} frames dropped in the run.*shows in the stage (decode|scale|show)`,
+        ),
+      );
     await accessible();
   });
 
@@ -135,7 +145,7 @@ describe('from choppy to smooth, by hand', () => {
     const { page } = browser;
     await page.getByTestId('play-scale').getByText('1:4', { exact: true }).click();
     const button = page
-      .getByTestId('make-copies')
+      .getByRole('button', { name: /^Make copies of 1 clip/ })
       .or(page.getByRole('button', { name: 'Make a copy of Heavy.mp4' }));
     await button.first().click();
     await page
@@ -304,7 +314,7 @@ describe('from choppy to smooth, by hand', () => {
   it('stays usable at 200 % zoom', async () => {
     const { page } = browser;
     await page.setViewportSize({ width: 640, height: 400 });
-    for (const id of ['play', 'finding', 'play-scale', 'timeline']) {
+    for (const id of ['play', 'verdict', 'play-scale', 'timeline']) {
       await page.getByTestId(id).scrollIntoViewIfNeeded();
       const box = (await page.getByTestId(id).boundingBox())!;
       expect(box.x).toBeGreaterThanOrEqual(0);

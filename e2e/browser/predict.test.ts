@@ -1,5 +1,5 @@
 import type { LightCopy, Rigs, RunRecord } from '@hone/core/api';
-import { SIMULATED_RIGS, type Figure, type Rig } from '@hone/core/rig';
+import { SIMULATED_RIGS, type Figure, type Rig } from '@hone/core/machine';
 import { rational } from '@hone/core/time';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { accessibilityFaults } from '../fixtures/accessible.js';
@@ -48,8 +48,10 @@ describe('the prediction', () => {
     const { page } = browser;
     await page.getByRole('heading', { name: 'Predicted to drop frames' }).waitFor();
     expect(await said()).toMatch(/Predicted: [\d.]+ of 24 frames\/s.*\d+ frames of 96 dropped/);
-    const first = page.locator('hone-cause-list details').first();
-    expect(await first.getAttribute('data-cause')).toMatch(/cores|serial decoding|thrown away/);
+    const first = page.locator('hone-finding-list details').first();
+    expect(await first.getAttribute('data-finding')).toMatch(
+      /cores|serial-decoding|long-groups|rate-mismatch/,
+    );
     expect(await first.textContent()).toContain('shows in the stage decode');
     expect(await accessibilityFaults(page)).toEqual([]);
   });
@@ -83,7 +85,7 @@ describe('the prediction', () => {
   it('goes to where frames will be dropped', async () => {
     const { page } = browser;
     const first = page
-      .locator('hone-cause-list details')
+      .locator('hone-finding-list details')
       .first()
       .getByRole('button', { name: /^\d\d:\d\d/ })
       .first();
@@ -94,8 +96,11 @@ describe('the prediction', () => {
     await expect.poll(() => page.getByTestId('timecode').textContent()).toBe(from);
   });
 
-  it('offers under a cause the levers that answer it with what they bring, and says why others do not', async () => {
-    const offers = browser.page.locator('hone-cause-list details').first().locator('hone-cause-levers');
+  it('recommends under a finding the levers that answer it with what they bring, and says why others do not', async () => {
+    const offers = browser.page
+      .locator('hone-finding-list details')
+      .first()
+      .locator('hone-recommendation-list');
     await offers
       .getByRole('button', { name: /Make copies of 1 clip .*[\d.]+ → 24 frames\/s, and all of it plays/ })
       .waitFor();
@@ -135,6 +140,10 @@ describe('the prediction', () => {
     expect(expected).toContain(`${run!.facts.predicted!.dropped} frames of 96`);
     const row = page.getByTestId('figures').getByRole('row', { name: /^Predicted/ });
     expect(await row.textContent()).toMatch(/frames\/s/);
+    // What was found is kept with the run, and shown with it.
+    await expect
+      .poll(async () => (await server.get<RunRecord[]>(`projects/${made.project.id}/runs`))[0]!.findings)
+      .not.toBeNull();
     // Fifty times too slow it was said to be: the run has shown that it is not.
     await expect.poll(async () => (await calibration())?.decode.log ?? 0).toBeLessThan(-0.5);
     await expect.poll(said).not.toBe(expected);
@@ -155,7 +164,7 @@ describe('the prediction', () => {
     await expect.poll(busy).not.toBe(before);
   });
 
-  it('takes the lever that a cause offers, and then predicts that it plays', async () => {
+  it('takes the lever that is recommended, and then predicts that it plays', async () => {
     const { page } = browser;
     await server.call('PUT', 'rigs/own', slowRig());
     const other = await makeCutProject(server, 'Answered', [

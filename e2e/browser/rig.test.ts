@@ -1,7 +1,7 @@
 import { readFile, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { MachineSettings, Project, Rigs } from '@hone/core/api';
-import { rigSchema, SIMULATED_DRIVES, SIMULATED_RIGS, type Rig } from '@hone/core/rig';
+import { rigSchema, SIMULATED_DRIVES, SIMULATED_RIGS, type Rig } from '@hone/core/machine';
 import { makeCodedClip } from '@hone/demo';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { accessibilityFaults } from '../fixtures/accessible.js';

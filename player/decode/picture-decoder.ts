@@ -1,4 +1,4 @@
-import { IN_FLIGHT, REFILL_AT } from '@hone/core/playback';
+import { IN_FLIGHT, REFILL_AT } from '@hone/core/pacing';
 import type { EncodedPacket } from 'mediabunny';
 import { DecodeClock, BusyTracker } from './decode-clock.js';
 import type { PictureFile } from './picture-file.js';

@@ -1,13 +1,12 @@
 import {
   IN_FLIGHT,
   isTooLate,
-  NonReferenceSkipping,
-  FrameTimeEstimator,
   MOST_TURNED,
-  ResyncPolicy,
   RESTART_SECONDS,
+  StreamPacer,
+  type Answer,
   type ResyncTarget,
-} from '@hone/core/playback';
+} from '@hone/core/pacing';
 import { toNumber } from '@hone/core/time';
 import type { DecodeReply, PictureCost, StreamSpec } from '../shared/messages.js';
 import type { Control } from '../shared/control.js';
@@ -29,6 +28,13 @@ interface Made {
   readonly coding: ColourCoding;
 }
 
+/** A decoded frame that is the picture of all timeline frames up to one. */
+interface Answering {
+  readonly frame: DecodedFrame['frame'];
+  readonly until: number;
+  made?: Made;
+}
+
 /** A place at which decoding can begin: its time in the source, and the first timeline frame from there on. */
 interface Entry {
   readonly seconds: number;
@@ -37,7 +43,7 @@ interface Entry {
 
 /**
  * Delivers one picture for each timeline frame of a passage, by nearest frame, as fast as room is granted. It follows
- * the rules of core/playback/pacing.
+ * the rules of core/pacing.
  */
 export class PictureStream {
   private readonly slots: number[] = [];
@@ -47,9 +53,7 @@ export class PictureStream {
   private supply: FrameSource | undefined;
   private cost: { -readonly [K in keyof PictureCost]: number } = noCost();
   private readonly framesPerSecond: number;
-  private readonly resyncPolicy: ResyncPolicy;
-  private readonly frameTimes = new FrameTimeEstimator();
-  private readonly skipping = new NonReferenceSkipping();
+  private readonly pacer: StreamPacer;
   /** Frames of the source that are wanted and were not decoded. */
   private readonly skippedSourceFrames = new Set<number>();
   private readonly openedAt: number;
@@ -67,7 +71,7 @@ export class PictureStream {
   ) {
     this.next = spec.from;
     this.framesPerSecond = toNumber(spec.timelineRate);
-    this.resyncPolicy = new ResyncPolicy(this.framesPerSecond);
+    this.pacer = new StreamPacer(this.framesPerSecond, spec.live, spec.file.constantRate);
     this.changes = changesByFrame(spec.stages);
     this.openedAt = control.playhead;
     this.frames = new SourceFrames(spec);
@@ -113,39 +117,82 @@ export class PictureStream {
     }
   }
 
+  /** Does what the pacer says for one frame after the other. */
   private async deliverAll(supply: FrameSource): Promise<void> {
-    // The last frame that was too early for what is wanted: it is the right one when nothing nearer follows.
+    // The last decoded frame, and the one before: it is the right one when nothing nearer follows.
     let held: DecodedFrame | undefined;
+    let before: DecodedFrame | undefined;
+    let answering: Answering | undefined;
+    const forget = (): void => {
+      held?.frame.close();
+      before?.frame.close();
+      held = before = answering = undefined;
+    };
     try {
       while (!this.isClosed() && this.next < this.spec.to) {
-        if (await this.resync(supply)) {
-          held?.frame.close();
-          held = undefined;
+        const frame = this.next;
+        if (answering && frame >= answering.until) answering = undefined;
+        const { playhead } = this.control;
+        let action = this.pacer.next(frame, this.answerOf(frame, answering), this.slots.length > 0, playhead);
+        if (action === 'resync') {
+          if (await this.hasResynced(supply)) {
+            forget();
+            continue;
+          }
+          // Where there is nowhere better to go on, it goes on here.
+          action = 'decode';
         }
-        const decoded = await supply.next();
-        if (this.isClosed()) {
-          decoded?.frame.close();
-          return;
+        switch (action) {
+          case 'skip':
+            this.skipped(frame, frame + 1);
+            break;
+          case 'await buffer':
+            await this.buffer();
+            break;
+          case 'make':
+            answering!.made = await this.make(answering!.frame, this.slots.shift()!, frame);
+            if (!this.isClosed()) this.picture(frame, answering!.made, false);
+            break;
+          case 'repeat':
+            this.picture(frame, answering!.made!, true);
+            break;
+          case 'decode': {
+            const decoded = await supply.next();
+            if (this.isClosed()) {
+              decoded?.frame.close();
+              return;
+            }
+            if (!decoded) {
+              if (!held) throw new Error('The file ends before the frames that the timeline wants.');
+              answering = { frame: held.frame, until: this.spec.to };
+              break;
+            }
+            this.decoded(decoded);
+            const until = this.firstFrameBeyond(decoded, held);
+            before?.frame.close();
+            before = held;
+            held = decoded;
+            const answer = this.spec.file.constantRate ? held : before;
+            answering = answer && { frame: answer.frame, until };
+          }
         }
-        if (!decoded) {
-          if (!held) throw new Error('The file ends before the frames that the timeline wants.');
-          while (!this.isClosed() && this.next < this.spec.to) await this.deliver(held.frame, this.spec.to);
-          return;
-        }
-        this.resyncPolicy.onFrameDecoded(this.readyAt);
-        this.skipping.observe((decoded.decodeMs * this.framesPerSecond) / 1000, decoded.bytes);
-        this.cost.decoded++;
-        this.cost.decodeMs += decoded.decodeMs;
-        this.cost.readMs += decoded.readMs;
-        const until = this.firstFrameBeyond(decoded, held);
-        const answer = this.spec.file.constantRate ? decoded : held;
-        if (answer) await this.deliver(answer.frame, until);
-        held?.frame.close();
-        held = decoded;
       }
     } finally {
-      held?.frame.close();
+      forget();
     }
+  }
+
+  private answerOf(frame: number, answering: Answering | undefined): Answer {
+    if (!answering) return 'none';
+    if (this.skippedSourceFrames.has(this.frames.wantedBy(frame))) return 'skipped';
+    return answering.made && !this.changes ? 'made' : 'decoded';
+  }
+
+  private decoded({ decodeMs, readMs, bytes }: DecodedFrame): void {
+    this.pacer.onDecoded((decodeMs * this.framesPerSecond) / 1000, bytes, this.control.playhead);
+    this.cost.decoded++;
+    this.cost.decodeMs += decodeMs;
+    this.cost.readMs += readMs;
   }
 
   /** The first timeline frame for which a decoded frame is not the answer any more. */
@@ -153,38 +200,6 @@ export class PictureStream {
     let beyond = this.next;
     while (beyond < this.spec.to && !this.frames.isBeyond(beyond, decoded, before)) beyond++;
     return beyond;
-  }
-
-  /** Sends one picture for all frames from the next up to `until`. */
-  private async deliver(frame: DecodedFrame['frame'], until: number): Promise<void> {
-    let made: Made | undefined;
-    while (this.next < until && !this.isClosed()) {
-      const wanted = this.next;
-      if (this.skippedSourceFrames.has(this.frames.wantedBy(wanted))) {
-        this.skipped(wanted, wanted + 1);
-        continue;
-      }
-      const isNew = !made || this.changes;
-      if (this.willMissDeadline(wanted, isNew)) {
-        this.resyncPolicy.onFrameMissed(wanted, this.readyAt);
-        this.skipped(wanted, wanted + 1);
-        continue;
-      }
-      if (!made || isNew) {
-        const address = await this.slot();
-        if (address === undefined) return;
-        if (this.next !== wanted || this.willMissDeadline(wanted, isNew)) {
-          this.slots.unshift(address);
-          continue;
-        }
-        this.resyncPolicy.onFrameInTime();
-        made = await this.make(frame, address, wanted);
-        if (this.isClosed()) return;
-        this.picture(wanted, made, false);
-      } else {
-        this.picture(wanted, made, true);
-      }
-    }
   }
 
   /**
@@ -261,23 +276,10 @@ export class PictureStream {
     return made;
   }
 
-  /** Where the playhead will be when a picture is ready that is begun now. */
-  private get readyAt(): number {
-    return this.control.playhead + this.frameTimes.expected;
-  }
-
-  private willMissDeadline(frame: number, isNew: boolean): boolean {
-    const { playhead } = this.control;
-    return (
-      this.spec.live &&
-      (isNew ? this.frameTimes.willMissDeadline(frame, playhead) : isTooLate(frame, playhead))
-    );
-  }
-
   private async make(decoded: DecodedFrame['frame'], address: number, frame: number): Promise<Made> {
     const begun = performance.now();
     const { coding, scaleMs, effectsMs } = await this.reduce(decoded, this.spec, address, frame);
-    this.frameTimes.observe(((performance.now() - begun) * this.framesPerSecond) / 1000);
+    this.pacer.onMade(((performance.now() - begun) * this.framesPerSecond) / 1000);
     this.cost.scaleMs += scaleMs;
     this.cost.effectsMs += effectsMs;
     return { address, coding };
@@ -295,11 +297,13 @@ export class PictureStream {
     this.next = Math.max(this.next, to);
   }
 
+  /** Waits until there is a buffer, the stream goes on elsewhere, or it is closed. */
+  private buffer(): Promise<void> {
+    return new Promise<void>((resolve) => (this.wakeSlots = resolve));
+  }
+
   private async slot(): Promise<number | undefined> {
-    while (!this.slots.length) {
-      if (this.isClosed()) return undefined;
-      await new Promise<void>((resolve) => (this.wakeSlots = resolve));
-    }
+    while (!this.slots.length && !this.isClosed()) await this.buffer();
     return this.isClosed() ? undefined : this.slots.shift();
   }
 
@@ -309,14 +313,9 @@ export class PictureStream {
     return cost;
   }
 
-  private async resync(supply: FrameSource): Promise<boolean> {
-    if (!this.spec.live) return false;
-    const playhead = this.readyAt;
-    const landing = this.resyncPolicy.targetFor(this.next, playhead);
-    if (!landing) return false;
-    const entry = await this.entryFor(landing, supply);
-    if (!entry || entry.frame >= Math.min(landing.before, this.spec.to) || this.isClosed()) return false;
-    this.resyncPolicy.onResync(playhead);
+  private async hasResynced(supply: FrameSource): Promise<boolean> {
+    const entry = await this.entryFor(this.pacer.resyncTarget!, supply);
+    if (this.isClosed() || !this.pacer.resyncsAt(entry?.frame, this.spec.to)) return false;
     this.skipped(this.next, entry.frame);
     await this.startAt(entry.seconds, supply);
     await this.lookAhead(entry.seconds, supply);
@@ -338,8 +337,7 @@ export class PictureStream {
     const frame = this.frames.firstFor(index, this.next);
     if (frame === undefined) return true;
     const { playhead } = this.control;
-    if (!this.spec.live || playhead === this.openedAt) return false;
-    if (!this.skipping.isLate(frame, playhead, bytes, this.frameTimes.expected)) return false;
+    if (playhead === this.openedAt || !this.pacer.isSkippable(frame, playhead, bytes)) return false;
     for (const earlier of this.skippedSourceFrames)
       if (earlier < this.frames.wantedBy(this.next)) this.skippedSourceFrames.delete(earlier);
     this.skippedSourceFrames.add(index);

@@ -1,4 +1,4 @@
-import { RESTART_SECONDS } from '@hone/core/playback';
+import { RESTART_SECONDS } from '@hone/core/pacing';
 import type { FrameSize } from '@hone/core/timeline';
 import { FRAME_HEADER_BYTES, readFrameHeader } from '@hone/core/media';
 import { planarBytes } from '../shared/picture.js';

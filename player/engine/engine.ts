@@ -1,4 +1,4 @@
-import { frameAtPlayhead, OPEN_AHEAD_SECONDS, PREROLL_FRAMES, PREROLL_LIMIT_MS } from '@hone/core/playback';
+import { frameAtPlayhead, prefetchFrom, Preroll, presentationAt } from '@hone/core/pacing';
 import type { Passage } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { PreviewPlan } from '../plan.js';
@@ -27,7 +27,7 @@ const SOUND_LIMIT_MS = 1500;
 
 type PlayRequest = Extract<EngineRequest, { kind: 'play' }>;
 
-/** Decides what is decoded, when a frame is shown and when it is dropped, by the rules of core/playback/pacing. */
+/** Decides what is decoded, when a frame is shown and when it is dropped, by the rules of core/pacing. */
 export class Engine {
   private plan: PlanView | undefined;
   private layout: Layout | undefined;
@@ -41,7 +41,7 @@ export class Engine {
   private frame = 0;
   private shownInRun = -1;
   private wantedStill: number | undefined;
-  private firstReadyAt: number | undefined;
+  private preroll: Preroll | undefined;
   private startRequestedAt = 0;
   private flat: { from: number; to: number; next: number; startedAt: number } | undefined;
   private readonly display: Display;
@@ -148,7 +148,7 @@ export class Engine {
     this.run = new Run(request.from, request.to, this.plan.rate, pressedAt, this.startRequestedAt);
     this.send({ kind: 'log', firstFrame: request.from, buffer: this.run.buffer });
     this.shownInRun = -1;
-    this.firstReadyAt = undefined;
+    this.preroll = new Preroll(request.from, request.to);
     this.clock = undefined;
     this.wantedStill = undefined;
     this.control.playhead = request.from;
@@ -299,12 +299,13 @@ export class Engine {
     run.startedAt = performance.now() - elapsedMs;
     this.control.playhead = playhead;
     this.frame = Math.min(frame, request.to - 1);
-    if (frame >= request.to) {
+    const step = presentationAt(playhead, this.shownInRun, request.to, (each) => this.frameReady(each));
+    if (step === 'end') {
       run.passed(request.to, 0);
       void this.pause(request.to - 1);
       return;
     }
-    if (frame !== this.shownInRun && this.frameReady(frame)) {
+    if (step === 'show') {
       const { composeMs, showMs } = this.show(frame);
       this.shownInRun = frame;
       run.shown(frame, composeMs, showMs, this.waitingAfter(frame));
@@ -319,18 +320,13 @@ export class Engine {
   private tryStart(run: Run, request: PlayRequest): boolean {
     this.openAhead(request.from, request.to);
     const now = performance.now();
-    const until = this.streams.readyUntil(
-      request.from,
-      (frame) => this.plan!.clipsAt(frame),
-      Math.min(request.to, request.from + PREROLL_FRAMES + 1),
-    );
-    if (until > request.from) this.firstReadyAt ??= now;
-    const enough = until >= Math.min(request.to, request.from + PREROLL_FRAMES + 1);
-    const waited = this.firstReadyAt !== undefined && now - this.firstReadyAt > PREROLL_LIMIT_MS;
+    const preroll = this.preroll!;
+    const until = this.streams.readyUntil(request.from, (frame) => this.plan!.clipsAt(frame), preroll.end);
+    const isOver = preroll.isOver(until, now);
     const soundReady =
       this.control.get('soundReady') === this.control.get('epoch') ||
       now - this.startRequestedAt > SOUND_LIMIT_MS;
-    if (!(enough || waited) || !soundReady) {
+    if (!isOver || !soundReady) {
       this.timer = setTimeout(() => this.tick(), 10);
       return false;
     }
@@ -347,12 +343,11 @@ export class Engine {
   }
 
   private openAhead(playhead: number, end: number): void {
-    const horizon = playhead + OPEN_AHEAD_SECONDS * this.plan!.framesPerSecond;
-    for (const passage of this.plan!.passages) {
-      if (passage.from > horizon || passage.from >= end) break;
-      const from = Math.max(passage.from, Math.ceil(playhead));
-      if (from >= passage.to || this.streams.isOpen(passage)) continue;
-      this.openPassage(passage, from, true);
+    const { passages, framesPerSecond } = this.plan!;
+    for (const passage of passages) {
+      const from = prefetchFrom(passage, playhead, framesPerSecond, end);
+      if (from === 'later') break;
+      if (from !== 'over' && !this.streams.isOpen(passage)) this.openPassage(passage, from, true);
     }
     this.streams.share();
   }

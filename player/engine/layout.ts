@@ -1,4 +1,4 @@
-import { waitingPictures } from '@hone/core/playback';
+import { waitingPictures } from '@hone/core/pacing';
 import { isOpaque, passagesOf, stagesOf, transformOf } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { MediaFile, PreviewPlan } from '../plan.js';

@@ -1,4 +1,4 @@
-import { SmoothClock } from '@hone/core/playback';
+import { SmoothClock } from '@hone/core/pacing';
 import { SAMPLE_RATE, type Control } from '../shared/control.js';
 
 /** Without a sound device that moves for so long, the system clock takes over. */

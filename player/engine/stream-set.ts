@@ -1,3 +1,4 @@
+import { neediestStream } from '@hone/core/pacing';
 import { stagesOf, type Passage, type Pose, type Stage } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Rational } from '@hone/core/time';
@@ -258,19 +259,20 @@ export class StreamSet {
     this.ready.delete(frame);
   }
 
-  /** Hands out the room that is free: it goes to whoever needs it for the earliest frame. */
+  /** Hands out the room that is free. */
   share(): void {
     while (this.free.length) {
-      let neediest: OpenStream | undefined;
-      for (const stream of this.streams.values()) {
-        const reach = stream.next + stream.slots.size;
-        const wants = !stream.closing && reach < stream.passage.to && stream.slots.size < stream.ahead;
-        if (wants && (!neediest || reach < neediest.next + neediest.slots.size)) neediest = stream;
-      }
-      if (!neediest) return;
+      const stream = neediestStream(this.streams.values(), reachOf);
+      if (!stream) return;
       const address = this.free.pop()!;
-      neediest.slots.add(address);
-      this.decoders[neediest.worker]!.send({ kind: 'grant', stream: neediest.id, address });
+      stream.slots.add(address);
+      this.decoders[stream.worker]!.send({ kind: 'grant', stream: stream.id, address });
     }
   }
+}
+
+/** The first frame that a stream has no buffer for; undefined where it wants none. */
+function reachOf({ next, slots, ahead, closing, passage }: OpenStream): number | undefined {
+  const reach = next + slots.size;
+  return !closing && reach < passage.to && slots.size < ahead ? reach : undefined;
 }

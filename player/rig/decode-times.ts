@@ -1,4 +1,4 @@
-import type { DecodeSample } from '@hone/core/rig';
+import type { DecodeSample } from '@hone/core/machine';
 import type { EncodedPacket } from 'mediabunny';
 import { PictureFiles, type PictureFile } from '../decode/picture-file.js';
 import type { DecodeTimes } from './messages.js';

@@ -9,7 +9,7 @@ import {
   type Figure,
   type Rig,
   type Sampled,
-} from '@hone/core/rig';
+} from '@hone/core/machine';
 import type { DecodeTimes } from './messages.js';
 import { RigProbe } from './probe.js';
 

@@ -1,5 +1,5 @@
 import { poseOf, type EffectKind, type KnownEffect } from '@hone/core/render';
-import type { EffectKernel } from '@hone/core/rig';
+import type { EffectKernel } from '@hone/core/machine';
 import type { FrameSize } from '@hone/core/timeline';
 import { EffectFiles } from '../decode/effect-files.js';
 import { effectBytes, PictureEffects } from '../decode/picture-effects.js';

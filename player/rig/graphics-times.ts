@@ -1,4 +1,4 @@
-import { isSoftwareRenderer } from '@hone/core/rig';
+import { isSoftwareRenderer } from '@hone/core/machine';
 import { madeUpFrame } from './kernel-times.js';
 import type { GraphicsTimes } from './messages.js';
 import { rendererName } from './renderer.js';

@@ -1,4 +1,4 @@
-import { RESAMPLE, RESAMPLE_FAR, scaleKernel } from '@hone/core/rig';
+import { RESAMPLE, RESAMPLE_FAR, scaleKernel } from '@hone/core/cost-model';
 import type { FrameSize } from '@hone/core/timeline';
 import { reduceFrame, reductionBytes } from '../decode/reduce-frame.js';
 import { Workspace } from '../decode/workspace.js';

@@ -1,4 +1,4 @@
-import type { DecodeFigures, DecodeSample } from '@hone/core/rig';
+import type { DecodeFigures, DecodeSample } from '@hone/core/machine';
 import type { FrameSize } from '@hone/core/timeline';
 
 /** Page to rig worker. Each request gets one reply with its number. */

@@ -1,4 +1,4 @@
-import { simulatedDrive } from '@hone/core/rig';
+import { simulatedDrive } from '@hone/core/machine';
 import type { Simulation } from '@hone/core/api';
 import type { EventBus } from '../http/events.js';
 import { SlowDrive } from './slow-drive.js';

@@ -1,4 +1,4 @@
-import { SIMULATED_DRIVES, type SimulatedDrive } from '@hone/core/rig';
+import { SIMULATED_DRIVES, type SimulatedDrive } from '@hone/core/machine';
 import { describe, expect, it } from 'vitest';
 import { SlowDrive } from './slow-drive.js';
 

@@ -1,5 +1,5 @@
 import { setTimeout as sleep } from 'node:timers/promises';
-import { TokenBucket, type SimulatedDrive } from '@hone/core/rig';
+import { TokenBucket, type SimulatedDrive } from '@hone/core/machine';
 
 /** Time over which the bucket may save up: short, so that the rate holds over any second. */
 const BURST_SECONDS = 0.02;

@@ -6,7 +6,7 @@ import { Router, type Request, type Response } from 'express';
 import parseRange from 'range-parser';
 import type { CopyStore } from '../copies/copy-store.js';
 import type { DriveSimulation } from '../drives/simulation.js';
-import { TURN_BYTES } from '@hone/core/playback';
+import { TURN_BYTES } from '@hone/core/cost-model';
 import type { SlowDrive } from '../drives/slow-drive.js';
 import type { ExportStore } from '../exports/export-store.js';
 import { UserError } from '../http/problems.js';

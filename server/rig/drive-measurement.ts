@@ -3,7 +3,7 @@ import { open, readFile, rm, stat, statfs } from 'node:fs/promises';
 import { randomUUID } from 'node:crypto';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
-import { figureOf, type DriveFigures, type Figure } from '@hone/core/rig';
+import { figureOf, type DriveFigures, type Figure } from '@hone/core/machine';
 import { mountOf, type Mount } from '../drives/mounts.js';
 
 const run = promisify(execFile);

@@ -1,5 +1,11 @@
 import type { PacketIndex } from '@hone/core/media';
-import { figureAtMean, figureOf, type DecodeFigures, type Figure, type HardwarePath } from '@hone/core/rig';
+import {
+  figureAtMean,
+  figureOf,
+  type DecodeFigures,
+  type Figure,
+  type HardwarePath,
+} from '@hone/core/machine';
 import { toNumber } from '@hone/core/time';
 import { inputArguments } from '../ffmpeg/input.js';
 import { runTool, ToolError } from '../ffmpeg/process.js';

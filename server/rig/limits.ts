@@ -1,5 +1,5 @@
 import { availableParallelism } from 'node:os';
-import { memoryShares, type MemoryShares } from '@hone/core/rig';
+import { memoryShares, type MemoryShares } from '@hone/core/machine';
 import type { RigStore } from './rig-store.js';
 
 /** What the server's own work may take of the memory ceiling, as it is set now. */

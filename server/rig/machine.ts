@@ -1,7 +1,7 @@
 import { readdir, readFile } from 'node:fs/promises';
 import { cpus, totalmem } from 'node:os';
 import { join } from 'node:path';
-import type { Rig } from '@hone/core/rig';
+import type { Rig } from '@hone/core/machine';
 import { clockAndHeat, loadOver, power, usedMemory } from './system.js';
 
 /** What the system says of the processor, the memory and the power now. */

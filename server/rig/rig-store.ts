@@ -1,4 +1,4 @@
-import { usualCeiling, LOWEST_CEILING, type Rig } from '@hone/core/rig';
+import { usualCeiling, LOWEST_CEILING, type Rig } from '@hone/core/machine';
 import type { MachineSettings } from '@hone/core/api';
 import { eq } from 'drizzle-orm';
 import { totalmem } from 'node:os';

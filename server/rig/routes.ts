@@ -3,7 +3,7 @@ import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import { checked, ceilingSchema, drivesToMeasureSchema, measureSchema } from '@hone/core/api';
 import { PacketIndex } from '@hone/core/media';
-import { decoderSamples, rigSchema, TRIAL_SECONDS } from '@hone/core/rig';
+import { decoderSamples, rigSchema, TRIAL_SECONDS } from '@hone/core/machine';
 import { Router, type Request, type Response } from 'express';
 import type { Config } from '../config.js';
 import { leadingFile } from '../ffmpeg/input.js';

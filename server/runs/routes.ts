@@ -1,4 +1,5 @@
 import { checked } from '@hone/core/api';
+import { runFindingsSchema } from '@hone/core/findings';
 import { FrameLog, LOG_COLUMNS, newRunSchema, runNotesSchema, scrubFactsSchema } from '@hone/core/playback';
 import { Router } from 'express';
 import { jsonBody } from '../http/bodies.js';
@@ -76,6 +77,11 @@ export function runRoutes(runs: RunStore, sampler: Sampler): Router {
   router.put('/runs/:id/notes', small, async (request, response) => {
     const { notes } = checked(runNotesSchema, request.body, 'the notes');
     response.json(await runs.note(request.params.id, notes));
+  });
+
+  router.put('/runs/:id/findings', jsonBody('1mb'), async (request, response) => {
+    const { findings } = checked(runFindingsSchema, request.body, 'the findings');
+    response.json(await runs.keepFindings(request.params.id, findings));
   });
 
   router.delete('/runs/:id', async (request, response) => {

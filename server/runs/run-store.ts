@@ -1,5 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import type { RunRecord, ScrubRecord } from '@hone/core/api';
+import type { Finding } from '@hone/core/findings';
 import {
   FrameLog,
   LOG_COLUMNS,
@@ -24,6 +25,7 @@ const columns = {
   facts: runs.facts,
   summary: runs.summary,
   notes: runs.notes,
+  findings: runs.findings,
 };
 
 /** Runs with their frame logs and samples, and scrubbing. */
@@ -54,6 +56,7 @@ export class RunStore {
       facts,
       summary: pacingSummary(log, facts.rate),
       notes: '',
+      findings: null,
     };
     const { buffer, byteOffset, byteLength } = log.values;
     const bytes = Buffer.from(buffer as ArrayBuffer, byteOffset, byteLength);
@@ -79,6 +82,11 @@ export class RunStore {
 
   async note(id: string, notes: string): Promise<RunRecord> {
     await this.database.update(runs).set({ notes }).where(eq(runs.id, id));
+    return this.get(id);
+  }
+
+  async keepFindings(id: string, findings: readonly Finding[]): Promise<RunRecord> {
+    await this.database.update(runs).set({ findings }).where(eq(runs.id, id));
     return this.get(id);
   }
 

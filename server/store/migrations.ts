@@ -70,4 +70,5 @@ export const MIGRATIONS: readonly Migration[] = [
   [`ALTER TABLE revisions ADD COLUMN parent INTEGER`, `ALTER TABLE sources ADD COLUMN damage TEXT`],
   keepEffectOrder,
   [`ALTER TABLE copies ADD COLUMN alpha_row INTEGER`],
+  [`ALTER TABLE runs ADD COLUMN findings TEXT`],
 ];

@@ -11,9 +11,10 @@ import type {
 } from '@hone/core/api';
 import type { Tuning } from '@hone/core/levers';
 import type { CopyDivisor, PictureStructure, SourceFacts, SourceFilter, Stills } from '@hone/core/media';
+import type { Finding } from '@hone/core/findings';
 import type { PacingSummary, RunFacts, RunSample, ScrubFacts } from '@hone/core/playback';
 import type { Delivery } from '@hone/core/render';
-import type { Rig } from '@hone/core/rig';
+import type { Rig } from '@hone/core/machine';
 import type { Timeline } from '@hone/core/timeline';
 import { blob, index, integer, primaryKey, real, sqliteTable, text } from 'drizzle-orm/sqlite-core';
 
@@ -146,6 +147,7 @@ export const runs = sqliteTable(
     width: integer('width').notNull(),
     samples: json<RunSample[]>('samples').notNull(),
     notes: text('notes').notNull(),
+    findings: json<readonly Finding[]>('findings'),
   },
   (table) => [index('runs_by_project').on(table.projectId)],
 );

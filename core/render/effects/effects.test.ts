@@ -1,7 +1,13 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import type { Effect, EffectValue, Keyframe, Timeline } from '../../timeline/index.js';
-import { emptyTimeline, valueAt } from '../../timeline/index.js';
+import {
+  type Effect,
+  type EffectValue,
+  type Keyframe,
+  type Timeline,
+  emptyTimeline,
+  valueAt,
+} from '../../timeline/index.js';
 import { rational } from '../../time/index.js';
 import { rowExpression } from './expressions.js';
 import {

@@ -1,5 +1,5 @@
 import { evenSide, type Framing, type FrameSize } from '../../timeline/index.js';
-import type { Placement } from '../placement.js';
+import type { Placement } from '../graph/placement.js';
 import { splitStages } from './order.js';
 import { isKeyed, numberAt, textOf, type KnownEffect } from './values.js';
 

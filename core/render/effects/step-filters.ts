@@ -1,5 +1,5 @@
 import type { FrameSize } from '../../timeline/index.js';
-import { videoColour, type VideoColour } from '../mix.js';
+import { videoColour, type VideoColour } from '../graph/mix.js';
 import { coloured, type ColourAssets } from './colour-filters.js';
 import { digits, expressionsOf } from './expressions.js';
 import { BLUR_PASSES } from './recursive-gaussian.js';

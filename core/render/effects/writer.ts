@@ -1,4 +1,4 @@
-import { frameTimebase } from '../frame-timebase.js';
+import { frameTimebase } from '../graph/frame-timebase.js';
 import type { FrameSize } from '../../timeline/index.js';
 import { formatRational, type Rational } from '../../time/index.js';
 import { digits } from './expressions.js';

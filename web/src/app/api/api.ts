@@ -29,8 +29,9 @@ import type {
 import type { Tuning } from '@hone/core/levers';
 import type { Timeline } from '@hone/core/timeline';
 import type { SourceFilter } from '@hone/core/media';
+import type { Finding } from '@hone/core/findings';
 import type { NewRun, RunSample, ScrubFacts } from '@hone/core/playback';
-import type { DecodeFigures, DriveFigures, HardwarePath, Rig } from '@hone/core/rig';
+import type { DecodeFigures, DriveFigures, HardwarePath, Rig } from '@hone/core/machine';
 
 /** A reply that was not a success; the message is a sentence for people. */
 export class ApiError extends Error {
@@ -95,6 +96,8 @@ export class Api {
   runSamples = (id: string): Promise<RunSample[]> => this.get(`runs/${id}/samples`);
   noteRun = (id: string, notes: string): Promise<RunRecord> =>
     this.send('PUT', `runs/${id}/notes`, { notes });
+  keepFindings = (id: string, findings: readonly Finding[]): Promise<RunRecord> =>
+    this.send('PUT', `runs/${id}/findings`, { findings });
   scrubs = (id: string): Promise<ScrubRecord[]> => this.get(`projects/${id}/scrubs`);
   keepScrub = (id: string, scrub: ScrubFacts): Promise<ScrubRecord> =>
     this.send('POST', `projects/${id}/scrubs`, scrub);

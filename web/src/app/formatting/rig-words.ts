@@ -1,12 +1,6 @@
-import {
-  assumedVariability,
-  speedVariabilityOf,
-  type Calibration,
-  type DecodeFigures,
-  type Figure,
-  type Rig,
-} from '@hone/core/rig';
-import { STAGE_NAMES } from './finding-words';
+import { assumedVariability, speedVariabilityOf, type Calibration } from '@hone/core/cost-model';
+import type { DecodeFigures, Figure, Rig } from '@hone/core/machine';
+import { STAGE_NAMES } from './stage-words';
 import { bytes, framesPerSecond, milliseconds, perCent, pixels } from './quantities';
 
 /** One row of the table of figures. */

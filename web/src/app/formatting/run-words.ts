@@ -1,12 +1,19 @@
 import type { RunRecord } from '@hone/core/api';
 import type { PrintPart } from '@hone/core/timeline';
-import { count, perCent } from './quantities';
+import { toNumber } from '@hone/core/time';
+import { count, framesPerSecond, perCent, rounded } from './quantities';
 
 /** What the pictures of a run came from. */
 export function playedFrom({ facts }: Pick<RunRecord, 'facts'>): string {
   const copies = facts.copiedSources.length;
   if (facts.leversMoved) return 'mixed: levers moved';
   return copies ? 'light copies' : 'originals';
+}
+
+/** What a run measured, in one sentence. */
+export function verdictText({ facts, summary }: Pick<RunRecord, 'facts' | 'summary'>): string {
+  const { framesPerSecondShown, dropped, wanted } = summary;
+  return `Measured: ${rounded(framesPerSecondShown)} of ${framesPerSecond(toNumber(facts.rate))}; ${count(dropped, 'frame', 'frames')} of ${wanted} dropped.`;
 }
 
 const PART_NAMES: Readonly<Record<PrintPart, string>> = {

@@ -1,6 +1,7 @@
 import { pictureFacts, readySource, sourceFacts } from '@hone/core/testing';
 import type { PictureStructure } from '@hone/core/media';
-import { UNCALIBRATED, SIMULATED_RIGS, type Calibration, type Rig } from '@hone/core/rig';
+import { UNCALIBRATED, type Calibration } from '@hone/core/cost-model';
+import { SIMULATED_RIGS, type Rig } from '@hone/core/machine';
 import { describe, expect, it } from 'vitest';
 import { figureRows, machineLines } from './rig-words';
 import { containerText, factGroups, lengthText, originText, rateText } from './source-words';

@@ -2,7 +2,7 @@ import { DestroyRef, effect, inject, Injectable, signal } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { scrubSummary, type FrameLog } from '@hone/core/playback';
 import { sourcesOf } from '@hone/core/render';
-import { memoryShares } from '@hone/core/rig';
+import { memoryShares } from '@hone/core/machine';
 import { timelineLength, timelinePrint, type Timeline } from '@hone/core/timeline';
 import { Player, type MeasuredFacts, type PreviewPlan } from '@hone/player';
 import { PlayerActions } from '../state/actions';

@@ -1,20 +1,35 @@
-import type { Cause, Recommendation } from '@hone/core/findings';
-import type { PacingSummary, Workload, RunFacts, ScrubFacts, Stage } from '@hone/core/playback';
-import type { EffectSum, Situation } from '@hone/core/rig';
+import type { Finding, Recommendation } from '@hone/core/findings';
+import type { Calibration, Workload, EffectSum, Situation } from '@hone/core/cost-model';
+import type { PacingSummary, RunFacts, ScrubFacts, Stage } from '@hone/core/playback';
 import type { Rational } from '@hone/core/time';
 
-/** A question to the worker that predicts; a newer one makes an older one void. */
+/** To the worker that predicts. */
+export type PredictionMessage = PredictionRequest | LearnRequest;
+
+/** What calibration a run teaches that was played as predicted last. */
+export interface LearnRequest {
+  readonly kind: 'learn';
+  readonly id: number;
+  readonly firstFrame: number;
+  readonly log: Float32Array;
+}
+
+/** Asks for a prediction; a newer request makes an older one void. */
 export interface PredictionRequest {
+  readonly kind: 'predict';
   readonly id: number;
   readonly situation: Omit<Situation, 'indexes'>;
   /** Packet indexes by source, as the server keeps them; those sent before are remembered. */
   readonly packets: readonly (readonly [sourceId: string, packets: Uint8Array])[];
   readonly measured: {
+    readonly runId: string;
     readonly firstFrame: number;
     readonly log: Float32Array;
     readonly summary: PacingSummary;
     readonly facts: RunFacts;
   } | null;
+  /** Whether costs are calibrated by the run first: those of a machine that was not measured are rough. */
+  readonly isRough: boolean;
   readonly scrub: ScrubFacts | null;
   /** Copies that wait to be made: bytes that they will take, and that are free where they will lie. */
   readonly planned: { readonly bytes: number; readonly freeBytes: number } | null;
@@ -36,13 +51,20 @@ export interface Predicted {
   readonly nominalLog: Float32Array;
   /** What each clip costs, for the sum behind a lane. */
   readonly workload: Pick<Workload, 'from' | 'segments' | 'drives'>;
-  readonly causes: readonly Cause[];
+  readonly findings: readonly Finding[];
+  /** The run that they are of, in whole or in part; null where all of it is predicted. */
+  readonly runId: string | null;
   /** What each kind of effects takes that can be bypassed, whether it is or not; the heaviest first. */
   readonly effects: readonly EffectSum[];
 }
 
-/** Offers come after the causes that they answer: one list for each. */
+/** Recommendations come after the findings that they answer: one list for each. */
 export type PredictionReply =
   | { readonly id: number; readonly kind: 'predicted'; readonly predicted: Predicted }
-  | { readonly id: number; readonly kind: 'offers'; readonly offers: readonly (readonly Recommendation[])[] }
+  | {
+      readonly id: number;
+      readonly kind: 'recommended';
+      readonly recommendations: readonly (readonly Recommendation[])[];
+    }
+  | { readonly id: number; readonly kind: 'learned'; readonly calibration: Calibration }
   | { readonly id: number; readonly kind: 'failed'; readonly message: string };

@@ -2,15 +2,16 @@ import { computed, DestroyRef, effect, inject, Injectable, signal, untracked } f
 import { Store } from '@ngrx/store';
 import type { Recommendation } from '@hone/core/findings';
 import { FrameLog, type PredictedFigures } from '@hone/core/playback';
+import { UNCALIBRATED, type Calibration } from '@hone/core/cost-model';
 import {
-  expectedDrops,
   memoryShares,
-  UNCALIBRATED,
+  roughRig,
   SIMULATED_RIGS,
   simulatedDrive,
   usualCeiling,
   type Rig,
-} from '@hone/core/rig';
+} from '@hone/core/machine';
+import { expectedDrops } from '@hone/core/simulation';
 import { toNumber } from '@hone/core/time';
 import { Api } from '../api/api';
 import { RunLogs } from '../playback/run-logs';
@@ -23,7 +24,7 @@ import {
   selectTimeline,
   selectTuning,
 } from '../state/selectors';
-import type { Predicted, PredictionReply, PredictionRequest } from './prediction-messages';
+import type { LearnRequest, Predicted, PredictionReply, PredictionRequest } from './prediction-messages';
 
 /** What is edited in quick succession is predicted once. */
 const SETTLE_MS = 150;
@@ -45,24 +46,36 @@ export class Predictions {
   private readonly scrubs = this.store.selectSignal(playbackFeature.selectScrubs);
   private worker: Worker | undefined;
   private nextId = 1;
+  /** Who waits for what a run teaches, by message. */
+  private readonly lessons = new Map<number, (calibration: Calibration | null) => void>();
+  private nextLesson = -1;
   private readonly sent = new Set<string>();
   private readonly fetched = new Map<string, Uint8Array>();
   private readonly indexesRead = signal(0);
 
-  /** The rig under the timeline. */
-  readonly rig = computed((): Rig | null => {
-    const { own, loaded, underId } = this.machine();
-    if (underId === null) return own;
-    return [...loaded, ...SIMULATED_RIGS].find(({ id }) => id === underId) ?? own;
+  /** The rig of this machine: measured, or a rough one until it is. */
+  private readonly here = computed((): Rig | null => {
+    const { own, now, known } = this.machine();
+    return own ?? (known && now ? roughRig(now.machine) : null);
   });
-  /** Whether the timeline stands on a machine that is not this one. */
-  readonly isWhatIf = computed(() => this.machine().underId !== null && this.rig() !== this.machine().own);
+  /** The rig that the timeline is predicted on. */
+  readonly rig = computed((): Rig | null => {
+    const { loaded, underId } = this.machine();
+    if (underId === null) return this.here();
+    return [...loaded, ...SIMULATED_RIGS].find(({ id }) => id === underId) ?? this.here();
+  });
+  /** Whether the timeline is predicted on a machine that is not this one. */
+  readonly isWhatIf = computed(() => this.rig() !== this.here());
+  /** Whether this machine was not measured yet, so that figures of a similar one stand for its own. */
+  readonly isRough = computed(() => !this.isWhatIf() && this.here() !== null && this.machine().own === null);
   private readonly found = signal<Predicted | null>(null);
-  private readonly bids = signal<readonly (readonly Recommendation[])[] | null>(null);
+  private readonly recommended = signal<readonly (readonly Recommendation[])[] | null>(null);
   /** What was predicted last; null before anything was, and where no rig is known. */
   readonly predicted = this.found.asReadonly();
-  /** What levers would bring to each of the causes; null while that is computed. */
-  readonly offers = this.bids.asReadonly();
+  /** What the last prediction was asked for. */
+  private readonly asked = signal<unknown>(undefined);
+  /** What levers are predicted to bring to each of the findings; null while that is computed, or is of another situation. */
+  readonly recommendations = computed(() => (this.asked() === this.request() ? this.recommended() : null));
   readonly problem = signal<string | null>(null);
   readonly log = computed(() => {
     const predicted = this.found();
@@ -81,7 +94,7 @@ export class Predictions {
     inject(DestroyRef).onDestroy(() => this.worker?.terminate());
   }
 
-  private readonly request = computed((): Omit<PredictionRequest, 'id' | 'packets'> | null => {
+  private readonly request = computed((): Omit<PredictionRequest, 'kind' | 'id' | 'packets'> | null => {
     const timeline = this.timeline();
     const tuning = this.tuning();
     const rig = this.rig();
@@ -103,8 +116,15 @@ export class Predictions {
       // Only a run of the timeline as it was tuned then tells of it now.
       measured:
         isOwn && run && log && JSON.stringify(run.facts.tuning) === JSON.stringify(tuning)
-          ? { firstFrame: log.firstFrame, log: log.values, summary: run.summary, facts: run.facts }
+          ? {
+              runId: run.id,
+              firstFrame: log.firstFrame,
+              log: log.values,
+              summary: run.summary,
+              facts: run.facts,
+            }
           : null,
+      isRough: this.isRough(),
       scrub: isOwn ? (this.scrubs()[0]?.facts ?? null) : null,
       planned: isOwn ? this.planned(rig) : null,
     };
@@ -121,22 +141,23 @@ export class Predictions {
     return bytes > 0 && drive ? { bytes, freeBytes: drive.freeBytes } : null;
   }
 
-  /** What was predicted for frames [from, to), if that was for this machine. */
+  /** What was predicted for frames [from, to), if that was for this machine as measured. */
   figuresFor(from: number, to: number): PredictedFigures | null {
     const predicted = this.found();
-    if (!predicted || this.isWhatIf() || to <= from) return null;
+    if (!predicted || this.isWhatIf() || this.isRough() || to <= from) return null;
     const dropped = expectedDrops(predicted, from, to);
     const framesPerSecond = (1 - dropped / (to - from)) * toNumber(predicted.rate);
     return { framesPerSecond, dropped: Math.round(dropped) };
   }
 
-  private ask(asked: Omit<PredictionRequest, 'id' | 'packets'>): void {
+  private ask(asked: Omit<PredictionRequest, 'kind' | 'id' | 'packets'>): void {
     this.fetchIndexes();
     const packets = [...this.fetched].filter(([id, bytes]) => bytes.length > 0 && !this.sent.has(id));
     for (const [id] of packets) this.sent.add(id);
-    this.bids.set(null);
+    this.recommended.set(null);
+    this.asked.set(asked);
     const id = this.nextId++;
-    this.started().postMessage({ id, ...asked, packets } satisfies PredictionRequest);
+    this.started().postMessage({ kind: 'predict', id, ...asked, packets } satisfies PredictionRequest);
   }
 
   private started(): Worker {
@@ -148,11 +169,29 @@ export class Predictions {
     return worker;
   }
 
+  /**
+   * What calibration of this machine a run teaches that was played as predicted last; null where it was not measured, or
+   * another machine was predicted.
+   */
+  async learn(log: FrameLog): Promise<Calibration | null> {
+    if (!this.found() || this.isWhatIf() || this.isRough() || !this.worker) return null;
+    const id = this.nextLesson--;
+    const lesson = new Promise<Calibration | null>((resolve) => this.lessons.set(id, resolve));
+    const { firstFrame, values } = log;
+    this.worker.postMessage({ kind: 'learn', id, firstFrame, log: values } satisfies LearnRequest);
+    return lesson;
+  }
+
   private receive(reply: PredictionReply): void {
+    const lesson = this.lessons.get(reply.id);
+    if (lesson) {
+      this.lessons.delete(reply.id);
+      return lesson(reply.kind === 'learned' ? reply.calibration : null);
+    }
     if (reply.id !== this.nextId - 1) return;
     if (reply.kind === 'failed') this.problem.set(reply.message);
-    else if (reply.kind === 'offers') this.bids.set(reply.offers);
-    else {
+    else if (reply.kind === 'recommended') this.recommended.set(reply.recommendations);
+    else if (reply.kind === 'predicted') {
       this.problem.set(null);
       this.found.set(reply.predicted);
     }

@@ -10,7 +10,7 @@ import {
   type DecodeSample,
   type Figure,
   type Rig,
-} from '@hone/core/rig';
+} from '@hone/core/machine';
 import { RigProbe, tryDecoding } from '@hone/player';
 import { Api, sentenceOf } from '../api/api';
 import { RigActions } from '../state/actions';

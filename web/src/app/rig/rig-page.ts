@@ -4,6 +4,7 @@ import { MatFormFieldModule } from '@angular/material/form-field';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { MatSelectModule } from '@angular/material/select';
 import { Store } from '@ngrx/store';
+import { stageLoads } from '@hone/core/cost-model';
 import {
   decoderSamples,
   LOWEST_CEILING,
@@ -11,14 +12,13 @@ import {
   SIMULATED_DRIVES,
   SIMULATED_RIGS,
   simulatedDrive,
-  stageLoads,
-} from '@hone/core/rig';
+} from '@hone/core/machine';
 import { STAGES } from '@hone/core/playback';
 import { toNumber } from '@hone/core/time';
 import { RigActions } from '../state/actions';
 import { machineFeature } from '../state/machine.feature';
 import { selectProject, selectSources, selectStaleReasons } from '../state/selectors';
-import { STAGE_NAMES } from '../formatting/finding-words';
+import { STAGE_NAMES } from '../formatting/stage-words';
 import { bytes, count, framesPerSecond, pixels, rateText, wait } from '../formatting/quantities';
 import { figureRows, machineLines } from '../formatting/rig-words';
 import { StageBars } from '../work/stage-bars';

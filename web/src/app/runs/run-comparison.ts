@@ -9,8 +9,8 @@ import { drawLateness, drawLoadLane } from '../drawing/run-drawing';
 import { drawRuler } from '../drawing/track-drawing';
 import { RunLogs } from '../playback/run-logs';
 import { selectProject } from '../state/selectors';
-import { STAGE_NAMES } from '../formatting/finding-words';
-import { withoutText } from '../formatting/offer-words';
+import { STAGE_NAMES } from '../formatting/stage-words';
+import { withoutText } from '../formatting/recommendation-words';
 import { milliseconds, perCent, scaleText } from '../formatting/quantities';
 
 const LABELS = 150;

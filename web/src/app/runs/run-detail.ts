@@ -3,7 +3,6 @@ import { Router } from '@angular/router';
 import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
 import type { RunRecord } from '@hone/core/api';
-import { limitingStage } from '@hone/core/findings';
 import {
   frameBudgetMs,
   latenessHistogram,
@@ -20,8 +19,10 @@ import { drawRuler } from '../drawing/track-drawing';
 import { RunLogs } from '../playback/run-logs';
 import { PlayerActions } from '../state/actions';
 import { selectProject } from '../state/selectors';
-import { findingSentence, STAGE_NAMES } from '../formatting/finding-words';
-import { withoutText } from '../formatting/offer-words';
+import { findingSentence } from '../formatting/finding-words';
+import { STAGE_NAMES } from '../formatting/stage-words';
+import { verdictText } from '../formatting/run-words';
+import { withoutText } from '../formatting/recommendation-words';
 import { bytes, count, framesPerSecond, milliseconds, percentOf, scaleText } from '../formatting/quantities';
 
 const LABELS = 150;
@@ -53,12 +54,9 @@ export class RunDetail {
   private readonly log = computed(() => this.logs.all().get(this.run().id));
   private readonly samples = computed(() => this.logs.samples().get(this.run().id) ?? []);
   private readonly budgetMs = computed(() => frameBudgetMs(this.run().facts.rate));
-  readonly sentence = computed(() => {
-    const { summary, facts } = this.run();
-    const log = this.log();
-    const finding = log && limitingStage(log, summary, facts.rate);
-    return finding ? findingSentence(finding, toNumber(facts.rate)) : '';
-  });
+  readonly verdict = computed(() => verdictText(this.run()));
+  /** What was found in it when it was played. */
+  readonly findings = computed(() => (this.run().findings ?? []).map((finding) => findingSentence(finding)));
   readonly moments = computed(() => {
     const log = this.log();
     return log ? longestFreezes(log, this.budgetMs()) : [];

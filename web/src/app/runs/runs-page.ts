@@ -5,7 +5,7 @@ import type { RunRecord, ScrubRecord } from '@hone/core/api';
 import { PlayerActions } from '../state/actions';
 import { mediaFeature, playbackFeature } from '../state/features';
 import { selectBefore, selectRun } from '../state/selectors';
-import { withoutText } from '../formatting/offer-words';
+import { withoutText } from '../formatting/recommendation-words';
 import { playedFrom } from '../formatting/run-words';
 import { framesPerSecond, milliseconds, perCent, scaleText } from '../formatting/quantities';
 import { RunComparison } from './run-comparison';

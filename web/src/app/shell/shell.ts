@@ -3,7 +3,7 @@ import { RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { Store } from '@ngrx/store';
-import { simulatedDrive } from '@hone/core/rig';
+import { simulatedDrive } from '@hone/core/machine';
 import { ServerEvents } from '../api/server-events';
 import { BackgroundWork } from '../background/background-work';
 import { ProjectMenu } from '../projects/project-menu';

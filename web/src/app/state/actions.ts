@@ -16,10 +16,9 @@ import type {
   SourceChange,
 } from '@hone/core/api';
 import type { Tuning } from '@hone/core/levers';
-import type { CopyDivisor } from '@hone/core/media';
-import type { Condition, SourceFilter } from '@hone/core/media';
+import type { CopyDivisor, Condition, SourceFilter } from '@hone/core/media';
 import type { FrameLog, RunFacts, ScrubFacts } from '@hone/core/playback';
-import type { Rig } from '@hone/core/rig';
+import type { Rig } from '@hone/core/machine';
 import type { Delivery } from '@hone/core/render';
 import type { CopiedClip, Effect, Timeline } from '@hone/core/timeline';
 import type { PlayerState, ShownPixels } from '@hone/player';
@@ -124,7 +123,7 @@ export const PlayerActions = createActionGroup({
     'Subject chosen': props<{ sourceId: string | null }>(),
     Scrubbed: props<{ facts: ScrubFacts }>(),
     'Scrub kept': props<{ scrub: ScrubRecord }>(),
-    'Run kept': props<{ run: RunRecord }>(),
+    'Run kept': props<{ run: RunRecord; log: FrameLog }>(),
     'Run removed': props<{ runId: string }>(),
     'Runs compared': props<{ runId: string | null; beforeId: string | null }>(),
     Failed: props<{ message: string }>(),

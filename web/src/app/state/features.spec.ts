@@ -1,6 +1,7 @@
 import '@angular/compiler';
 import type { Job, LightCopy, Project, RunRecord } from '@hone/core/api';
 import { FIRST_TUNING } from '@hone/core/levers';
+import { FrameLog } from '@hone/core/playback';
 import { defaultDelivery } from '@hone/core/render';
 import { readySource } from '@hone/core/testing';
 import { emptyTimeline } from '@hone/core/timeline';
@@ -184,7 +185,7 @@ describe('the state of playback', () => {
 
   it('lays the last two runs beside each other', () => {
     expect(open).toMatchObject({ runId: 'r2', beforeId: 'r1' });
-    const played = reducer(open, PlayerActions.runKept({ run: run('r3') }));
+    const played = reducer(open, PlayerActions.runKept({ run: run('r3'), log: FrameLog.empty(0, 1) }));
     expect(played).toMatchObject({ runId: 'r3', beforeId: 'r2' });
     expect(played.runs.map(({ id }) => id)).toEqual(['r3', 'r2', 'r1']);
   });

@@ -1,5 +1,5 @@
 import type { MachineNow, MachineSettings } from '@hone/core/api';
-import type { Rig } from '@hone/core/rig';
+import type { Rig } from '@hone/core/machine';
 import { createFeature, createReducer, on } from '@ngrx/store';
 import { RigActions, ServerActions, type Measuring } from './actions';
 

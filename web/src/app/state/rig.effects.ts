@@ -2,16 +2,9 @@ import { inject, Injectable } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
 import { FrameLog, isDisturbed } from '@hone/core/playback';
-import type { Source } from '@hone/core/api';
-import {
-  decodeObservations,
-  calibrate,
-  UNCALIBRATED,
-  refine,
-  untriedSources,
-  type DecodeFigures,
-  type Rig,
-} from '@hone/core/rig';
+import type { RunRecord, Source } from '@hone/core/api';
+import { decodeObservations, refine } from '@hone/core/cost-model';
+import { untriedSources, type DecodeFigures, type Rig } from '@hone/core/machine';
 import type { Timeline } from '@hone/core/timeline';
 import { currentRenderer, runDecodeTrials } from '@hone/player';
 import {
@@ -27,10 +20,8 @@ import {
   map,
   mergeMap,
   switchMap,
-  take,
   takeUntil,
   tap,
-  withLatestFrom,
 } from 'rxjs';
 import { Api } from '../api/api';
 import { Predictions } from '../prediction/predictions';
@@ -39,7 +30,14 @@ import { PlayerActions, RigActions, ServerActions } from './actions';
 import { mediaFeature, playbackFeature } from './features';
 import { machineFeature } from './machine.feature';
 import { failed } from './project.effects';
-import { selectBusyJobs, selectPlan, selectProject, selectSources, selectStaleReasons } from './selectors';
+import {
+  selectBusyJobs,
+  selectPlan,
+  selectPlayedRun,
+  selectProject,
+  selectSources,
+  selectStaleReasons,
+} from './selectors';
 
 /** Quiet that must last before the machine is measured without being asked, and before it is measured thoroughly. */
 const QUIET_MS = 4000;
@@ -55,6 +53,10 @@ export class RigEffects {
   private readonly api = inject(Api);
   private readonly measurement = inject(RigMeasurement);
   private readonly plan = this.store.selectSignal(selectPlan);
+  private readonly played = this.store.selectSignal(selectPlayedRun);
+  private readonly own = this.store.selectSignal(machineFeature.selectOwn);
+  private readonly sources = this.store.selectSignal(selectSources);
+  private readonly copies = this.store.selectSignal(mediaFeature.selectCopies);
   private readonly predictions = inject(Predictions);
 
   readonly read = createEffect(() =>
@@ -186,49 +188,33 @@ export class RigEffects {
     { dispatch: false },
   );
 
-  /** Every run on this machine tells more of its decoders. */
-  readonly refine = createEffect(() =>
+  /** A run that nothing disturbed corrects what the rig says of its decoders, and what each stage costs. */
+  readonly learn = createEffect(() =>
     this.actions.pipe(
-      ofType(PlayerActions.runFinished),
-      withLatestFrom(
-        this.store.select(machineFeature.selectOwn),
-        this.store.select(selectSources),
-        this.store.select(mediaFeature.selectCopies),
+      ofType(PlayerActions.runKept),
+      filter(({ run: { facts } }) => !facts.leversMoved && !facts.driveId && !isDisturbed(facts)),
+      concatMap(({ run, log }) =>
+        from(this.rigAfter(run, log)).pipe(
+          filter((rig) => rig !== null),
+          concatMap((rig) => this.api.keepRig(rig)),
+          map((rig) => RigActions.measured({ rig })),
+          catchError(failed),
+        ),
       ),
-      concatMap(([{ facts, log }, own, sources, copies]) => {
-        // Asked for only here: following every edit would make a plan of each.
-        const plan = this.plan();
-        if (!own || !plan || facts.leversMoved || facts.driveId) return EMPTY;
-        const graph = plan.preview.graph;
-        const seen = decodeObservations(log, facts, graph, sources, Object.values(copies));
-        const taught = this.taught(own, log);
-        if (seen.length === 0 && taught === own) return EMPTY;
-        const refined = refine(taught, seen, new Date().toISOString());
-        // Whether others disturbed it is known when it is kept.
-        return this.actions.pipe(
-          ofType(PlayerActions.runKept),
-          take(1),
-          takeUntil(this.actions.pipe(ofType(PlayerActions.runFinished))),
-          filter(({ run }) => !isDisturbed(run.facts)),
-          concatMap(() =>
-            from(this.api.keepRig(refined)).pipe(
-              map((rig) => RigActions.measured({ rig })),
-              catchError(failed),
-            ),
-          ),
-        );
-      }),
     ),
   );
 
-  // A run of the timeline as it was predicted corrects what each stage is taken to cost.
-  private taught(own: Rig, log: FrameLog): Rig {
-    const predicted = this.predictions.predicted();
-    if (!predicted || this.predictions.isWhatIf()) return own;
-    const said = new FrameLog(0, predicted.nominalLog);
-    if (!said.has(log.firstFrame + log.length - 1)) return own;
-    const before = own.calibration ?? UNCALIBRATED;
-    return { ...own, calibration: calibrate(before, log, said, predicted.workload.segments) };
+  /** The rig of this machine after a run; null where there is none, or what was played is not there any more. */
+  private async rigAfter({ id, facts }: RunRecord, log: FrameLog): Promise<Rig | null> {
+    // Asked for only here: following every edit would make a plan of each.
+    const plan = this.plan();
+    if (!plan || this.played()?.id !== id) return null;
+    const { graph } = plan.preview;
+    const seen = decodeObservations(log, facts, graph, this.sources(), Object.values(this.copies()));
+    const calibration = await this.predictions.learn(log);
+    const own = this.own();
+    if (!own || (seen.length === 0 && !calibration)) return null;
+    return refine(calibration ? { ...own, calibration } : own, seen, new Date().toISOString());
   }
 
   readonly load = createEffect(() =>

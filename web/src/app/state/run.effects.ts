@@ -1,9 +1,11 @@
 import { inject, Injectable } from '@angular/core';
+import { toObservable } from '@angular/core/rxjs-interop';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
 import {
   catchError,
   concatMap,
+  debounceTime,
   EMPTY,
   from,
   ignoreElements,
@@ -14,9 +16,14 @@ import {
 } from 'rxjs';
 import { Api } from '../api/api';
 import { RunLogs } from '../playback/run-logs';
+import { Predictions } from '../prediction/predictions';
 import { PlayerActions } from './actions';
+import { playbackFeature } from './features';
 import { failed } from './project.effects';
 import { selectProject } from './selectors';
+
+/** Predictions follow each other until a run has calibrated the rig. */
+const SETTLED_MS = 1500;
 
 /** Keeps runs. */
 @Injectable()
@@ -25,6 +32,7 @@ export class RunEffects {
   private readonly store = inject(Store);
   private readonly api = inject(Api);
   private readonly logs = inject(RunLogs);
+  private readonly predictions = inject(Predictions);
 
   readonly keep = createEffect(() =>
     this.actions.pipe(
@@ -35,7 +43,7 @@ export class RunEffects {
           ? from(this.api.keepRun(project.id, { facts, log: base64(log.values), pressedAt })).pipe(
               map((run) => {
                 this.logs.remember(run.id, log);
-                return PlayerActions.runKept({ run });
+                return PlayerActions.runKept({ run, log });
               }),
               catchError(failed),
             )
@@ -60,6 +68,22 @@ export class RunEffects {
           catchError(failed),
         ),
       ),
+    ),
+  );
+
+  /** What was found in a run is kept with it, once the costs that it is found with follow that run. */
+  readonly keepFindings = createEffect(() =>
+    toObservable(this.predictions.predicted).pipe(
+      debounceTime(SETTLED_MS),
+      withLatestFrom(this.store.select(playbackFeature.selectRuns)),
+      concatMap(([predicted, runs]) => {
+        const run = runs.find(({ id }) => id === predicted?.runId);
+        if (!predicted || run?.findings !== null) return EMPTY;
+        return from(this.api.keepFindings(run.id, predicted.findings)).pipe(
+          map((kept) => PlayerActions.runChanged({ run: kept })),
+          catchError(failed),
+        );
+      }),
     ),
   );
 

@@ -20,7 +20,7 @@ import {
 } from '@hone/core/timeline';
 import { planFor } from '@hone/player';
 import { createSelector } from '@ngrx/store';
-import { refusedSources, simulatedDrive, staleReasons } from '@hone/core/rig';
+import { refusedSources, simulatedDrive, staleReasons } from '@hone/core/machine';
 import { mediaFeature, playbackFeature, projectFeature } from './features';
 import { machineFeature } from './machine.feature';
 import { sourcesPageFeature } from './sources-page.feature';

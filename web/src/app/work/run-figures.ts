@@ -4,7 +4,7 @@ import { pacingSummary, type PacingSummary } from '@hone/core/playback';
 import { Store } from '@ngrx/store';
 import { RunLogs } from '../playback/run-logs';
 import { selectPlayedBefore, selectPlayedRun, selectPlayedRuns, selectTimeline } from '../state/selectors';
-import { withoutText } from '../formatting/offer-words';
+import { withoutText } from '../formatting/recommendation-words';
 import { playedFrom, unlikeText } from '../formatting/run-words';
 import { framesPerSecond, milliseconds, perCent, scaleText } from '../formatting/quantities';
 

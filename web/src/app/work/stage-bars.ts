@@ -1,6 +1,6 @@
 import { Component, computed, input } from '@angular/core';
 import { STAGES, type Stage } from '@hone/core/playback';
-import { STAGE_NAMES } from '../formatting/finding-words';
+import { STAGE_NAMES } from '../formatting/stage-words';
 import { percentOf } from '../formatting/quantities';
 
 /** Full width of a bar, in per cent of the frame budget; the line at 100 % stands at half of it. */

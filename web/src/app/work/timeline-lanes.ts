@@ -17,8 +17,8 @@ import { Playback } from '../playback/playback';
 import { RunLogs } from '../playback/run-logs';
 import { Predictions } from '../prediction/predictions';
 import { selectPlayedBefore, selectPlayedRun, selectSources, selectTimeline } from '../state/selectors';
-import { laneSum } from '../formatting/cause-words';
-import { STAGE_NAMES } from '../formatting/finding-words';
+import { laneSum } from '../formatting/finding-words';
+import { STAGE_NAMES } from '../formatting/stage-words';
 import { followPlayhead } from './playhead-line';
 import { LABELS, TimelineRange } from './timeline-range';
 

@@ -8,8 +8,8 @@ import { PlayerActions } from '../state/actions';
 import { selectLength, selectProject, selectSources, selectSubject, selectUsedIds } from '../state/selectors';
 import { editingFeature } from '../state/editing.feature';
 import { EffectPanel } from '../effects/effect-panel';
-import { CauseList } from './cause-list';
-import { FindingPanel } from './finding-panel';
+import { FindingList } from './finding-list';
+import { RunVerdict } from './run-verdict';
 import { LeverBoard } from './lever-board';
 import { RunFigures } from './run-figures';
 import { TimelineEditor } from './timeline-editor';
@@ -22,8 +22,8 @@ import { WorkKeys } from './work-keys';
   selector: 'hone-work-page',
   imports: [
     EffectPanel,
-    CauseList,
-    FindingPanel,
+    FindingList,
+    RunVerdict,
     LeverBoard,
     RunFigures,
     TimelineView,

@@ -1,0 +1,167 @@
+import { megapixels } from '../media/index.js';
+import { waitingPictures } from '../pacing/index.js';
+import { TURN_BYTES, type WorkloadDrive, type DecodeSegment, type Workload } from './workload.js';
+import { STAGES } from '../playback/index.js';
+import { passagesOf, playedEffects, type PreviewGraph } from '../render/index.js';
+import { toNumber } from '../time/index.js';
+import type { FrameSize } from '../timeline/index.js';
+import { decodeFactorOf, factorOf, UNCALIBRATED, type Calibration } from './calibration.js';
+import { speedVariabilityOf } from './speed-variability.js';
+import { presentMs, showMs } from './cost-model.js';
+import type { PlayedMedium } from './medium.js';
+import type { MemoryShares, Rig } from '../machine/index.js';
+import { picturesFor } from './passage-pictures.js';
+import { estimateShow } from './kernel-estimate.js';
+import { composeMsOf, estimated, pictureCosts } from './picture-costs.js';
+
+/** What a machine is asked to play. */
+export interface Work {
+  readonly preview: PreviewGraph;
+  /** What is decoded of each source; sources without one are not played. */
+  readonly media: ReadonlyMap<string, PlayedMedium>;
+  readonly shares: MemoryShares;
+  /** A simulated drive that everything is read through; null for the drives of the rig. */
+  readonly drive: WorkloadDrive | null;
+}
+
+/** From the press of play until the first clip is asked for, ms. */
+const START_MS = 25;
+
+/**
+ * Lays out what the player does for a stretch of a timeline on a rig, ms by ms. What a rig was not measured for is
+ * estimated, and named.
+ */
+export function buildWorkload(
+  { preview, media, shares, drive }: Work,
+  rig: Rig,
+  calibration: Calibration = UNCALIBRATED,
+): Workload & { readonly unmeasured: readonly string[] } {
+  const unmeasured = new Set<string>();
+  const { graph, playSize } = preview;
+  const fps = toNumber(graph.rate);
+  const drives: WorkloadDrive[] = drive ? [drive] : rig.drives.map(driveOf);
+  const driveAt = (name: string): number => {
+    const at = drive ? 0 : drives.findIndex((each) => each.name === name);
+    return at < 0 ? (drives.length ? 0 : -1) : at;
+  };
+  const costsOf = pictureCosts(rig, playSize, unmeasured);
+  const rasters: FrameSize[] = [playSize];
+  const passages = passagesOf(graph).flatMap((passage): DecodeSegment[] => {
+    const { clipId, sourceId, from, to, framing } = passage;
+    const medium = media.get(sourceId);
+    if (!medium) return [];
+    const effects = playedEffects(preview, passage.effects);
+    const { decoding, scaleMs, effectsMs, raster } = costsOf(medium, { framing, effects });
+    const pictures = picturesFor(passage, medium, fps);
+    rasters.push(raster);
+    const at = driveAt(medium.drive);
+    if (at < 0) unmeasured.add('reading');
+    // One by one: spread together, a thousand of them take more than twice as long.
+    return [
+      {
+        clipId,
+        sourceId,
+        from,
+        to,
+        decodes: pictures.decodes,
+        coldDecodes: pictures.coldDecodes,
+        repeats: pictures.repeats,
+        entries: pictures.entries,
+        bits: pictures.bits,
+        coldBits: pictures.coldBits,
+        unreferenced: pictures.unreferenced,
+        ownBits: pictures.ownBits,
+        coding: decoding.coding,
+        decodeMs: decoding.decodeMs,
+        decodeSpread: decoding.decodeSpread,
+        decodeCores: decoding.decodeCores,
+        bitShare: decoding.bitShare,
+        firstMs: decoding.firstMs,
+        restartMs: decoding.restartMs,
+        openMs: decoding.openMs,
+        bytesPerPicture: medium.bitsPerFrame / 8,
+        drive: at,
+        scaleMs,
+        effectsMs,
+        isBackwards: passage.speed.num < 0,
+      },
+    ];
+  });
+  const composeMs = new Float32Array(graph.length);
+  for (const { from, to, layers } of graph.stretches)
+    composeMs.fill(composeMsOf(rig, layers, media, playSize, unmeasured), from, to);
+  const shownPixels = megapixels(playSize);
+  const shown = showMs(rig, shownPixels) ?? estimated(unmeasured, 'showing', estimateShow(rig, shownPixels));
+  const plain: Workload = {
+    rate: graph.rate,
+    from: 0,
+    to: graph.length,
+    segments: passages,
+    composeMs,
+    showMs: shown,
+    presentMs: presentMs(rig, shownPixels) ?? 0,
+    cores: rig.machine.cores,
+    // What others took while a rig was measured is in its figures; in figures that are given it is not.
+    coresOfOthers: rig.thoroughness === 'given' ? rig.machine.loadByOthers * rig.machine.cores : 0,
+    decodeWorkers: shares.decodeWorkers,
+    slots: slotsOf(preview, rasters, shares.framePoolBytes),
+    drives,
+    readAheadBytes: shares.readAheadBytes,
+    startMs: START_MS,
+  };
+  return { ...applyCalibration(plain, calibration), unmeasured: [...unmeasured] };
+}
+
+/**
+ * A line with each cost as runs have shown it to be.
+ * @param deviations standard deviations by which costs that were estimated are taken to be higher
+ */
+export function applyCalibration(line: Workload, calibration: Calibration, deviations = 0): Workload {
+  if (calibration === UNCALIBRATED) return line;
+  const [read, , scale, effects, compose, show] = STAGES.map((stage) => factorOf(calibration, stage)) as [
+    ...[number, number, number, number, number, number],
+  ];
+  return {
+    ...line,
+    unsteadiness: speedVariabilityOf(calibration.unsteadiness),
+    segments: line.segments.map((passage) => {
+      const isLearned = calibration.codings?.some(({ coding }) => coding === passage.coding);
+      // What was learned of a kind of coding was learned of the estimate, and answers for it.
+      const spread = isLearned ? 0 : (passage.decodeSpread ?? 0);
+      const decode = decodeFactorOf(calibration, passage.coding) * Math.exp(deviations * spread);
+      return {
+        ...passage,
+        decodeMs: passage.decodeMs * decode,
+        firstMs: passage.firstMs * decode,
+        restartMs: passage.restartMs * decode,
+        scaleMs: passage.scaleMs * scale,
+        effectsMs: passage.effectsMs * effects,
+      };
+    }),
+    composeMs: line.composeMs.map((ms) => ms * compose),
+    showMs: line.showMs * show,
+    presentMs: line.presentMs * show,
+    drives: line.drives.map((drive) => ({ ...drive, bytesPerSecond: drive.bytesPerSecond / read })),
+  };
+}
+
+/** A drive of a rig as readers meet it; what several readers lose together is laid on going elsewhere. */
+function driveOf({
+  drive,
+  readBytesPerSecond,
+  readManyBytesPerSecond,
+  randomReadMs,
+}: Rig['drives'][number]): WorkloadDrive {
+  const alone = readBytesPerSecond?.value ?? Infinity;
+  const many = Math.min(alone, readManyBytesPerSecond?.value ?? alone);
+  const seekMs = Number.isFinite(alone) ? 1000 * TURN_BYTES * (1 / many - 1 / alone) : 0;
+  return { name: drive, bytesPerSecond: alone, latencyMs: randomReadMs?.value ?? 0, seekMs };
+}
+
+/** @param rasters in which pictures are made, and the frame's own */
+function slotsOf({ graph }: PreviewGraph, rasters: readonly FrameSize[], poolBytes: number): number {
+  const bytes = ({ width, height }: FrameSize): number => width * height * 1.5;
+  const layers = graph.stretches.reduce((most, stretch) => Math.max(most, stretch.layers.length), 1);
+  const largest = rasters.reduce((most, each) => Math.max(most, bytes(each)), 0);
+  return layers * waitingPictures(largest, bytes(rasters[0]!), layers, poolBytes);
+}

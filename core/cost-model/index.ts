@@ -1,0 +1,14 @@
+export * from './build-workload.js';
+export * from './calibration.js';
+export * from './capacity.js';
+export * from './cost-model.js';
+export type { DecodeEstimate, DecodeLoad } from './decode-estimate.js';
+export * from './effect-sums.js';
+export * from './medium.js';
+export * from './observe.js';
+export { effectCosts } from './picture-costs.js';
+export * from './refine.js';
+export * from './residual.js';
+export * from './situation.js';
+export * from './speed-variability.js';
+export * from './workload.js';

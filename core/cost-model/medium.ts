@@ -1,0 +1,192 @@
+import {
+  codedSize,
+  megapixels,
+  shownSize,
+  serverDecodeReason,
+  type CopyLayout,
+  type PacketIndex,
+  type PictureStructure,
+  type SourceFacts,
+  type Stills,
+  type UnreferencedRule,
+} from '../media/index.js';
+import type { FrameSize } from '../timeline/index.js';
+import { toNumber } from '../time/index.js';
+import { isRefusedByBrowser, type DecodeFigures, type Rig } from '../machine/index.js';
+import { ShownPictures } from './shown-pictures.js';
+
+/** What a preview decodes of a source: the original, or a light copy of it. */
+export interface PlayedMedium {
+  readonly name: string;
+  readonly choice: 'original' | 'light copy';
+  readonly decoder: DecodeFigures['decoder'];
+  readonly codec: string;
+  readonly profile: string;
+  readonly chroma: string;
+  readonly bitDepth: number;
+  /** Of the coded picture. */
+  readonly size: FrameSize;
+  /** As it is shown, in square pixels, turned. */
+  readonly shownSize: FrameSize;
+  /** The part of the coded picture that holds colours, where alpha stands below it; absent where it is the whole. */
+  readonly colourSize?: FrameSize | undefined;
+  readonly turned: boolean;
+  readonly framesPerSecond: number;
+  readonly constantRate: boolean;
+  readonly frameCount: number;
+  readonly bitsPerFrame: number;
+  /** Mount point, or name of a simulated drive. */
+  readonly drive: string;
+  readonly groups: Groups;
+}
+
+/**
+ * The kind of coding of a medium. First its family, up to the comma: who decodes it, what it is, and whether its pictures
+ * stand alone; then how large they are, and how many bits are spent on a pixel, in powers of two.
+ */
+export function codingOf({ decoder, codec, bitDepth, groups, size, bitsPerFrame }: PlayedMedium): string {
+  const depth = bitDepth > 8 ? ` ${bitDepth} bits` : '';
+  const family = `${decoder} ${codec}${depth} ${groups.distance(1) === 1 ? 'intra' : 'long-GOP'}`;
+  const pixels = Math.max(1, size.width * size.height);
+  const density = Math.round(Math.log2(Math.max(1, bitsPerFrame) / pixels));
+  return `${family}, ${megapixels(size).toFixed(1)} MP, 2^${density} bits a pixel`;
+}
+
+/** What one kind of coding has in common with those that are like it. */
+export const codingFamily = (coding: string): string => coding.split(',')[0]!;
+
+/** How a file can be entered. */
+export interface Groups {
+  /** Pictures that are decoded to show one from a cold start, by the order in which they are shown. */
+  distance(frame: number): number;
+  /** Frames at which decoding can begin, from one up to another, ascending. */
+  entries(from: number, to: number): number[];
+  /**
+   * What is known of single pictures; absent when nothing is.
+   * @param leavesOut whether pictures that no other refers to are left out
+   */
+  loads?(leavesOut: boolean): ShownPictures;
+}
+
+/** What is asked of a source that is played. */
+export interface PlayableSource {
+  readonly name: string;
+  readonly facts: SourceFacts | null;
+  readonly stills: Stills | null;
+  readonly structure: PictureStructure | null;
+  readonly drive: string;
+}
+
+export interface PlayableCopy extends CopyLayout {
+  readonly bytes: number;
+}
+
+/**
+ * What is decoded of a source.
+ * @param copy the light copy that is played instead; undefined for the original
+ * @param copyDrive where light copies are
+ * @param index of the original; without it, groups of the usual length are assumed
+ * @param rig says what its browser does not decode
+ * @returns undefined for a source without a picture
+ */
+export function playedMedium(
+  source: PlayableSource,
+  copy: PlayableCopy | undefined,
+  copyDrive: string,
+  index?: PacketIndex,
+  rig?: Pick<Rig, 'decoders' | 'graphics'>,
+): PlayedMedium | undefined {
+  const { facts, structure, stills, name } = source;
+  const picture = facts?.picture;
+  if (!facts || !picture) return undefined;
+  const framesPerSecond = toNumber(picture.rate);
+  const common = {
+    name,
+    shownSize: shownSize(picture),
+    framesPerSecond,
+    constantRate: picture.constantRate,
+    frameCount: picture.frameCount,
+  };
+  if (copy)
+    return {
+      ...common,
+      choice: 'light copy',
+      decoder: 'browser',
+      codec: 'h264',
+      profile: 'intra',
+      chroma: '4:2:0',
+      bitDepth: 8,
+      size: codedSize(copy),
+      ...(copy.alphaRow === null ? {} : { colourSize: { width: copy.width, height: copy.height } }),
+      turned: false,
+      bitsPerFrame: (8 * copy.bytes) / Math.max(1, picture.frameCount),
+      drive: copyDrive,
+      groups: evenGroups(1),
+    };
+  const isRefused = rig !== undefined && isRefusedByBrowser(rig, picture);
+  const isServed = isRefused || serverDecodeReason(facts, stills) !== null;
+  return {
+    ...common,
+    choice: 'original',
+    decoder: isServed ? 'server' : 'browser',
+    codec: picture.codec,
+    profile: picture.profile,
+    chroma: picture.chroma,
+    bitDepth: picture.bitDepth,
+    size: picture.size,
+    turned: picture.rotation % 360 !== 0,
+    bitsPerFrame: structure?.bitsPerFrame ?? facts.bitsPerSecond / framesPerSecond,
+    drive: source.drive,
+    groups: index
+      ? indexedGroups(index, structure?.unreferenced)
+      : evenGroups(structure?.gopFrames.median ?? 1),
+  };
+}
+
+/** One of each, so that what is computed from it can be found again. */
+const evenly = new Map<number, Groups>();
+const indexed = new WeakMap<PacketIndex, Map<UnreferencedRule | undefined, Groups>>();
+
+/** Groups of pictures of one length. */
+export function evenGroups(length: number): Groups {
+  const every = Math.max(1, Math.round(length));
+  const known = evenly.get(every);
+  if (known) return known;
+  const groups: Groups = {
+    distance: (frame) => (frame % every) + 1,
+    entries: (from, to) => {
+      const frames: number[] = [];
+      for (let frame = Math.ceil(from / every) * every; frame < to; frame += every) frames.push(frame);
+      return frames;
+    },
+  };
+  evenly.set(every, groups);
+  return groups;
+}
+
+/** Groups as a packet index says. @param rule by which pictures are told that no other refers to */
+export function indexedGroups(index: PacketIndex, rule?: UnreferencedRule): Groups {
+  const byRule = indexed.get(index) ?? new Map<UnreferencedRule | undefined, Groups>();
+  indexed.set(index, byRule);
+  const known = byRule.get(rule);
+  if (known) return known;
+  const loads = new Map<boolean, ShownPictures>();
+  const distances = index.decodeDistances();
+  const last = Math.max(0, distances.length - 1);
+  const groups: Groups = {
+    distance: (frame) => distances[Math.min(last, Math.max(0, frame))] ?? 1,
+    entries: (from, to) => {
+      const frames: number[] = [];
+      for (let frame = Math.max(0, from); frame < Math.min(to, distances.length); frame++)
+        if (distances[frame] === 1) frames.push(frame);
+      return frames;
+    },
+    loads: (leavesOut) => {
+      const made = loads.get(leavesOut) ?? new ShownPictures(index, leavesOut ? rule : undefined);
+      loads.set(leavesOut, made);
+      return made;
+    },
+  };
+  byRule.set(rule, groups);
+  return groups;
+}

@@ -1,0 +1,272 @@
+import { megapixels } from '../media/index.js';
+import {
+  fillsFrame,
+  isOpaque,
+  pixelPasses,
+  stagesOf,
+  shapesMove,
+  type Layer,
+  type PixelPass,
+  type Stage,
+  type Posed,
+} from '../render/index.js';
+import type { FrameSize } from '../timeline/index.js';
+import {
+  USUAL_BIT_SHARE,
+  stepKernel,
+  type EffectKernel,
+  type DecodeFigures,
+  type Figure,
+  type Rig,
+} from '../machine/index.js';
+import { decodeMs, kernelMs, RESAMPLE, resampleMs, scaleKernel } from './cost-model.js';
+import { estimateKernel } from './kernel-estimate.js';
+import { codingOf, type PlayedMedium } from './medium.js';
+
+/** Cores that one decoder in software takes where it was not measured: most of its work waits for the picture before. */
+const USUAL_DECODE_CORES = 1.6;
+/** Cores that decoding in hardware keeps busy. */
+const HARDWARE_CORES = 0.15;
+
+/** From the request for a clip until the browser's decoder can be fed, ms. */
+const OPEN_MS = 12;
+/** The server starts ffmpeg anew, ms; where that was not measured. */
+const USUAL_SERVER_OPEN_MS = 180;
+
+/** Pictures by which the first one of long groups, and of pictures that stand alone, is late where it was not measured. */
+const USUAL_FIRST = 4;
+const USUAL_INTRA_FIRST = 1;
+
+/** ms of decoding a picture of a medium on a rig, however it is shown. */
+interface DecodingCosts {
+  readonly coding: string;
+  readonly decodeMs: number;
+  /** Standard deviation of its natural logarithm; 0 where it was measured. */
+  readonly decodeSpread: number;
+  readonly decodeCores: number;
+  /** Share of it that goes with a picture's bits. */
+  readonly bitShare: number;
+  /** How much longer the first picture takes when the decoder has just been set up. */
+  readonly firstMs: number;
+  /** The same when it was busy, and goes on elsewhere. */
+  readonly restartMs: number;
+  /** From the request for it until its decoder can be fed. */
+  readonly openMs: number;
+}
+
+/** ms that the figures of a rig say of a picture that is made for a place in the frame. */
+export interface PictureCosts {
+  readonly decoding: DecodingCosts;
+  readonly scaleMs: number;
+  readonly effectsMs: number;
+  /** The size in which it is made. */
+  readonly raster: FrameSize;
+}
+
+/** Notes that a rig was not measured for something, which is estimated. */
+export function estimated(unmeasured: Set<string>, what: string, ms: number): number {
+  unmeasured.add(what);
+  return ms;
+}
+
+/** ms of one of the player's functions, as measured or as estimated. */
+function kernelCost(
+  rig: Rig,
+  kernel: string,
+  pixels: number,
+  unmeasured: Set<string>,
+  what = `the effect ${kernel}`,
+): number {
+  return kernelMs(rig, kernel, pixels) ?? estimated(unmeasured, what, estimateKernel(rig, kernel, pixels));
+}
+
+/**
+ * What one picture of a medium costs, when it is made for a place in a frame. What was computed for one clip is kept for
+ * those that are like it.
+ */
+export function pictureCosts(
+  rig: Rig,
+  frame: FrameSize,
+  unmeasured = new Set<string>(),
+): (medium: PlayedMedium, posed: Posed) => PictureCosts {
+  const known = new Map<PlayedMedium, { decoding: DecodingCosts; scales: Map<number, number> }>();
+  return (medium, posed) => {
+    const stages = stagesOf(posed.effects, medium.shownSize, frame, posed.framing);
+    const { raster } = stages[0].pose;
+    const of = known.get(medium) ?? {
+      decoding: decodingCosts(rig, medium, unmeasured),
+      scales: new Map<number, number>(),
+    };
+    known.set(medium, of);
+    const size = raster.width * 0x10000 + raster.height;
+    const scaleMs = of.scales.get(size) ?? scaleCost(rig, medium, raster, unmeasured);
+    of.scales.set(size, scaleMs);
+    const steps = effectCosts(rig, stages, unmeasured);
+    const effectsMs = steps.reduce((sum, { ms }) => sum + ms, 0) + betweenMs(rig, stages, frame, unmeasured);
+    return { decoding: of.decoding, scaleMs, effectsMs, raster };
+  };
+}
+
+/** An estimate with less spread than this is not called one. */
+const SURE = 0.2;
+
+const decodingName = ({ codec, bitDepth }: PlayedMedium): string =>
+  `decoding ${codec}${bitDepth > 8 ? ` of ${bitDepth} bits` : ''}`;
+
+function decodingCosts(rig: Rig, medium: PlayedMedium, unmeasured: Set<string>): DecodingCosts {
+  const load = { ...medium, megapixels: megapixels(medium.size), megabits: medium.bitsPerFrame / 1e6 };
+  const { ms: decode, spread } = decodeMs(rig, load);
+  if (spread > SURE) unmeasured.add(decodingName(medium));
+  return {
+    coding: codingOf(medium),
+    decodeMs: decode,
+    decodeSpread: spread,
+    decodeCores: decodeCores(rig, medium),
+    bitShare: likeBy(rig, medium, ({ bitShare }) => bitShare !== undefined)?.bitShare ?? USUAL_BIT_SHARE,
+    ...delays(rig, medium, decode),
+    openMs: openMs(rig, medium),
+  };
+}
+
+function scaleCost(rig: Rig, medium: PlayedMedium, raster: FrameSize, unmeasured: Set<string>): number {
+  const kernel = scalingOf(medium, raster);
+  const isServed = medium.decoder === 'server' && !isEnlarged(medium, raster);
+  const pixels = isServed ? megapixels(raster) : megapixels(medium.size);
+  const resampled = kernel === RESAMPLE ? resampleMs(rig, pixels, megapixels(raster)) : undefined;
+  const scale = resampled ?? kernelCost(rig, kernel, pixels, unmeasured, 'scaling');
+  return scale + (medium.turned ? (kernelMs(rig, 'copy', megapixels(raster)) ?? 0) : 0);
+}
+
+/** What each step of a picture's effects costs, ms, in their order. */
+export function effectCosts(
+  rig: Rig,
+  stages: readonly Stage[],
+  unmeasured = new Set<string>(),
+): { readonly step: PixelPass['kind']; readonly ms: number }[] {
+  return stages.flatMap(({ effects, pose: { raster } }) =>
+    pixelPasses(effects, raster).map(({ kind: step }) => ({
+      step,
+      ms: kernelCost(rig, stepKernel(step), megapixels(raster), unmeasured, `the effect ${step}`),
+    })),
+  );
+}
+
+/** Time to put a picture in its frame between two stages, ms. */
+function betweenMs(rig: Rig, stages: readonly Stage[], frame: FrameSize, unmeasured: Set<string>): number {
+  const of = (kernel: EffectKernel): number => kernelCost(rig, kernel, megapixels(frame), unmeasured);
+  return stages.slice(0, -1).reduce((sum, { effects, pose }) => {
+    const mask = effects.some(({ kind }) => kind === 'mask') && shapesMove(effects) ? of('mask') : 0;
+    const place = pose.placement ? (kernelMs(rig, 'copy', megapixels(frame)) ?? 0) : of('turn');
+    return sum + mask + place;
+  }, 0);
+}
+
+/**
+ * The decoder of a rig's figures that is most like what a medium needs, of those of which something is known: of its
+ * codec, and then by pixels and bits.
+ */
+function likeBy(
+  { decoders }: Rig,
+  { decoder, codec, size, bitsPerFrame }: PlayedMedium,
+  isKnown: (figures: DecodeFigures) => boolean,
+): DecodeFigures | undefined {
+  const apart = (a: number, b: number): number => Math.abs(Math.log(Math.max(1, a) / Math.max(1, b)));
+  const distance = (each: DecodeFigures): number =>
+    apart(each.width * each.height, size.width * size.height) +
+    apart(each.bitsPerFrame, bitsPerFrame) / 2 +
+    (each.codec === codec ? 0 : 10);
+  return decoders
+    .filter((each) => each.decoder === decoder && isKnown(each))
+    .sort((a, b) => distance(a) - distance(b))[0];
+}
+
+const startedLike = (rig: Rig, medium: PlayedMedium): DecodeFigures | undefined =>
+  likeBy(rig, medium, ({ startMs }) => startMs !== undefined);
+
+const openMs = (rig: Rig, medium: PlayedMedium): number =>
+  medium.decoder === 'browser' ? OPEN_MS : (startedLike(rig, medium)?.startMs?.value ?? USUAL_SERVER_OPEN_MS);
+
+// A decoder gives out its first picture when its threads are filled and what comes before it in time is there; and when
+// it is called away, only after what it has begun.
+function delays(
+  rig: Rig,
+  medium: PlayedMedium,
+  decodeMs: number,
+): Pick<DecodingCosts, 'firstMs' | 'restartMs'> {
+  // Elsewhere in the file the server starts ffmpeg anew.
+  if (medium.decoder === 'server') return { firstMs: 0, restartMs: openMs(rig, medium) };
+  const isIntra = medium.groups.distance(1) === 1;
+  const usual = isIntra ? USUAL_INTRA_FIRST : USUAL_FIRST;
+  const like = isIntra ? undefined : startedLike(rig, medium);
+  const pictures = (figure: Figure | undefined): number | undefined =>
+    like?.msPerFrame && figure ? figure.value / like.msPerFrame.value - 1 : undefined;
+  const first = pictures(like?.startMs) ?? usual;
+  const restart = pictures(like?.restartMs) ?? first;
+  return { firstMs: Math.max(0, first) * decodeMs, restartMs: Math.max(0, restart) * decodeMs };
+}
+
+const isEnlarged = ({ shownSize }: PlayedMedium, raster: FrameSize): boolean =>
+  megapixels(raster) > megapixels(shownSize);
+
+function scalingOf(medium: PlayedMedium, raster: FrameSize): string {
+  const { decoder, turned, colourSize: size = medium.size } = medium;
+  // The server gives out no more pixels than the source has.
+  if (decoder === 'server' && !isEnlarged(medium, raster)) return scaleKernel(1);
+  const upright = turned ? { width: raster.height, height: raster.width } : raster;
+  const ratio = size.width / upright.width;
+  const isWhole = Number.isInteger(ratio) && size.height === ratio * upright.height;
+  return isWhole && [1, 2, 4, 8, 16].includes(ratio) ? scaleKernel(ratio) : RESAMPLE;
+}
+
+/** Cores that one decoder keeps busy: what it does alone against what all cores do when several decode at once. */
+function decodeCores(rig: Rig, { codec, bitDepth, decoder, size, profile }: PlayedMedium): number {
+  const { cores } = rig.machine;
+  if (decoder === 'server') return cores;
+  const same = rig.decoders.filter(
+    (each) =>
+      each.decoder === decoder && each.codec === codec && each.bitDepth === bitDepth && each.msPerFrame,
+  );
+  if (same.some(({ acceleration }) => acceleration === 'hardware')) return HARDWARE_CORES;
+  const pixels = size.width * size.height;
+  const near = (each: Rig['decoders'][number]): number =>
+    Math.abs(Math.log((each.width * each.height) / pixels));
+  const [measured] = same.filter(({ together }) => together.length).sort((a, b) => near(a) - near(b));
+  // Pictures that stand alone are decoded side by side.
+  if (profile === 'intra') return cores;
+  if (!measured) return Math.min(cores, USUAL_DECODE_CORES);
+  const most = Math.max(...measured.together.map(({ framesPerSecond }) => framesPerSecond));
+  const alone = 1000 / measured.msPerFrame!.value;
+  return Math.max(1, Math.min(cores, (cores * alone) / Math.max(alone, most)));
+}
+
+/** What composing a frame of layers costs; one picture that fills its frame is not composed. */
+export function composeMsOf(
+  rig: Rig,
+  layers: readonly Layer[],
+  media: ReadonlyMap<string, PlayedMedium>,
+  frame: FrameSize,
+  unmeasured: Set<string>,
+): number {
+  const pixels = megapixels(frame);
+  const two = (): number => kernelCost(rig, 'compose two', pixels, unmeasured, 'composing');
+  const of = (kernel: EffectKernel): number => kernelCost(rig, kernel, pixels, unmeasured);
+  const seen = layers.filter(({ sourceId }) => media.has(sourceId));
+  const [only] = seen;
+  if (seen.length === 1 && isOpaque(only!.effects)) {
+    const stages = stagesOf(only!.effects, media.get(only!.sourceId)!.shownSize, frame, only!.framing);
+    const { placement } = stages[0].pose;
+    const isWhole =
+      stages.length === 1 &&
+      placement &&
+      placement.width === frame.width &&
+      placement.height === frame.height;
+    if (isWhole && fillsFrame(placement, frame)) return 0;
+  }
+  return seen.reduce((sum, layer) => {
+    const { shownSize } = media.get(layer.sourceId)!;
+    const { effects, pose } = stagesOf(layer.effects, shownSize, frame, layer.framing).at(-1)!;
+    // A shape that stays as it is, is drawn once and kept.
+    const shape = effects.some(({ kind }) => kind === 'mask') && shapesMove(effects) ? of('mask') : 0;
+    return sum + two() / 2 + shape + (pose.placement ? 0 : of('turn'));
+  }, 0);
+}

@@ -1,0 +1,42 @@
+import type { DecodeFigures, Rig } from '../machine/index.js';
+
+/** What a run showed of decoding one source. */
+export type DecodeObservation = Omit<
+  DecodeFigures,
+  'msPerFrame' | 'together' | 'problem' | 'acceleration'
+> & {
+  readonly msPerFrame: number;
+};
+
+/**
+ * Takes in what a run has shown of decoders that were not measured. What was measured stays as it is: by how much it is
+ * off is learned as the rig's calibration.
+ */
+export function refine(rig: Rig, observations: readonly DecodeObservation[], measuredAt: string): Rig {
+  const decoders = [...rig.decoders];
+  for (const seen of observations) {
+    const isKnown = decoders.some(
+      (known) =>
+        known.msPerFrame !== null &&
+        known.decoder === seen.decoder &&
+        known.codec === seen.codec &&
+        known.profile === seen.profile &&
+        known.width === seen.width &&
+        known.height === seen.height &&
+        Math.abs(known.bitsPerFrame - seen.bitsPerFrame) < 0.2 * seen.bitsPerFrame,
+    );
+    if (isKnown) continue;
+    const { msPerFrame: value, ...what } = seen;
+    const msPerFrame = {
+      value,
+      low: value,
+      high: value,
+      times: 1,
+      method: 'runs',
+      measuredAt,
+      disturbed: false,
+    };
+    decoders.push({ ...what, acceleration: 'unknown', msPerFrame, together: [], problem: null });
+  }
+  return { ...rig, decoders };
+}

@@ -1,0 +1,31 @@
+import type { Workload } from './workload.js';
+import { hashText } from '../timeline/index.js';
+import type { Work } from './build-workload.js';
+import type { Calibration, Residual } from './calibration.js';
+
+/** Names what is played: two works with one key play the same pictures at the same sizes. */
+export function workKey({ preview, media, drive }: Work): string {
+  const { graph, playSize, bypass } = preview;
+  const sources = [...media].map(([id, { choice, size, codec, drive: on }]) => [id, choice, size, codec, on]);
+  const stretches = graph.stretches.map(({ from, to, layers }) => [from, to, layers]);
+  return hashText(JSON.stringify([graph.rate, stretches, playSize, bypass, sources, drive]));
+}
+
+export const residualOf = ({ residuals }: Calibration, key: string): Residual | undefined =>
+  residuals?.find((each) => each.key === key);
+
+/** A workload all of whose costs on the cores are multiplied. */
+export const scaleCosts = (workload: Workload, factor: number): Workload => ({
+  ...workload,
+  segments: workload.segments.map((segment) => ({
+    ...segment,
+    decodeMs: segment.decodeMs * factor,
+    firstMs: segment.firstMs * factor,
+    restartMs: segment.restartMs * factor,
+    scaleMs: segment.scaleMs * factor,
+    effectsMs: segment.effectsMs * factor,
+  })),
+  composeMs: workload.composeMs.map((ms) => ms * factor),
+  showMs: workload.showMs * factor,
+  presentMs: workload.presentMs * factor,
+});

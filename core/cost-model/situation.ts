@@ -1,0 +1,55 @@
+import type { Tuning } from '../levers/index.js';
+import type { PacketIndex } from '../media/index.js';
+import type { WorkloadDrive } from './workload.js';
+import { chosenCopies, previewGraph, type ChoosableCopy } from '../render/index.js';
+import type { Timeline } from '../timeline/index.js';
+import type { Calibration } from './calibration.js';
+import type { Work } from './build-workload.js';
+import { playedMedium, type PlayableCopy, type PlayableSource, type PlayedMedium } from './medium.js';
+import type { MemoryShares, Rig } from '../machine/index.js';
+
+export interface KnownSource extends PlayableSource {
+  readonly id: string;
+  readonly state: string;
+}
+
+export interface KnownCopy extends PlayableCopy, ChoosableCopy {
+  readonly id: string;
+}
+
+/** Everything that a prediction is made from. */
+export interface Situation {
+  readonly timeline: Timeline;
+  readonly tuning: Tuning;
+  readonly sources: readonly KnownSource[];
+  readonly copies: readonly KnownCopy[];
+  /** Packet indexes by source, as far as they were read. */
+  readonly indexes?: ReadonlyMap<string, PacketIndex> | undefined;
+  readonly rig: Rig;
+  readonly shares: MemoryShares;
+  /** A simulated drive that everything is read through. */
+  readonly drive: WorkloadDrive | null;
+  readonly calibration: Calibration;
+}
+
+/** What will be played of a timeline: where each picture comes from, and in which size it is shown. */
+export function workOf({ timeline, tuning, sources, copies, indexes, rig, shares, drive }: Situation): Work {
+  const known = new Map(sources.map((source) => [source.id, source]));
+  const chosen = chosenCopies(timeline, tuning, sources, copies);
+  const preview = previewGraph(
+    timeline,
+    tuning,
+    (id) => known.get(id)?.facts ?? undefined,
+    (id) => chosen.get(id)?.id,
+  );
+  const copyDrive = rig.drives.find(({ holds }) => holds.includes('light copies'))?.drive ?? '';
+  const media = new Map<string, PlayedMedium>();
+  for (const [id, choice] of Object.entries(preview.media)) {
+    const source = known.get(id);
+    const copy = choice.kind === 'light copy' ? chosen.get(id) : undefined;
+    if (!source || (!copy && source.state !== 'ready')) continue;
+    const medium = playedMedium(source, copy, copyDrive, indexes?.get(id), rig);
+    if (medium) media.set(id, medium);
+  }
+  return { preview, media, shares, drive };
+}

@@ -1,0 +1,60 @@
+/**
+ * How the player keeps time. The state machines in this folder keep these rules; the
+ * player's workers and the simulation both drive them.
+ *
+ * 1. Sound is the clock. It never waits for the picture.
+ * 2. A frame may be shown from its due time until the next frame is due. One that is not ready by then is dropped, and
+ *    one that cannot be, by what the last pictures took, is not begun (`FrameTimeEstimator`).
+ * 3. A decoder that falls behind goes on decoding, without scaling what is already too late. When at its pace it would
+ *    never catch up, or later than a key frame is due that it can have in time, it goes on there (`ResyncPolicy`).
+ * 4. Playing begins when the first frame and `PREROLL_FRAMES` more are ready, or `PREROLL_LIMIT_MS` after the first
+ *    is.
+ * 5. A picture that no other refers to is not decoded when it is not wanted, or would come too late (`NonReferenceSkipping`).
+ * 6. A clip begins to be decoded `OPEN_AHEAD_SECONDS` before its first frame is due (`prefetchFrom`); buffers go to whoever
+ *    needs them for the earliest frame (`neediestStream`).
+ */
+export const PREROLL_FRAMES = 5;
+export const PREROLL_LIMIT_MS = 400;
+/** How long before its first frame is due a clip begins to be decoded. */
+export const OPEN_AHEAD_SECONDS = 1.5;
+
+/** Pictures between the file and the consumer of a decoder. */
+export const IN_FLIGHT = 8;
+/** How few of them are left when a decoder that had to wait for their use is fed again. */
+export const REFILL_AT = 4;
+
+/** Frames that are decoded in one go when it is played backwards, each go from its key frame. */
+export const MOST_TURNED = 12;
+/** Starting the server's decoder anew costs about this much of the source; a jump that gains less is none. */
+export const RESTART_SECONDS = 1;
+
+const MOST_WAITING = 24;
+const FEWEST_WAITING = 8;
+const FEWEST_LARGE = 4;
+
+/**
+ * How many frames may wait to be shown.
+ * @param pictureBytes of the largest picture that is made @param frameBytes of a picture of the frame's size
+ * @param layers most pictures that a frame is made of
+ * @param poolBytes most memory that all waiting pictures may take
+ */
+export function waitingPictures(
+  pictureBytes: number,
+  frameBytes: number,
+  layers: number,
+  poolBytes: number,
+): number {
+  // Where a picture reaches far beyond its frame, fewer of them must do.
+  const fewest = pictureBytes > 2 * frameBytes ? FEWEST_LARGE : FEWEST_WAITING;
+  return Math.min(MOST_WAITING, Math.max(fewest, Math.floor(poolBytes / layers / pictureBytes)));
+}
+
+/** Rule 2: whether a frame is too late at a playhead, which counts in frames and may stand between two. */
+export function isTooLate(frame: number, playhead: number): boolean {
+  return playhead >= frame + 1;
+}
+
+/** The frame that a playhead shows. */
+export function frameAtPlayhead(playhead: number): number {
+  return Math.floor(playhead + 1e-6);
+}

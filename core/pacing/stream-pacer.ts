@@ -1,0 +1,121 @@
+import { FrameTimeEstimator } from './frame-time-estimator.js';
+import { NonReferenceSkipping } from './non-reference-skipping.js';
+import { ResyncPolicy, type ResyncTarget } from './resync-policy.js';
+import { isTooLate } from './rules.js';
+
+/**
+ * What there is for the next frame of a stream: no decoded picture, one of which no preview picture was made, one whose
+ * preview picture is there already, or none because its picture was not decoded (rule 5).
+ */
+export type Answer = 'none' | 'decoded' | 'made' | 'skipped';
+
+/**
+ * What a stream does next: takes a picture out of its decoder, goes on at a key frame, leaves the frame out, waits for a
+ * buffer, makes the preview picture, or shows the one before again.
+ */
+export type StreamAction = 'decode' | 'resync' | 'skip' | 'await buffer' | 'make' | 'repeat';
+
+/**
+ * The decisions of one stream: rules 2, 3 and 5 of pacing as one state machine. It has no clock; times are counted in
+ * frames of the timeline.
+ */
+export class StreamPacer {
+  private frameTimes = new FrameTimeEstimator();
+  private resyncPolicy: ResyncPolicy;
+  private skipping: NonReferenceSkipping | undefined;
+  private target: ResyncTarget | undefined;
+  private targetAt = NaN;
+
+  /**
+   * @param isLive whether frames have due times; at rest, each is made however long that takes
+   * @param canSkip whether pictures that no other refers to may be left out
+   */
+  constructor(
+    private readonly framesPerSecond: number,
+    private readonly isLive: boolean,
+    private readonly canSkip: boolean,
+  ) {
+    this.resyncPolicy = new ResyncPolicy(framesPerSecond);
+    if (canSkip) this.skipping = new NonReferenceSkipping();
+  }
+
+  /** What is done next for a frame, at a playhead. */
+  next(frame: number, answer: Answer, hasBuffer: boolean, playhead: number): StreamAction {
+    if (answer === 'skipped') return 'skip';
+    if (answer === 'none') return this.needsResync(frame, playhead) ? 'resync' : 'decode';
+    if (answer === 'made')
+      return this.isLive && isTooLate(frame, playhead) ? this.miss(frame, playhead) : 'repeat';
+    if (this.isLive && this.frameTimes.willMissDeadline(frame, playhead)) return this.miss(frame, playhead);
+    if (!hasBuffer) return 'await buffer';
+    this.resyncPolicy.onFrameInTime();
+    return 'make';
+  }
+
+  /** Where going on would bring a picture sooner, after `resync`. */
+  get resyncTarget(): ResyncTarget | undefined {
+    return this.target;
+  }
+
+  /**
+   * After `resync`: whether it goes on at an entry, where there is one that is soon enough.
+   * @param entry frame from which on there is a picture @param end behind the last frame of the stream
+   */
+  resyncsAt(entry: number | undefined, end: number): entry is number {
+    const { target } = this;
+    if (!target || entry === undefined || entry >= Math.min(target.before, end)) return false;
+    this.resyncPolicy.onResync(this.targetAt);
+    return true;
+  }
+
+  /** A picture was taken out of the decoder. @param frames that it worked for it @param size in the unit of `isSkippable` */
+  onDecoded(frames: number, size: number, playhead: number): void {
+    this.resyncPolicy.onFrameDecoded(this.readyAt(playhead));
+    this.skipping?.observe(frames, size);
+  }
+
+  /** A preview picture was made. @param frames that it took, from when it could be begun */
+  onMade(frames: number): void {
+    this.frameTimes.observe(frames);
+  }
+
+  /**
+   * Whether a picture that no other refers to is left out, since it would come too late.
+   * @param size of it, and of all that the decoder has to do before
+   */
+  isSkippable(frame: number, playhead: number, size: number): boolean {
+    return this.isLive && this.skipping?.isLate(frame, playhead, size, this.frameTimes.expected) === true;
+  }
+
+  /** The same, for another simulation that goes on from here. */
+  copy(): StreamPacer {
+    const copy = new StreamPacer(this.framesPerSecond, this.isLive, this.canSkip);
+    copy.frameTimes = this.frameTimes.copy();
+    copy.resyncPolicy = this.resyncPolicy.copy();
+    copy.skipping = this.skipping?.copy();
+    return copy;
+  }
+
+  /** State key: two pacers with equal keys decide alike from this playhead on. */
+  stateKey(playhead: number): string {
+    const keys = [this.resyncPolicy.stateKey(playhead), this.frameTimes.stateKey()];
+    if (this.skipping) keys.push(this.skipping.stateKey());
+    return keys.join();
+  }
+
+  private needsResync(frame: number, playhead: number): boolean {
+    if (!this.isLive) return false;
+    this.targetAt = this.readyAt(playhead);
+    this.target = this.resyncPolicy.targetFor(frame, this.targetAt);
+    return this.target !== undefined;
+  }
+
+  private miss(frame: number, playhead: number): 'skip' {
+    this.resyncPolicy.onFrameMissed(frame, this.readyAt(playhead));
+    return 'skip';
+  }
+
+  /** Where the playhead will be when a picture is ready that is begun now. */
+  private readyAt(playhead: number): number {
+    return playhead + this.frameTimes.expected;
+  }
+}

@@ -1,0 +1,286 @@
+import {
+  deinterlacing,
+  hasTransparency,
+  scaleColours,
+  stereoFilter,
+  straightAlpha,
+  type SourceFacts,
+} from '../../media/index.js';
+import { divide, formatRational, rational, subtract, toNumber, type Rational } from '../../time/index.js';
+import type { FrameSize, Timeline } from '../../timeline/index.js';
+import { frameTimebase } from '../graph/frame-timebase.js';
+import type { Delivery } from './delivery.js';
+import { encoderArguments } from './encoders.js';
+import {
+  COLOUR_TAGS,
+  effectFilters,
+  temporalFilters,
+  type EffectAssets,
+  type FilterPiece,
+} from '../effects/index.js';
+import {
+  layerStages,
+  layerTime,
+  renderGraph,
+  sourcesOf,
+  type FactsOf,
+  type Layer,
+  type RenderGraph,
+  type SoundPart,
+  type Stretch,
+} from '../graph/graph.js';
+import { layerFilters, type SizedLayer } from '../graph/layering.js';
+
+/** The graph of an export and the delivery that it is made for. */
+export interface ExportGraph {
+  readonly graph: RenderGraph;
+  readonly delivery: Delivery;
+}
+
+/**
+ * Derives the graph of an export from the timeline and the delivery, and from nothing else: there is no parameter
+ * through which a lever, a tuning or a light copy could enter.
+ * @param factsOf facts of the original files
+ */
+export function exportGraph(timeline: Timeline, delivery: Delivery, factsOf: FactsOf): ExportGraph {
+  return { graph: renderGraph(timeline, factsOf), delivery };
+}
+
+/** ffmpeg's arguments for an export, without the program and without the file that is written. */
+export interface ExportCommand {
+  readonly args: readonly string[];
+  /** The filter graph, as it stands in the arguments. */
+  readonly filters: string;
+  /** Drawings (SVG) that have to be written first, each to its file. */
+  readonly drawings: readonly string[];
+}
+
+/** What an export reads: originals, and what its effects need. */
+export interface ExportAssets extends Omit<EffectAssets, 'drawing'> {
+  /** The arguments with which ffmpeg opens the original of a source, the last being its path. */
+  inputOf(sourceId: string): readonly string[];
+  /** Facts of the original files. */
+  readonly factsOf: FactsOf;
+  /** Path of the drawing of a number. */
+  drawingFile(number: number): string;
+}
+
+/** Seconds that are decoded before an in point, so that the frame before it is known. */
+const LEAD_SECONDS = 2;
+const SAMPLE_RATE = 48_000;
+
+/**
+ * Writes an export graph as ffmpeg's arguments.
+ *
+ * Frames are chosen by the rule of `nearestFrame`: time stamps are moved to the middle between a frame and the one
+ * before it, and the filter `fps` with rounding up then takes the last frame whose middle has passed. Time stamps are
+ * counted in ticks that hold both the file's and the clip's times exactly.
+ *
+ * @throws RangeError when the timeline shows nothing
+ */
+export function exportCommand({ graph, delivery }: ExportGraph, assets: ExportAssets): ExportCommand {
+  const { inputOf, factsOf } = assets;
+  if (graph.length === 0) throw new RangeError('There is nothing on the timeline to export.');
+  const inputs: string[] = [];
+  const filters: string[] = [];
+  let inputCount = 0;
+  const open = (sourceId: string, time: Rational, frames: number, speed: Rational): number => {
+    const seek = Math.max(0, Math.floor(toNumber(time) - LEAD_SECONDS));
+    const length = (toNumber(speed) * frames) / toNumber(graph.rate);
+    const end = Math.ceil(toNumber(time) + length + LEAD_SECONDS);
+    inputs.push('-ss', String(seek), '-t', String(end - seek), ...inputOf(sourceId));
+    return inputCount++;
+  };
+  const drawings: string[] = [];
+  const effectAssets: EffectAssets = {
+    ...assets,
+    drawing: (svg) => {
+      inputs.push('-f', 'svg_pipe', '-i', `file:${assets.drawingFile(drawings.push(svg) - 1)}`);
+      return `${inputCount++}:v`;
+    },
+  };
+
+  const parts = graph.stretches.flatMap(inPieces).map((stretch, part) => {
+    const frames = stretch.to - stretch.from;
+    const { width, height } = delivery.size;
+    const base = `base${part}`;
+    filters.push(
+      `color=c=black:s=${width}x${height}:r=${formatRational(graph.rate)},trim=end_frame=${frames},` +
+        `format=yuv420p,${COLOUR_TAGS},${frameTimebase(graph.rate)}[${base}]`,
+    );
+    const sized = stretch.layers.map((layer, index) => {
+      const facts = known(factsOf, layer.sourceId);
+      // Backwards, the last frame is the earliest of the source: frames are picked forwards and then turned round.
+      const backwards = layer.speed.num < 0;
+      const time = layerTime(layer, backwards ? stretch.to - 1 : stretch.from, graph.rate);
+      const speed = { num: Math.abs(layer.speed.num), den: layer.speed.den };
+      const input = open(layer.sourceId, time, frames, speed);
+      const piece = {
+        name: `part${part}layer${index}`,
+        rate: graph.rate,
+        at: stretch.from - layer.clipStart,
+        frames,
+      };
+      const picked =
+        temporalFilters(layer.effects) +
+        conformFilters(facts, time, graph.rate, frames, speed) +
+        (backwards ? ',reverse' : '');
+      const sized = sizedLayer(`${input}:v:0`, picked, layer, facts, delivery.size, piece, effectAssets);
+      filters.push(...sized.filters);
+      return sized.layer;
+    });
+    const layered = { width, height, from: stretch.from, count: frames, rate: graph.rate };
+    const put = layerFilters(sized, base, layered, `part${part}`);
+    filters.push(...put.filters);
+    return `[${put.label}]`;
+  });
+  filters.push(`${parts.join('')}concat=n=${parts.length}:v=1:a=0,${frameTimebase(graph.rate)}[picture]`);
+
+  const sounds = graph.sound.map((part, index) => {
+    const facts = known(factsOf, part.sourceId);
+    const input = open(part.sourceId, part.sourceIn, part.to - part.from, part.speed);
+    const retimed = toNumber(part.speed) === 1 ? '' : retimedSound(part.speed);
+    const length = divide(rational(part.to - part.from), graph.rate);
+    const zero = part.sourceIn.num / part.sourceIn.den + toNumber(facts.pictureStart);
+    const faded = fadeFilters(part, graph.rate);
+    const delayMs = (1000 * part.from * graph.rate.den) / graph.rate.num;
+    filters.push(
+      `[${input}:a:0]asetpts=PTS-${zero.toFixed(9)}/TB,aresample=${SAMPLE_RATE}:first_pts=0,${retimed}` +
+        `atrim=start=0:end=${toNumber(length).toFixed(9)},asetpts=PTS-STARTPTS,${faded}` +
+        `${stereoFilter(facts.sound!)},aformat=sample_fmts=fltp:channel_layouts=stereo,adelay=${delayMs.toFixed(6)}:all=1[sound${index}]`,
+    );
+    return `[sound${index}]`;
+  });
+  const seconds = toNumber(divide(rational(graph.length), graph.rate)).toFixed(9);
+  filters.push(
+    sounds.length
+      ? `${sounds.join('')}amix=inputs=${sounds.length}:duration=longest:normalize=0,apad,atrim=end=${seconds}[sound]`
+      : `anullsrc=r=${SAMPLE_RATE}:cl=stereo,atrim=end=${seconds}[sound]`,
+  );
+
+  const graphText = filters.join(';');
+  return {
+    filters: graphText,
+    drawings,
+    args: [
+      '-copyts',
+      ...inputs,
+      ...['-filter_complex', graphText, '-map', '[picture]', '-map', '[sound]'],
+      ...encoderArguments(delivery, graph.rate),
+    ],
+  };
+}
+
+// Evenly, as the player does it.
+function fadeFilters({ from, to, fades }: SoundPart, rate: Rational): string {
+  const seconds = (frames: number): string => toNumber(divide(rational(frames), rate)).toFixed(9);
+  return (
+    (fades.in ? `afade=t=in:st=0:d=${seconds(fades.in)}:curve=tri,` : '') +
+    (fades.out ? `afade=t=out:st=${seconds(to - from - fades.out)}:d=${seconds(fades.out)}:curve=tri,` : '')
+  );
+}
+
+/** Frames that are turned round in one go: all of them have to be held at once. */
+const TURNED_FRAMES = 16;
+
+function inPieces(stretch: Stretch): Stretch[] {
+  if (stretch.layers.every(({ speed }) => speed.num > 0)) return [stretch];
+  const pieces: Stretch[] = [];
+  for (let from = stretch.from; from < stretch.to; from += TURNED_FRAMES)
+    pieces.push({ ...stretch, from, to: Math.min(stretch.to, from + TURNED_FRAMES) });
+  return pieces;
+}
+
+// Like a tape at another speed: higher or lower by as much.
+const retimedSound = (speed: Rational): string =>
+  `asetrate=${Math.round(SAMPLE_RATE * toNumber(speed))},aresample=${SAMPLE_RATE},`;
+
+/**
+ * ffmpeg's filters from frames of an original to a layer of the export.
+ * @param input label of the original
+ * @param picked filters that pick the frames that are wanted
+ */
+export function sizedLayer(
+  input: string,
+  picked: string,
+  layer: Layer,
+  facts: SourceFacts,
+  frame: FrameSize,
+  piece: FilterPiece,
+  assets: EffectAssets,
+): { readonly filters: readonly string[]; readonly layer: SizedLayer } {
+  const stages = layerStages(layer, facts, frame);
+  const { width, height } = stages[0].pose.raster;
+  const picture = facts.picture!;
+  const isTransparent = hasTransparency(facts);
+  const scaled =
+    `[${input}]${picked},${straightAlpha(picture)}scale=${width}:${height}:flags=bicubic:${scaleColours(picture)},` +
+    `format=${isTransparent ? 'yuva420p' : 'yuv420p'},setsar=1,${COLOUR_TAGS},${frameTimebase(piece.rate)}`;
+  const [colours, alpha] = [`${piece.name}colours`, `${piece.name}alpha`];
+  const source = isTransparent
+    ? [
+        `${scaled},split[${piece.name}][${alpha}whole]`,
+        `[${piece.name}]format=yuv420p,${COLOUR_TAGS}[${colours}]`,
+        `[${alpha}whole]alphaextract,format=gray[${alpha}]`,
+      ]
+    : [`${scaled}[${colours}]`];
+  const made = effectFilters(
+    { picture: colours, alpha: isTransparent ? alpha : null },
+    ...([stages, frame, piece, assets] as const),
+  );
+  const { placement } = stages.at(-1)!.pose;
+  const corner = { x: placement?.x ?? 0, y: placement?.y ?? 0 };
+  return {
+    filters: [...source, ...made.filters],
+    layer: { label: made.label, corner, mix: layer.mix },
+  };
+}
+
+function known(factsOf: FactsOf, sourceId: string): SourceFacts {
+  const facts = factsOf(sourceId);
+  if (!facts) throw new RangeError(`The source ${sourceId} is not known.`);
+  return facts;
+}
+
+const gcd = (a: number, b: number): number => (b === 0 ? a : gcd(b, a % b));
+const lcm = (a: number, b: number): number => (a / gcd(a, b)) * b;
+
+/**
+ * Picks `frames` frames of a source at the timeline's rate, beginning at a source time.
+ * @param time seconds from the first frame of the source
+ * @param speed source seconds for each second of the timeline, above zero
+ */
+export function conformFilters(
+  facts: SourceFacts,
+  time: Rational,
+  rate: Rational,
+  frames: number,
+  speed: Rational = { num: 1, den: 1 },
+): string {
+  const picture = facts.picture!;
+  const zero = subtract(time, { num: -facts.pictureStart.num, den: facts.pictureStart.den });
+  const perFrame = picture.constantRate ? picture.rate.num : 1;
+  const exact = lcm(lcm(picture.timescale, perFrame), zero.den) * speed.num;
+  // Clocks of odd files can ask for more ticks than a filter's time base holds; microseconds are then near enough.
+  const ticks = 2 * (Number.isSafeInteger(exact) && exact < 2 ** 30 ? exact : 1_000_000);
+  const start = Math.round((zero.num / zero.den) * ticks);
+  // Stamps of a constant rate are put back on their grid: files that count in thousandths have rounded them.
+  const stamp = picture.constantRate
+    ? `round((PTS*TB-${toNumber(facts.pictureStart)})*${formatRational(picture.rate)})*` +
+      `${(ticks * picture.rate.den) / picture.rate.num}+${Math.round(toNumber(facts.pictureStart) * ticks)}`
+    : 'PTS';
+  const since = `(PTS+if(isnan(PREV_INPTS),PTS,PREV_INPTS))/2-${start}`;
+  const middle = speed.num === speed.den ? since : `(${since})*${speed.den}/${speed.num}`;
+  // What lies before the first frame shows the first frame.
+  const early = time.num < 0 ? ':start_time=0' : '';
+  return (
+    `${deinterlacing(picture.scan)}settb=1/${ticks},setpts='${stamp}',setpts='${middle}',` +
+    `fps=${formatRational(rate)}:round=up${early},tpad=stop=-1:stop_mode=clone,trim=start_pts=0,setpts=PTS-STARTPTS,` +
+    `trim=end_frame=${frames}`
+  );
+}
+
+/** The files that an export reads, by source. */
+export function exportSources({ graph }: ExportGraph): string[] {
+  return sourcesOf(graph);
+}

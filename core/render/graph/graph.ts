@@ -1,0 +1,264 @@
+import { sourceTimeAt, type Rational } from '../../time/index.js';
+import {
+  clipEnd,
+  fittingTransitions,
+  speedOf,
+  timelineLength,
+  type Clip,
+  type Fades,
+  type FrameSize,
+  type Framing,
+  type Timeline,
+  type Track,
+} from '../../timeline/index.js';
+import { hasTransparency, shownSize, type SourceFacts } from '../../media/index.js';
+import { effectsDone, isOpaque, stagesOf, textOf, type KnownEffect, type Stage } from '../effects/index.js';
+import type { Mix } from './mix.js';
+import type { Placement } from './placement.js';
+
+/** One picture in a stretch. */
+export interface Layer {
+  readonly clipId: string;
+  readonly sourceId: string;
+  /** Timeline frame at which the clip begins. */
+  readonly clipStart: number;
+  /** Source seconds at `clipStart`. */
+  readonly sourceIn: Rational;
+  /** Source seconds for each second of the timeline; below zero it plays backwards. */
+  readonly speed: Rational;
+  /** What is done to its picture, in order; those that are off are left out. */
+  readonly effects: readonly KnownEffect[];
+  readonly framing: Framing;
+  /** The layer below gives way to this one; null where it simply stands above. */
+  readonly mix: Mix | null;
+}
+
+/** Timeline frames [from, to) during which the same layers are seen, the lowest first. */
+export interface Stretch {
+  readonly from: number;
+  readonly to: number;
+  readonly layers: readonly Layer[];
+}
+
+/** Sound heard in timeline frames [from, to). */
+export interface SoundPart {
+  readonly clipId: string;
+  readonly sourceId: string;
+  readonly from: number;
+  readonly to: number;
+  readonly sourceIn: Rational;
+  /** Above zero; sound is heard higher or lower by as much. */
+  readonly speed: Rational;
+  /** Frames in which it comes at its beginning and goes at its end, evenly. */
+  readonly fades: Fades;
+}
+
+/**
+ * What a timeline shows and sounds like, independent of who asks: preview, cache and export read the same graph.
+ * It names sources and never files, and it knows no lever.
+ */
+export interface RenderGraph {
+  readonly rate: Rational;
+  readonly length: number;
+  readonly size: FrameSize;
+  readonly stretches: readonly Stretch[];
+  readonly sound: readonly SoundPart[];
+}
+
+export type FactsOf = (sourceId: string) => SourceFacts | undefined;
+
+/** What says how a picture stands in its frame. */
+export type Posed = Pick<Layer, 'effects' | 'framing'>;
+
+/** The stages from a source's picture to a frame. @throws TypeError for a source without a picture */
+export function layerStages(
+  { effects, framing }: Posed,
+  facts: SourceFacts,
+  frame: FrameSize,
+): readonly [Stage, ...Stage[]] {
+  if (!facts.picture) throw new TypeError('A source without a picture has no place in a frame.');
+  return stagesOf(effects, shownSize(facts.picture), frame, framing);
+}
+
+const PLAIN: Posed = { effects: [], framing: 'fit' };
+
+/**
+ * The size in which a source is made for a frame size: the largest of its clips, or as it fits when it has none.
+ * @throws TypeError for a source without a picture
+ */
+export function largestRaster(
+  { tracks }: Timeline,
+  sourceId: string,
+  facts: SourceFacts,
+  frame: FrameSize,
+): FrameSize {
+  const clips = tracks.flatMap((track) => (track.kind === 'picture' ? track.clips : []));
+  const posed = clips
+    .filter((clip) => clip.sourceId === sourceId)
+    .map(({ effects, framing = 'fit' }): Posed => ({ effects: effectsDone(effects), framing }));
+  return (posed.length ? posed : [PLAIN])
+    .map((each) => layerStages(each, facts, frame)[0].pose.raster)
+    .reduce((most, each) => (each.width > most.width ? each : most));
+}
+
+function covers(layer: Layer, facts: SourceFacts | undefined, frame: FrameSize): boolean {
+  if (!facts?.picture || hasTransparency(facts) || !isOpaque(layer.effects)) return false;
+  return layerStages(layer, facts, frame).every(
+    ({ pose: { placement } }) => placement !== null && fillsFrame(placement, frame),
+  );
+}
+
+/** Whether nothing of a frame is left free. */
+export const fillsFrame = ({ x, y, width, height }: Placement, frame: FrameSize): boolean =>
+  x <= 0 && y <= 0 && x + width >= frame.width && y + height >= frame.height;
+
+/** The source time of a layer in a timeline frame. */
+export function layerTime(layer: Layer, frame: number, rate: Rational): Rational {
+  return sourceTimeAt(layer.sourceIn, frame - layer.clipStart, rate, layer.speed);
+}
+
+/**
+ * Derives the render graph. Clips beneath one that fills the frame are left out, since nobody sees them.
+ * @param factsOf facts of the sources; a picture clip whose source is unknown or has no picture shows nothing
+ */
+export function renderGraph(timeline: Timeline, factsOf: FactsOf): RenderGraph {
+  const pictures = timeline.tracks
+    .filter((track) => track.kind === 'picture' && track.enabled)
+    .map((track): Walk => ({ shown: shownOn(track, factsOf), at: 0 }));
+  const length = timelineLength(timeline);
+  const borders = new Set([0, length]);
+  for (const { from, to } of pictures.flatMap(({ shown }) => shown))
+    borders.add(from).add(Math.min(length, to));
+  const sorted = [...borders].sort((a, b) => a - b);
+
+  const stretches: Stretch[] = [];
+  for (let index = 0; index + 1 < sorted.length; index++) {
+    const from = sorted[index]!;
+    const layers = seenAt(pictures, from, timeline.size, factsOf);
+    const before = stretches.at(-1);
+    if (before && sameLayers(before.layers, layers)) {
+      stretches[stretches.length - 1] = { ...before, to: sorted[index + 1]! };
+    } else {
+      stretches.push({ from, to: sorted[index + 1]!, layers });
+    }
+  }
+  const sound = timeline.tracks
+    .filter((track) => track.kind === 'sound' && track.enabled)
+    .flatMap((track) => soundOn(track, timeline.rate, factsOf));
+  return { rate: timeline.rate, length, size: timeline.size, stretches, sound };
+}
+
+// Two clips that give way to each other are both heard meanwhile, the one going as the other comes.
+function soundOn(track: Track, rate: Rational, factsOf: FactsOf): SoundPart[] {
+  const transitions = new Map(fittingTransitions(track).map((each) => [each.at, each]));
+  // Sound is not played backwards: such clips are silent, in the preview and in the export alike.
+  const isHeard = (clip: Clip | undefined): clip is Clip =>
+    clip !== undefined && clip.enabled && speedOf(clip).num > 0 && Boolean(factsOf(clip.sourceId)?.sound);
+  return track.clips.flatMap((clip, index) => {
+    if (!isHeard(clip)) return [];
+    const into = isHeard(track.clips[index - 1]) ? transitions.get(clip.start) : undefined;
+    const out = isHeard(track.clips[index + 1]) ? transitions.get(clipEnd(clip)) : undefined;
+    const lead = into?.before ?? 0;
+    return [
+      {
+        clipId: clip.id,
+        sourceId: clip.sourceId,
+        from: clip.start - lead,
+        to: clipEnd(clip) + (out?.after ?? 0),
+        sourceIn: sourceTimeAt(clip.sourceIn, -lead, rate, speedOf(clip)),
+        speed: speedOf(clip),
+        fades: {
+          in: into ? into.before + into.after : Math.min(clip.length, clip.fades?.in ?? 0),
+          out: out ? out.before + out.after : Math.min(clip.length, clip.fades?.out ?? 0),
+        },
+      },
+    ];
+  });
+}
+
+/** What one track shows in timeline frames [from, to): one clip, or two of which one gives way to the other. */
+interface Shown {
+  readonly from: number;
+  readonly to: number;
+  readonly layers: readonly Layer[];
+}
+
+function shownOn(track: Track, factsOf: FactsOf): Shown[] {
+  const isSeen = (clip: Clip | undefined): clip is Clip =>
+    clip !== undefined && clip.enabled && Boolean(factsOf(clip.sourceId)?.picture);
+  const { clips } = track;
+  const transitions = new Map(fittingTransitions(track).map((each) => [each.at, each]));
+  // A clip that is not seen gives way to nothing.
+  const mixAt = (index: number): Mix | undefined => {
+    const clip = clips[index];
+    const each = clip && transitions.get(clip.start);
+    if (!each || !isSeen(clip) || !isSeen(clips[index - 1])) return undefined;
+    const { at, before, after, kind, colour = '#000000' } = each;
+    return { kind, from: at - before, to: at + after, colour };
+  };
+  return clips.flatMap((clip, index) => {
+    if (!isSeen(clip)) return [];
+    const into = mixAt(index);
+    const out = mixAt(index + 1);
+    const from = into?.to ?? clip.start;
+    const to = out?.from ?? clipEnd(clip);
+    const alone = to > from ? [{ from, to, layers: [layerOf(clip, null)] }] : [];
+    if (!out) return alone;
+    const layers = [layerOf(clip, null), layerOf(clips[index + 1]!, out)];
+    return [...alone, { from: out.from, to: out.to, layers }];
+  });
+}
+
+const layerOf = (clip: Clip, mix: Mix | null): Layer => ({
+  clipId: clip.id,
+  sourceId: clip.sourceId,
+  clipStart: clip.start,
+  sourceIn: clip.sourceIn,
+  speed: speedOf(clip),
+  effects: effectsDone(clip.effects),
+  framing: clip.framing ?? 'fit',
+  mix,
+});
+
+/** Where in what a track shows one has come, frame by frame upwards. */
+interface Walk {
+  readonly shown: readonly Shown[];
+  at: number;
+}
+
+function seenAt(pictures: readonly Walk[], frame: number, size: FrameSize, factsOf: FactsOf): Layer[] {
+  const layers: Layer[] = [];
+  for (const track of [...pictures].reverse()) {
+    while (track.at < track.shown.length && track.shown[track.at]!.to <= frame) track.at++;
+    const shown = track.shown[track.at];
+    if (!shown || shown.from > frame) continue;
+    layers.unshift(...shown.layers);
+    if (shown.layers.every((layer) => covers(layer, factsOf(layer.sourceId), size))) break;
+  }
+  return layers;
+}
+
+const sameLayers = (a: readonly Layer[], b: readonly Layer[]): boolean =>
+  a.length === b.length &&
+  a.every((layer, index) => {
+    const other = b[index]!;
+    return layer.clipId === other.clipId && layer.mix?.from === other.mix?.from;
+  });
+
+/** Timeline frames at which the picture changes from one clip to another. */
+export function cutsOf(graph: RenderGraph): number[] {
+  return graph.stretches.slice(1).map((stretch) => stretch.from);
+}
+
+/** Identifiers of all colour tables that the graph uses. */
+export function tablesOf(graph: RenderGraph): string[] {
+  const effects = graph.stretches.flatMap(({ layers }) => layers.flatMap((layer) => layer.effects));
+  const ids = effects.flatMap((effect) => (effect.kind === 'table' ? [textOf(effect, 'table')] : []));
+  return [...new Set(ids.filter(Boolean))];
+}
+
+/** Identifiers of all sources that the graph reads, each once, in the order in which they are met. */
+export function sourcesOf(graph: RenderGraph): string[] {
+  const pictures = graph.stretches.flatMap((stretch) => stretch.layers.map((layer) => layer.sourceId));
+  return [...new Set([...pictures, ...graph.sound.map((part) => part.sourceId)])];
+}

@@ -1,0 +1,96 @@
+import { type Bypassable, type Tuning, previewPixels } from '../../levers/index.js';
+import type { FrameSize, Timeline } from '../../timeline/index.js';
+import type { Rational } from '../../time/index.js';
+import { effectsDone, passKindOf, type KnownEffect } from '../effects/index.js';
+import { renderGraph, sourcesOf, type FactsOf, type Posed, type RenderGraph } from '../graph/graph.js';
+
+/** What a source is played from. */
+export type MediaChoice =
+  { readonly kind: 'original' } | { readonly kind: 'light copy'; readonly copyId: string };
+
+/** The render graph of a timeline with the levers that a preview obeys. */
+export interface PreviewGraph {
+  readonly graph: RenderGraph;
+  readonly playSize: FrameSize;
+  readonly restSize: FrameSize;
+  readonly media: Readonly<Record<string, MediaChoice>>;
+  /** Kinds of effects that are left out while it plays. */
+  readonly bypass: readonly Bypassable[];
+}
+
+/** The effects of a layer that are done while a preview plays. */
+export const playedEffects = (
+  { bypass }: Pick<PreviewGraph, 'bypass'>,
+  effects: readonly KnownEffect[],
+): readonly KnownEffect[] =>
+  bypass.length ? effects.filter(({ kind }) => !isBypassed(bypass, kind)) : effects;
+
+/** Kinds of effects on a timeline that can be bypassed. */
+export function bypassableIn({ tracks }: Pick<Timeline, 'tracks'>): Bypassable[] {
+  const clips = tracks.flatMap((track) => (track.kind === 'picture' ? track.clips : []));
+  const kinds = clips.flatMap(({ effects }) => effectsDone(effects).map(({ kind }) => passKindOf(kind)));
+  return [...new Set(kinds.filter((kind) => kind !== null))];
+}
+
+/** Whether a kind of effect is among those that are left out. */
+export function isBypassed(bypass: readonly Bypassable[], kind: KnownEffect['kind']): boolean {
+  const step = passKindOf(kind);
+  return step !== null && bypass.includes(step);
+}
+
+/**
+ * Derives the graph of a preview.
+ * @param copyOf identifier of the light copy that is ready for a source, if there is one
+ */
+export function previewGraph(
+  timeline: Timeline,
+  tuning: Tuning,
+  factsOf: FactsOf,
+  copyOf: (sourceId: string) => string | undefined,
+): PreviewGraph {
+  const graph = renderGraph(timeline, factsOf);
+  const media: Record<string, MediaChoice> = {};
+  for (const sourceId of sourcesOf(graph)) {
+    const copyId = tuning.lightCopies ? copyOf(sourceId) : undefined;
+    media[sourceId] = copyId === undefined ? { kind: 'original' } : { kind: 'light copy', copyId };
+  }
+  return {
+    graph,
+    playSize: previewPixels(timeline.size, tuning, 'playing'),
+    restSize: previewPixels(timeline.size, tuning, 'at rest'),
+    media,
+    bypass: tuning.bypass ?? [],
+  };
+}
+
+/** The frames [from, to) during which a clip is seen without a break: what one decoder works through in one go. */
+export interface Passage extends Posed {
+  readonly clipId: string;
+  readonly sourceId: string;
+  readonly from: number;
+  readonly to: number;
+  readonly clipStart: number;
+  readonly sourceIn: Rational;
+  readonly speed: Rational;
+}
+
+/** All passages of a graph, by their first frame. */
+export function passagesOf(graph: RenderGraph): Passage[] {
+  const done: Passage[] = [];
+  let open = new Map<string, Passage>();
+  for (const stretch of graph.stretches) {
+    const still = new Map<string, Passage>();
+    for (const layer of stretch.layers) {
+      const before = open.get(layer.clipId);
+      open.delete(layer.clipId);
+      const { clipId, sourceId, clipStart, sourceIn, speed, effects, framing } = layer;
+      const from = before?.from ?? stretch.from;
+      const to = stretch.to;
+      still.set(clipId, { clipId, sourceId, from, to, clipStart, sourceIn, speed, effects, framing });
+    }
+    done.push(...open.values());
+    open = still;
+  }
+  done.push(...open.values());
+  return done.sort((a, b) => a.from - b.from);
+}

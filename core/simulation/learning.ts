@@ -1,0 +1,85 @@
+import type { FrameLog } from '../playback/index.js';
+import {
+  calibrate,
+  type Calibration,
+  residualOf,
+  workKey,
+  type Residual,
+  workOf,
+  type Situation,
+} from '../cost-model/index.js';
+import { expectedDrops, predict, type Prediction } from './prediction.js';
+
+/** A share of frames shown that is off by less needs no residual. */
+const CLOSE = 0.02;
+/** How far a run may move a residual, as a logarithm, and where it ends. */
+const MOST_STEP = 0.8;
+const MOST_LOG = 1.2;
+const BISECTIONS = 6;
+/** Runs that a residual is the mean of; older ones fade. */
+const MOST_RUNS = 3;
+/** Timelines whose residuals are kept, those that were played last. */
+const MOST_RESIDUALS = 40;
+/** A run of fewer frames says too little of its timeline. */
+const FEWEST_FRAMES = 48;
+
+/**
+ * Takes in a run: first what each stage and kind of coding costs (`calibrate`), then what is still missing to show as many
+ * frames of this very timeline as the run did, as one factor of all its costs: its residual.
+ * @param log of a run of the situation, which neither others nor levers disturbed
+ */
+export function learnRun(situation: Situation, log: FrameLog): Calibration {
+  const { nominalLog, workload } = predict(situation);
+  if (!nominalLog.has(log.firstFrame) || !nominalLog.has(log.firstFrame + log.length - 1))
+    return situation.calibration;
+  const calibration = calibrate(situation.calibration, log, nominalLog, workload.segments);
+  const shown = shareShown(log);
+  if (log.length < FEWEST_FRAMES || shown === undefined) return calibration;
+  const key = workKey(workOf(situation));
+  const known = residualOf(calibration, key);
+  const others = (calibration.residuals ?? []).filter((each) => each.key !== key);
+  const withResidual = (residual: Residual): Calibration => ({
+    ...calibration,
+    residuals: [...others, residual].slice(-MOST_RESIDUALS),
+  });
+  const runs = Math.min(MOST_RUNS, (known?.runs ?? 0) + 1);
+  const before = known?.log ?? 0;
+  const errorAt = (residualLog: number): number => {
+    const tried = withResidual({ key, log: residualLog, runs });
+    return expectedShare(predict({ ...situation, calibration: tried }), log) - shown;
+  };
+  const solved = bisect(errorAt, before);
+  return withResidual({ key, log: before + (solved - before) / runs, runs });
+}
+
+/** Where a falling function is nearest to zero, around a place where it may be already. */
+function bisect(errorAt: (at: number) => number, start: number): number {
+  const first = errorAt(start);
+  if (Math.abs(first) <= CLOSE) return start;
+  let [low, high] =
+    first > 0
+      ? [start, Math.min(MOST_LOG, start + MOST_STEP)]
+      : [Math.max(-MOST_LOG, start - MOST_STEP), start];
+  let best = { at: start, error: Math.abs(first) };
+  for (let round = 0; round < BISECTIONS && best.error > CLOSE; round++) {
+    const at = (low + high) / 2;
+    const error = errorAt(at);
+    if (Math.abs(error) < best.error) best = { at, error: Math.abs(error) };
+    if (error > 0) low = at;
+    else high = at;
+  }
+  return best.at;
+}
+
+function shareShown(log: FrameLog): number | undefined {
+  let [wanted, shown] = [0, 0];
+  for (let frame = log.firstFrame; frame < log.firstFrame + log.length; frame++) {
+    if (log.get(frame, 'settled') === 0) continue;
+    wanted++;
+    if (!Number.isNaN(log.get(frame, 'shown'))) shown++;
+  }
+  return wanted ? shown / wanted : undefined;
+}
+
+const expectedShare = (prediction: Prediction, { firstFrame, length }: FrameLog): number =>
+  1 - expectedDrops(prediction, firstFrame, firstFrame + length) / length;

@@ -1,0 +1,247 @@
+/** How many paces there may be at once before there is room for more. */
+const FEW = 4;
+
+/**
+ * Cores, or a drive, that several stations share. Each does one thing at a time, with as many threads as it takes cores
+ * meanwhile, rounded up. While they want more than there is, every thread gets the same share of it, unless it wants less
+ * (max-min fairness; Bertsekas, Gallager, Data Networks, 2nd edition, 6.5.2), as a fair scheduler hands out cores: what
+ * has one thread that always works loses more than what has two that wait between whiles.
+ *
+ * Stations whose threads want the same share form a group: all of it go at one pace, so that they end in the order of what
+ * is left of them on a clock that goes at it, and nothing is computed anew for each of them when the pace changes (virtual
+ * time; Parekh, Gallager, A generalized processor sharing approach to flow control, IEEE/ACM Transactions on Networking 1,
+ * 1993).
+ */
+export class ProcessorSharing {
+  private clock = 0;
+  private wanted = 0;
+  private used = 0;
+  /** Of a core, that every thread may have; 1 while there is enough for all. */
+  private share = 1;
+  /** Stations that do something. */
+  private doingCount = 0;
+  /** Of each station: whether it does something, its cores, its threads, and its group. */
+  private readonly doing: Uint8Array;
+  private readonly widths: Float64Array;
+  private readonly threads: Float64Array;
+  private readonly groupOf: Uint16Array;
+  /** When each began, ms, and when it ends on the clock of its group. */
+  private readonly begun: Float64Array;
+  private readonly ends: Float64Array;
+  /** The share of a core that threads of each group want when nobody is in their way. */
+  private readonly uses: number[] = [1];
+  /** Of each group: its clock, ms; when that was read, ms; and how fast it goes. */
+  private clocks = new Float64Array(FEW);
+  private readAt = new Float64Array(FEW);
+  private paces = new Float64Array(FEW).fill(1);
+  /** Cores and threads that each takes. */
+  private groupWidths = new Float64Array(FEW);
+  private groupThreads = new Float64Array(FEW);
+  /** Stations of each that do something, the one that ends first behind the others. */
+  private readonly busy: number[][] = [[]];
+  /** The group of who ends first, and when that is; known when all have their share. */
+  private next = -1;
+  private firstEnd = Infinity;
+  private isSharedOut = true;
+
+  /**
+   * @param capacity cores that can be had; 1 for a drive
+   * @param stations number of stations
+   * @throws RangeError when there is no capacity
+   */
+  constructor(
+    readonly capacity: number,
+    stations: number,
+  ) {
+    if (!(capacity > 0)) throw new RangeError(`A machine needs a capacity above zero, but has ${capacity}.`);
+    this.doing = new Uint8Array(stations);
+    this.widths = new Float64Array(stations).fill(1);
+    this.threads = new Float64Array(stations).fill(1);
+    this.groupOf = new Uint16Array(stations);
+    this.begun = new Float64Array(stations);
+    this.ends = new Float64Array(stations);
+  }
+
+  /** ms */
+  get now(): number {
+    return this.clock;
+  }
+
+  /** Core-ms that were used so far. */
+  get usedMs(): number {
+    return this.used;
+  }
+
+  isBusy(station: number): boolean {
+    return this.doing[station] === 1;
+  }
+
+  /** @param width cores that an idle station takes from now on while it does something, above zero; 1 until then */
+  setWidth(station: number, width: number): void {
+    if (this.widths[station] === width) return;
+    this.widths[station] = width;
+    this.threads[station] = Math.ceil(width);
+    this.groupOf[station] = this.groupFor(width / Math.ceil(width));
+  }
+
+  /** @param ms that it takes alone */
+  begin(station: number, ms: number): void {
+    const group = this.groupOf[station]!;
+    const width = this.widths[station]!;
+    this.doing[station] = 1;
+    this.doingCount++;
+    this.wanted += width;
+    this.groupWidths[group]! += width;
+    this.groupThreads[group]! += this.threads[station]!;
+    this.begun[station] = this.clock;
+    this.ends[station] = this.clockOf(group) + Math.max(0, ms);
+    this.enter(station, this.busy[group]!);
+    this.isSharedOut = false;
+  }
+
+  /** Leaves what a station does undone. */
+  drop(station: number): void {
+    if (!this.isBusy(station)) return;
+    const group = this.groupOf[station]!;
+    const busy = this.busy[group]!;
+    busy.splice(busy.indexOf(station), 1);
+    this.leave(station, group);
+  }
+
+  /** When the next station ends, ms; Infinity when none is busy. It stays the same until a station begins or ends. */
+  get nextEnd(): number {
+    if (!this.isSharedOut) this.shareOut();
+    return this.firstEnd;
+  }
+
+  /** Lets time pass; what ends meanwhile must have been taken by `finish` before. */
+  advance(to: number): void {
+    if (to <= this.clock) return;
+    if (!this.isSharedOut) this.shareOut();
+    this.used += (to - this.clock) * Math.min(this.capacity, this.wanted);
+    this.clock = to;
+  }
+
+  /** How long that took which ended last, ms. */
+  tookMs = 0;
+
+  /** Ends what ends first, at its time; of several, the lowest. @returns its station */
+  finish(): number {
+    if (!this.isSharedOut) this.shareOut();
+    this.advance(this.firstEnd);
+    const group = this.next;
+    const station = this.busy[group]!.pop()!;
+    this.tookMs = this.clock - this.begun[station]!;
+    this.leave(station, group);
+    return station;
+  }
+
+  private leave(station: number, group: number): void {
+    const width = this.widths[station]!;
+    this.doing[station] = 0;
+    this.doingCount--;
+    this.wanted -= width;
+    this.groupWidths[group]! -= width;
+    this.groupThreads[group]! -= this.threads[station]!;
+    // What rounding has left goes.
+    if (this.doingCount === 0) this.wanted = 0;
+    if (this.busy[group]!.length === 0) this.groupWidths[group] = 0;
+    this.isSharedOut = false;
+  }
+
+  /** Takes a station in among those of its group, at its place. Of two that end at once, the lower one is first. */
+  private enter(station: number, busy: number[]): void {
+    const { ends } = this;
+    const end = ends[station]!;
+    let place = busy.length;
+    busy.push(station);
+    for (; place > 0; place--) {
+      const other = busy[place - 1]!;
+      const otherEnd = ends[other]!;
+      if (otherEnd > end || (otherEnd === end && other > station)) break;
+      busy[place] = other;
+    }
+    busy[place] = station;
+  }
+
+  private groupFor(use: number): number {
+    const known = this.uses.indexOf(use);
+    if (known >= 0) return known;
+    const group = this.uses.length;
+    if (group === this.clocks.length) this.makeRoom();
+    this.uses.push(use);
+    this.busy.push([]);
+    this.readAt[group] = this.clock;
+    this.paces[group] = paceOf(use, this.share);
+    return group;
+  }
+
+  private makeRoom(): void {
+    const more = (values: Float64Array): Float64Array<ArrayBuffer> => {
+      const wide = new Float64Array(2 * values.length);
+      wide.set(values);
+      return wide;
+    };
+    this.clocks = more(this.clocks);
+    this.readAt = more(this.readAt);
+    this.paces = more(this.paces);
+    this.groupWidths = more(this.groupWidths);
+    this.groupThreads = more(this.groupThreads);
+  }
+
+  private clockOf(group: number): number {
+    return this.clocks[group]! + (this.clock - this.readAt[group]!) * this.paces[group]!;
+  }
+
+  /** What is under way goes on at the pace that everybody has from now on. */
+  private shareOut(): void {
+    const groups = this.uses.length;
+    const share = this.wanted > this.capacity ? this.fairShare() : 1;
+    const isOther = share !== this.share;
+    this.share = share;
+    this.isSharedOut = true;
+    let next = -1;
+    let first = Infinity;
+    for (let group = 0; group < groups; group++) {
+      if (isOther) this.goAt(group, share);
+      const busy = this.busy[group]!;
+      if (busy.length === 0) continue;
+      const left = this.ends[busy[busy.length - 1]!]! - this.clocks[group]!;
+      const pace = this.paces[group]!;
+      const end = this.readAt[group]! + (pace === 1 ? left : left / pace);
+      if (end > first || (end === first && this.firstOf(next) < this.firstOf(group))) continue;
+      first = end;
+      next = group;
+    }
+    this.next = next;
+    this.firstEnd = first;
+  }
+
+  private goAt(group: number, share: number): void {
+    this.clocks[group] = this.clockOf(group);
+    this.readAt[group] = this.clock;
+    this.paces[group] = paceOf(this.uses[group]!, share);
+  }
+
+  private firstOf(group: number): number {
+    const busy = this.busy[group]!;
+    return busy[busy.length - 1]!;
+  }
+
+  /** Who wants less than its share leaves the rest to the others, until nobody does. */
+  private fairShare(): number {
+    let share = 0;
+    for (;;) {
+      let left = this.capacity;
+      let threads = 0;
+      for (let group = 0; group < this.uses.length; group++)
+        if (this.uses[group]! <= share) left -= this.groupWidths[group]!;
+        else threads += this.groupThreads[group]!;
+      if (threads === 0 || left / threads <= share) return share;
+      share = left / threads;
+    }
+  }
+}
+
+/** Of what a thread would do alone. @param use that it wants of a core @param share of one that every thread may have */
+const paceOf = (use: number, share: number): number => (share === 1 ? 1 : Math.min(1, share / use));

@@ -1,0 +1,37 @@
+import { scrubSummary, type ScrubFacts } from '../playback/index.js';
+import { simulate } from './simulation.js';
+import { buildWorkload, type Work, type Situation } from '../cost-model/index.js';
+
+/** How long a picture of scrubbing lets one wait, ms from asking for it. */
+export type ScrubWait = Pick<ScrubFacts, 'medianMs' | 'worstTwentiethMs'>;
+
+/** Places that the pointer is let down on, evenly over the timeline. */
+const PLACES = 60;
+
+/**
+ * Predicts how soon scrubbing answers: the pointer is let down at places all over the timeline, and the picture is made
+ * there in the size at rest, by decoders that have to be opened.
+ * @returns null when there is no frame to stop at
+ */
+export function scrubWait({ rig, calibration }: Situation, work: Work): ScrubWait | null {
+  const { preview } = work;
+  const line = buildWorkload(
+    { ...work, preview: { ...preview, playSize: preview.restSize, bypass: [] } },
+    rig,
+    calibration,
+  );
+  const frames = line.to - line.from;
+  if (frames === 0) return null;
+  const places = Math.min(PLACES, frames);
+  const waits = Array.from({ length: places }, (_, at) => {
+    const from = line.from + Math.floor(((at + 0.5) * frames) / places);
+    const { log } = simulate({
+      ...line,
+      ...{ from, to: from + 1, startMs: 0 },
+      segments: line.segments.filter((passage) => passage.from <= from && from < passage.to),
+      composeMs: line.composeMs.subarray(from - line.from, from - line.from + 1),
+    });
+    return log.get(from, 'shown');
+  });
+  return scrubSummary(waits.filter((ms) => !Number.isNaN(ms)));
+}

@@ -1,0 +1,345 @@
+import {
+  IN_FLIGHT,
+  MOST_TURNED,
+  REFILL_AT,
+  StreamPacer,
+  type Answer,
+  type ResyncTarget,
+} from '../pacing/index.js';
+import type { FrameLog } from '../playback/index.js';
+import {
+  decodeWork,
+  isMade,
+  readMsOf,
+  TURN_BYTES,
+  type DecodeSegment,
+  type Workload,
+} from '../cost-model/index.js';
+import type { SimulationContext } from './simulation-context.js';
+
+/** A drive that is asked for less than this share of its time is not followed picture by picture. */
+const QUICK_READ = 0.25;
+
+/** A clip that is being decoded. One class for all of them, since a simulation spends its time on their fields. */
+export class Stream {
+  /** Behind the last frame that it delivers. */
+  readonly end: number;
+  /** The next frame that it delivers. */
+  next: number;
+  /** Pictures to take out of the decoder until that frame's has come. */
+  needed: number;
+  /** Pictures that are decoded while the worker, who would take them, is at something else. */
+  inside = 0;
+  /** Pictures that came out and wait. */
+  out = 0;
+  /** ms that decoding the pictures inside and those that wait has taken, and what of it was not decoding. */
+  insideMs = 0;
+  outMs = 0;
+  waitMs = 0;
+  /** The frame whose pictures are given to the decoder, how many of them are left, and what each takes, in mean pictures. */
+  private fedFrame: number;
+  private fedLeft: number;
+  private fedWork: number;
+  /** The same of a frame's own picture, which is the last that is given for it. */
+  private ownWork: number;
+  /** Pictures that were read and wait to be decoded. */
+  read = 0;
+  resting = false;
+  /** How much longer its next picture takes, ms: its decoder was just set up, or sent elsewhere. */
+  delayMs: number;
+  openAt: number;
+  /** What pictures that were given to the decoder and not yet taken out take, in mean pictures. */
+  private works: readonly number[] = [];
+  /** Behind the last frame of the run that is being turned round; it counts backwards only. */
+  private runEnd: number;
+  /** Frames whose own pictures were not decoded, ascending. */
+  private skippedFrames: readonly number[] = [];
+  /** When the picture that is being made could be begun, ms. */
+  madeFrom = 0;
+  /** When the decoder began to wait for the drive; NaN while it does not. */
+  dryFrom = NaN;
+  slots = 0;
+  isMaking = false;
+  closed = false;
+  decodeMs = 0;
+  readMs = 0;
+  decoded = 0;
+
+  /**
+   * @param at place of its passage in the line @param limitMs that reading one picture takes; 0 where reading is never
+   * waited for @param from its first frame that is wanted
+   */
+  constructor(
+    readonly passage: DecodeSegment,
+    readonly at: number,
+    readonly station: number,
+    readonly worker: number,
+    readonly limitMs: number,
+    from: number,
+    now: number,
+    waitMs: number,
+    readonly pacer: StreamPacer,
+  ) {
+    this.end = passage.to;
+    this.next = from;
+    this.runEnd = from + MOST_TURNED;
+    this.needed = passage.coldDecodes[from - passage.from] ?? 0;
+    this.openAt = now + waitMs;
+    this.delayMs = passage.firstMs;
+    this.fedFrame = from;
+    this.fedLeft = this.needed;
+    this.fedWork = this.coldWork(from);
+    this.ownWork = this.fedWork;
+  }
+
+  /** It goes on at a key frame. */
+  enterAt(frame: number): void {
+    this.skippedFrames = [];
+    this.works = [];
+    this.emptyDecoder();
+    this.needed = 1;
+    this.fedFrame = frame;
+    this.fedLeft = 1;
+    this.fedWork = this.coldWork(frame);
+    this.ownWork = this.fedWork;
+  }
+
+  /**
+   * What the next picture takes that is given to the decoder, in mean pictures; behind its end, that of a mean one.
+   * @param playhead rule 5 of pacing is kept at it; undefined while it does not move
+   */
+  takeWork(playhead: number | undefined): number {
+    const { bits, unreferenced } = this.passage;
+    if (!bits && !unreferenced) return 1;
+    for (;;) {
+      while (this.fedLeft === 0 && this.fedFrame + 1 < this.end) this.feedFrame(this.fedFrame + 1);
+      const isLast = this.fedLeft === 1;
+      const work = this.fedLeft === 0 ? 1 : isLast ? this.ownWork : this.fedWork;
+      if (!isLast || playhead === undefined || !this.shouldSkip(playhead)) {
+        this.fedLeft = Math.max(0, this.fedLeft - 1);
+        if (unreferenced) this.works = [...this.works, work];
+        return work;
+      }
+      this.fedLeft = 0;
+      this.skippedFrames = [...this.skippedFrames, this.fedFrame];
+      if (this.next === this.fedFrame) this.needed--;
+    }
+  }
+
+  /** State key: two streams with equal keys behave identically from this playhead on. */
+  stateKey(playhead: number): string {
+    const keys = [this.pacer.stateKey(playhead)];
+    if (this.passage.isBackwards) keys.push(String(this.runEnd));
+    if (this.passage.unreferenced) keys.push(this.skippedFrames.join(), this.works.join());
+    return keys.join();
+  }
+
+  /** Whether its decoder is given no more until what came out of it is used. */
+  rests(): boolean {
+    const inFlight = this.out + this.inside;
+    if (inFlight >= IN_FLIGHT) this.resting = true;
+    return this.resting && inFlight > REFILL_AT;
+  }
+
+  /** Takes a picture out of the decoder. */
+  takeOut({ playhead, budgetMs }: SimulationContext): void {
+    const ms = this.outMs / this.out;
+    this.outMs -= ms;
+    this.decodeMs += ms;
+    this.out--;
+    this.needed--;
+    this.decoded++;
+    this.pacer.onDecoded(ms / budgetMs, this.works[0] ?? 1, playhead);
+    if (this.works.length) this.works = this.works.slice(1);
+  }
+
+  /** What there is for its next frame. */
+  get answer(): Answer {
+    if (this.needed > 0) return 'none';
+    return this.isSkipped(this.next) ? 'skipped' : 'decoded';
+  }
+
+  /** The first frame that it has no buffer for; undefined where it wants none. */
+  get reach(): number | undefined {
+    const reach = this.next + this.slots;
+    return reach < this.end ? reach : undefined;
+  }
+
+  /** Notes what its next frame has cost. */
+  charge(log: FrameLog, scaleMs: number, effectsMs: number): void {
+    log.addPicture(this.next, this.decodeMs, this.decoded, scaleMs, effectsMs);
+    if (this.readMs > 0) log.add(this.next, 'read', this.readMs);
+    this.decodeMs = 0;
+    this.readMs = 0;
+    this.decoded = 0;
+  }
+
+  /** Whether a frame's own picture was not decoded. */
+  isSkipped(frame: number): boolean {
+    return this.skippedFrames.length > 0 && this.skippedFrames.includes(frame);
+  }
+
+  /** The frame after one for which a picture of its own is made. */
+  following(frame: number): number {
+    const { passage, end } = this;
+    let next = frame + 1;
+    while (next < end && !isMade(passage, next - passage.from)) next++;
+    return next;
+  }
+
+  /** The next frame that it delivers. */
+  goOn(frame: number): void {
+    this.next = frame;
+    if (frame >= this.end) return;
+    if (this.passage.isBackwards) {
+      this.goOnBackwards(frame);
+      return;
+    }
+    if (this.skippedFrames.length) this.skippedFrames = this.skippedFrames.filter((each) => each >= frame);
+    this.needed = this.passage.decodes[frame - this.passage.from]! - Number(this.isSkipped(frame));
+  }
+
+  private goOnBackwards(frame: number): void {
+    if (frame < this.runEnd) {
+      this.needed = 0;
+      return;
+    }
+    // Whatever is in the decoder lies behind the run that begins now.
+    this.runEnd = frame + MOST_TURNED;
+    this.emptyDecoder();
+    this.needed = this.passage.coldDecodes[frame - this.passage.from] ?? 0;
+  }
+
+  /** Drops what is in the decoder, which starts anew elsewhere. */
+  private emptyDecoder(): void {
+    this.out = 0;
+    this.outMs = 0;
+    this.read = 0;
+    this.resting = false;
+    this.delayMs = this.passage.restartMs;
+  }
+
+  private feedFrame(frame: number): void {
+    const { bits, decodes, from, ownBits, unreferenced } = this.passage;
+    this.fedFrame = frame;
+    this.fedLeft = decodes[frame - from]!;
+    const work = decodeWork(this.passage, this.fedLeft, bits?.[frame - from]);
+    const mean = this.fedLeft ? work / this.fedLeft : 1;
+    // What is given for a frame before its own picture is what that refers to.
+    const isFree = unreferenced?.[frame - from] === 1;
+    this.ownWork = isFree ? decodeWork(this.passage, 1, ownBits?.[frame - from]) : mean;
+    this.fedWork = this.fedLeft > 1 ? Math.max(0, work - this.ownWork) / (this.fedLeft - 1) : mean;
+  }
+
+  private shouldSkip(playhead: number): boolean {
+    const { unreferenced, from } = this.passage;
+    return (
+      unreferenced?.[this.fedFrame - from] === 1 &&
+      this.pacer.isSkippable(this.fedFrame, playhead, this.ownWork)
+    );
+  }
+
+  private coldWork(frame: number): number {
+    const { coldBits, coldDecodes, from } = this.passage;
+    const pictures = coldDecodes[frame - from] ?? 0;
+    return pictures ? decodeWork(this.passage, pictures, coldBits?.[frame - from]) / pictures : 1;
+  }
+
+  /** The same, at a moment at which nothing is under way, for a passage that may cost otherwise from then on. */
+  copyFor(passage: DecodeSegment): Stream {
+    const { at, station, worker, limitMs } = this;
+    const copy = new Stream(passage, at, station, worker, limitMs, this.next, 0, 0, this.pacer.copy());
+    copy.skippedFrames = this.skippedFrames;
+    copy.works = this.works;
+    copy.runEnd = this.runEnd;
+    copy.needed = this.needed;
+    copy.fedFrame = this.fedFrame;
+    copy.fedLeft = this.fedLeft;
+    copy.fedWork = this.fedWork;
+    copy.ownWork = this.ownWork;
+    copy.inside = this.inside;
+    copy.out = this.out;
+    copy.insideMs = this.insideMs;
+    copy.outMs = this.outMs;
+    copy.read = this.read;
+    copy.resting = this.resting;
+    copy.delayMs = this.delayMs;
+    copy.openAt = this.openAt;
+    copy.dryFrom = this.dryFrom;
+    copy.slots = this.slots;
+    copy.isMaking = this.isMaking;
+    copy.decodeMs = this.decodeMs;
+    copy.readMs = this.readMs;
+    copy.decoded = this.decoded;
+    return copy;
+  }
+}
+
+/**
+ * A clip that begins to be decoded.
+ * @param at place of its passage in the line @param from its first frame that is wanted
+ * @param station of its decoder and its reader
+ */
+export function openStream(
+  floor: SimulationContext,
+  at: number,
+  from: number,
+  station: number,
+  worker: number,
+): Stream {
+  const { line, now, framesPerSecond } = floor;
+  const passage = line.segments[at]!;
+  const readMs = readMsOf(line, passage);
+  const limitMs = isWaitedFor(floor, passage, readMs) ? readMs : 0;
+  const waitMs = passage.openMs + (line.drives[passage.drive]?.latencyMs ?? 0);
+  return new Stream(
+    passage,
+    at,
+    station,
+    worker,
+    limitMs,
+    from,
+    now,
+    waitMs,
+    new StreamPacer(framesPerSecond, true, passage.unreferenced !== undefined),
+  );
+}
+
+/** Pictures that are read ahead of a decoder at most. */
+export const mostRead = ({ readAheadBytes }: Workload, { bytesPerPicture }: DecodeSegment): number =>
+  Math.max(IN_FLIGHT, Math.floor(readAheadBytes / Math.max(1, bytesPerPicture)));
+
+/** ms that going elsewhere by turns adds to reading a picture when there are several readers. */
+export const turnMs = ({ drives }: Workload, { drive, bytesPerPicture }: DecodeSegment): number =>
+  (drives[drive]!.seekMs * bytesPerPicture) / TURN_BYTES;
+
+function isWaitedFor(
+  { mostWanted, budgetMs }: SimulationContext,
+  { decodes, decodeMs }: DecodeSegment,
+  readMs: number,
+): boolean {
+  // Without what the first one needs, which may be a whole group.
+  let later = 0;
+  for (let at = 1; at < decodes.length; at++) later += decodes[at]!;
+  const each = Math.max(1, later / Math.max(1, decodes.length - 1));
+  return (readMs * each * mostWanted) / budgetMs > QUICK_READ || readMs > decodeMs / 2;
+}
+
+/** The key frame to go on at, as `ResyncPolicy` has it; undefined when there is none so far ahead. */
+export function entryFor({ entries }: DecodeSegment, { from, best }: ResyncTarget): number | undefined {
+  const beyond = firstAbove(entries, best);
+  const within = entries[beyond - 1];
+  return within !== undefined && within >= from ? within : entries[beyond];
+}
+
+/** Place of the first number of an ascending list above a value. */
+function firstAbove(list: Int32Array, value: number): number {
+  let low = 0;
+  let high = list.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if (list[middle]! > value) high = middle;
+    else low = middle + 1;
+  }
+  return low;
+}

@@ -1,0 +1,194 @@
+import { FrameLog, frameBudgetMs } from '../playback/index.js';
+import type { Workload } from '../cost-model/index.js';
+import { normalOf, randomOf } from './random.js';
+import { ProcessorSharing } from './processor-sharing.js';
+import { CpuSpeedProcess } from './cpu-speed-process.js';
+
+export interface SimulationOptions {
+  /** Coefficient of variation of each service time; 0 when absent. */
+  readonly spread?: number;
+  /** Of the random numbers; needed only with a spread, or where the machine is unsteady. */
+  readonly seed?: number;
+}
+
+/** What stands on a floor at a moment at which nothing is under way. */
+export interface ContextState {
+  readonly now: number;
+  readonly startedAt: number;
+  readonly usedMs: number;
+  readonly free: number;
+  readonly released: number;
+  readonly readyUntil: number;
+  /** Of the frames from `released` on. */
+  readonly ready: Uint8Array;
+  readonly held: Uint8Array;
+  readonly rows: Float32Array;
+}
+
+/** Stations on the cores: the engine, what brings pictures to the screen, the workers, then the decoders. */
+export const ENGINE = 0;
+export const PRESENTER = 1;
+export const FIRST_WORKER = 2;
+
+/** What engine and streams of a simulation stand on: time, cores, drives, the log, and the frames with their room. */
+export class SimulationContext {
+  /** ms from the press of play. */
+  now = 0;
+  /** When the first frame was due; NaN before. */
+  startedAt = NaN;
+  /** The frame that is due, and what of its time has passed. */
+  playhead: number;
+  /** Room for pictures that nobody has. */
+  free: number;
+  /** The first frame whose pictures are still held. */
+  released: number;
+  readonly cpu: ProcessorSharing;
+  readonly drives: readonly ProcessorSharing[];
+  readonly log: FrameLog;
+  readonly budgetMs: number;
+  readonly framesPerSecond: number;
+  /** Most pictures that a frame is made of. */
+  readonly mostWanted: number;
+  private readonly wanted: Uint8Array;
+  private readonly ready: Uint8Array;
+  private readonly held: Uint8Array;
+  private readyUntil = 0;
+  private usedBase = 0;
+  /** Whether the same always takes as long. */
+  private readonly isSteady: boolean;
+  private readonly random: () => number;
+  private readonly tempo: CpuSpeedProcess;
+
+  constructor(
+    readonly line: Workload,
+    private readonly options: SimulationOptions,
+  ) {
+    const { from, to, segments: passages, decodeWorkers, drives } = line;
+    const frames = to - from;
+    this.budgetMs = frameBudgetMs(line.rate);
+    this.framesPerSecond = 1000 / this.budgetMs;
+    this.log = FrameLog.empty(from, frames);
+    this.wanted = wantedOf(line);
+    this.mostWanted = this.wanted.reduce((most, each) => Math.max(most, each), 1);
+    this.ready = new Uint8Array(frames);
+    this.held = new Uint8Array(frames);
+    const stations = FIRST_WORKER + decodeWorkers + passages.length;
+    this.cpu = new ProcessorSharing(Math.max(0.2, line.cores - line.coresOfOthers), stations);
+    this.drives = drives.map(() => new ProcessorSharing(1, passages.length));
+    this.free = line.slots;
+    this.released = from;
+    this.playhead = from;
+    this.isSteady = !options.spread && !line.unsteadiness;
+    this.random = randomOf(options.seed ?? 1);
+    this.tempo = new CpuSpeedProcess(line.unsteadiness ?? 0, options.seed ?? 1);
+  }
+
+  get isPlaying(): boolean {
+    return !Number.isNaN(this.startedAt);
+  }
+
+  /** It is as late as the cores have come. */
+  follow(): void {
+    this.goTo(this.cpu.now);
+  }
+
+  goTo(now: number): void {
+    this.now = now;
+    if (this.isPlaying) this.playhead = this.line.from + (this.now - this.startedAt) / this.budgetMs;
+  }
+
+  /** The first frame is due now. */
+  start(): void {
+    this.startedAt = this.now;
+  }
+
+  /** How long something takes this time, ms. */
+  service(ms: number): number {
+    const { spread } = this.options;
+    if (!spread || ms <= 0) return ms;
+    // Log-normal, with the mean that it has without a spread.
+    const variance = Math.log(1 + spread * spread);
+    return ms * Math.exp(Math.sqrt(variance) * normalOf(this.random) - variance / 2);
+  }
+
+  /** The same of work on the cores, which may be fast or slow at the moment. */
+  work(ms: number): number {
+    return this.isSteady ? ms : this.service(ms) * this.tempo.at(this.now - this.startedAt);
+  }
+
+  isReady(frame: number): boolean {
+    const at = frame - this.line.from;
+    return this.ready[at]! >= this.wanted[at]!;
+  }
+
+  /** Frames behind one that are ready. */
+  waitingAfter(frame: number): number {
+    const { to, slots } = this.line;
+    // What is ready stays ready, so that it is never looked through again.
+    this.readyUntil = Math.max(this.readyUntil, frame + 1);
+    while (this.readyUntil < to && this.isReady(this.readyUntil)) this.readyUntil++;
+    return Math.min(slots, this.readyUntil - frame - 1);
+  }
+
+  /** Core-ms that were used from the press of play on. */
+  get usedMs(): number {
+    return this.usedBase + this.cpu.usedMs;
+  }
+
+  /** What is noted of the frames from the first that is held on, up to another one. */
+  snapshot(end: number): ContextState {
+    const { now, startedAt, usedMs, free, released, readyUntil } = this;
+    const first = released - this.line.from;
+    const last = Math.max(first, end - this.line.from);
+    const ready = this.ready.slice(first, last);
+    const held = this.held.slice(first, last);
+    const rows = this.log.rows(released, Math.max(released, end)).slice();
+    return { now, startedAt, usedMs, free, released, readyUntil, ready, held, rows };
+  }
+
+  /** Goes on from what was noted, with the log of a run that was the same until then. */
+  restore(state: ContextState, log: FrameLog): void {
+    const { from } = this.line;
+    this.startedAt = state.startedAt;
+    this.usedBase = state.usedMs;
+    this.free = state.free;
+    this.released = state.released;
+    this.readyUntil = state.readyUntil;
+    this.ready.set(state.ready, state.released - from);
+    this.held.set(state.held, state.released - from);
+    this.log.rows(from, state.released).set(log.rows(from, state.released));
+    this.log.rows(state.released, state.released + state.ready.length).set(state.rows);
+    this.cpu.advance(state.now);
+    this.follow();
+    for (const drive of this.drives) drive.advance(state.now);
+  }
+
+  /** A picture is there for frames [first, last], and keeps its room until the last of them has passed. */
+  store(first: number, last: number): void {
+    for (let frame = first; frame <= last; frame++) this.ready[frame - this.line.from]!++;
+    if (last < this.released) this.free++;
+    else this.held[last - this.line.from]!++;
+  }
+
+  /** Frees the room of all frames before one. */
+  release(frame: number): void {
+    const end = Math.min(frame, this.line.to);
+    for (; this.released < end; this.released++) {
+      this.free += this.held[this.released - this.line.from]!;
+      this.held[this.released - this.line.from] = 0;
+    }
+  }
+}
+
+/** Pictures that each frame of a line is made of. */
+function wantedOf({ from, to, segments: passages }: Workload): Uint8Array {
+  const more = new Int16Array(to - from + 1);
+  for (const passage of passages) {
+    const [first, end] = [Math.max(from, passage.from), Math.min(to, passage.to)];
+    if (end <= first) continue;
+    more[first - from]!++;
+    more[end - from]!--;
+  }
+  let wanted = 0;
+  return Uint8Array.from({ length: to - from }, (_, at) => (wanted += more[at]!));
+}

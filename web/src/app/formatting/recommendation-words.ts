@@ -1,0 +1,74 @@
+import type { Recommendation } from '@hone/core/findings';
+import type { Bypassable, Tuning } from '@hone/core/levers';
+import { effectWord, list } from './finding-words';
+import { STAGE_NAMES } from './stage-words';
+import { count, framesPerSecond, milliseconds, percentOf, rounded } from './quantities';
+
+/** Kinds of effects within a sentence. */
+export const bypassText = (kinds: readonly Bypassable[]): string => list(kinds.map(effectWord));
+
+/** What was left out of a run, after what it was played from; nothing where nothing was. */
+export const withoutText = ({ bypass = [] }: Pick<Tuning, 'bypass'>): string =>
+  bypass.length ? `, without ${bypassText(bypass)}` : '';
+
+/** What a lever would bring, for its button. */
+export function recommendationText(recommendation: Recommendation, price: string | null): string {
+  return [actOf(recommendation), ...(price ? [price] : []), gainOf(recommendation)].join(' · ');
+}
+
+function gainOf({ aim, framesPerSecond: { before, after }, waitMs, isRealTime }: Recommendation): string {
+  if (aim === 'sharpness') return `${framesPerSecond(after)} as before`;
+  if (!waitMs)
+    return `${rounded(before)} → ${framesPerSecond(after)}${isRealTime ? ', and all of it plays' : ''}`;
+  const what = aim === 'start' ? 'first picture after' : 'a picture after';
+  return `${what} ${milliseconds(waitMs.before)} → ${milliseconds(waitMs.after)}`;
+}
+
+/** Why a lever is not worth moving. */
+export function refusalText(recommendation: Recommendation): string {
+  const { aim, waitMs, framesPerSecond: fps } = recommendation;
+  const { stage, before, after } = recommendation.loadPercent;
+  if (aim === 'sharpness')
+    return `${conditionOf(recommendation)} would be too much: ${framesPerSecond(fps.after)} would be shown.`;
+  const what = `${conditionOf(recommendation)} would not help`;
+  if (waitMs)
+    return `${what}: the picture would come after ${milliseconds(waitMs.after)} instead of ${milliseconds(waitMs.before)}.`;
+  const name = STAGE_NAMES[stage].toLowerCase();
+  return Math.abs(after - before) < 2
+    ? `${what}: ${name} ${stage === 'effects' ? 'take' : 'takes'} ${percentOf(before)} of the frame budget with or without it.`
+    : `${what}: ${name} would go from ${percentOf(before)} to ${percentOf(after)} of the frame budget, and frames would still be late.`;
+}
+
+function actOf({ change, aim }: Recommendation): string {
+  switch (change.lever) {
+    case 'preview scale':
+      return `${aim === 'sharpness' ? 'Raise' : 'Lower'} the preview scale to 1:${change.playScale}`;
+    case 'scale at rest':
+      return `Lower the scale at rest to 1:${change.restScale}`;
+    case 'effect bypass':
+      return `Bypass ${bypassText(change.bypass)} while playing`;
+    case 'play from originals':
+      return 'Play from the originals';
+    case 'play from copies':
+      return 'Play from the light copies that are ready';
+    case 'make copies':
+      return `Make copies of ${count(change.copies.length, 'clip', 'clips')}`;
+  }
+}
+
+function conditionOf({ change }: Recommendation): string {
+  switch (change.lever) {
+    case 'preview scale':
+      return `A preview scale of 1:${change.playScale}`;
+    case 'scale at rest':
+      return `A scale at rest of 1:${change.restScale}`;
+    case 'effect bypass':
+      return `Bypassing ${bypassText(change.bypass)}`;
+    case 'play from originals':
+      return 'Playing from the originals';
+    case 'play from copies':
+      return 'Playing from the copies that are ready';
+    case 'make copies':
+      return 'More light copies';
+  }
+}

@@ -1,0 +1,91 @@
+import { Component, computed, inject, input } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
+import { Store } from '@ngrx/store';
+import type { LeverChange, Recommendation } from '@hone/core/findings';
+import { CopyActions, ProjectActions } from '../state/actions';
+import { mediaFeature } from '../state/features';
+import { selectTuning } from '../state/selectors';
+import { refusalText, recommendationText } from '../formatting/recommendation-words';
+import { bytes, wait } from '../formatting/quantities';
+import { copiesByDivisor } from './copies-by-divisor';
+
+/** The levers that answer one finding, as buttons that say what they bring and take; and why the others do not help. */
+@Component({
+  selector: 'hone-recommendation-list',
+  imports: [MatButtonModule],
+  template: `
+    @for (row of rows(); track $index) {
+      @if (row.helps) {
+        <button
+          mat-stroked-button
+          type="button"
+          class="wraps"
+          [disabled]="isElsewhere()"
+          (click)="take(row.change)"
+        >
+          {{ row.text }}
+        </button>
+      } @else {
+        <p class="quiet">{{ row.text }}</p>
+      }
+    }
+    @if (isElsewhere() && someHelp()) {
+      <p class="quiet">These would help on that machine. Levers are moved on the machine that plays.</p>
+    }
+  `,
+  styleUrl: './recommendation-list.scss',
+})
+export class RecommendationList {
+  readonly recommendations = input.required<readonly Recommendation[]>();
+  /** Whether they are those of a machine that is not this one. */
+  readonly isElsewhere = input(false);
+  private readonly store = inject(Store);
+  private readonly tuning = this.store.selectSignal(selectTuning);
+  private readonly estimates = this.store.selectSignal(mediaFeature.selectEstimates);
+
+  readonly rows = computed(() =>
+    this.recommendations().map((each) => ({
+      change: each.change,
+      helps: each.helps,
+      text: each.helps ? recommendationText(each, this.priceOf(each)) : refusalText(each),
+    })),
+  );
+  readonly someHelp = computed(() => this.rows().some(({ helps }) => helps));
+
+  take(change: LeverChange): void {
+    const tuning = this.tuning();
+    if (!tuning) return;
+    const lever = (position: Partial<typeof tuning>): void =>
+      this.store.dispatch(ProjectActions.leverMoved({ tuning: { ...tuning, ...position } }));
+    switch (change.lever) {
+      case 'preview scale':
+        return lever({ playScale: change.playScale });
+      case 'scale at rest':
+        return lever({ restScale: change.restScale });
+      case 'effect bypass':
+        return lever({ bypass: [...change.bypass] });
+      case 'play from originals':
+        return lever({ lightCopies: false });
+      case 'play from copies':
+        return lever({ lightCopies: true });
+      case 'make copies':
+        if (!tuning.lightCopies) lever({ lightCopies: true });
+        for (const [divisor, sourceIds] of copiesByDivisor(change.copies))
+          this.store.dispatch(CopyActions.asked({ sourceIds, divisor }));
+    }
+  }
+
+  // What copies take is measured on a sample of each clip; until it was for all of them, nothing is said of it.
+  private priceOf({ change, pixels: { width, height } }: Recommendation): string | null {
+    if (change.lever === 'effect bypass') return 'at rest they are seen';
+    if (change.lever !== 'make copies')
+      return change.lever === 'play from copies' ? null : `${width}\u00a0×\u00a0${height}`;
+    const found = change.copies.map((wanted) =>
+      this.estimates().find((each) => each.sourceId === wanted.sourceId && each.divisor === wanted.divisor),
+    );
+    if (found.some((each) => !each)) return null;
+    const seconds = found.reduce((sum, each) => sum + each!.seconds, 0);
+    const size = found.reduce((sum, each) => sum + each!.bytes, 0);
+    return `${seconds < 1 ? '' : 'about '}${wait(seconds)} · ${bytes(size)}`;
+  }
+}
