@@ -114,6 +114,3 @@ export const tryDecoders = (page: Page, projectId: string, rig: Rig): Promise<Ri
 
 /** Cores that the browser tells of. */
 export const coresOf = (page: Page): Promise<number> => page.evaluate(() => benchPage.cores());
-
-export const playWhole = (page: Page, projectId: string, copies: boolean): ReturnType<BenchPage['play']> =>
-  page.evaluate(([id, light]) => benchPage.play(id, light), [projectId, copies] as const);

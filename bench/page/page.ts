@@ -1,6 +1,6 @@
 import { ALL_FORMATS, EncodedPacketSink, Input, UrlSource } from 'mediabunny';
 import type { LightCopy, Project, Source } from '@hone/core/api';
-import { pacingSummary, type PacingSummary, type RunFacts } from '@hone/core/playback';
+import type { RunFacts } from '@hone/core/playback';
 import { PLAINEST, type Tuning } from '@hone/core/levers';
 import { emptyTimeline, type Timeline } from '@hone/core/timeline';
 import { refusedSources, type DecodeFigures, type Rig } from '@hone/core/machine';
@@ -11,7 +11,6 @@ export interface BenchPage {
   bareDecoder(sourceId: string, frames: number): Promise<number>;
   flatOut(projectId: string, sourceId: string, frames: number, byServer?: boolean): Promise<number>;
   serverPath(sourceId: string, width: number, height: number, frames: number): Promise<number>;
-  play(projectId: string, lightCopies: boolean): Promise<PacingSummary>;
   playTimeline(projectId: string, timeline: Timeline, tuning: Tuning): Promise<PlayedLog>;
   /** Decodes for a moment what a rig does not know; the rig with what was found. */
   tryDecoders(projectId: string, rig: Rig): Promise<Rig>;
@@ -125,13 +124,6 @@ const page: BenchPage = {
     const seconds = (performance.now() - started) / 1000;
     supply.close();
     return frames / seconds;
-  },
-
-  /** Plays a whole timeline in real time. */
-  async play(projectId, lightCopies) {
-    const { timeline } = await project(projectId);
-    const run = await played(projectId, timeline, { playScale: 4, restScale: 4, lightCopies });
-    return pacingSummary(run.log, timeline.rate);
   },
 
   async playTimeline(projectId, timeline, tuning) {

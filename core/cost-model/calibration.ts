@@ -82,13 +82,13 @@ export const factorOf = (calibration: Calibration, stage: Stage): number => Math
  * with slow forgetting (a scalar Kalman filter whose state drifts; Simon, Optimal State Estimation, 2006, chapter 5).
  * @param measured log of the run
  * @param predicted log of its simulation with the same calibration; of it, the frames of the run count
- * @param passages that were simulated: a kind of coding is learned of from frames in which nothing else is decoded
+ * @param segments that were simulated: a kind of coding is learned of from frames in which nothing else is decoded
  */
 export function calibrate(
   calibration: Calibration,
   measured: FrameLog,
   predicted: FrameLog,
-  passages: readonly Pick<DecodeSegment, 'from' | 'to' | 'coding'>[] = [],
+  segments: readonly Pick<DecodeSegment, 'from' | 'to' | 'coding'>[] = [],
 ): Calibration {
   const entries = STAGES.map((stage): [Stage, Coefficient] => [
     stage,
@@ -96,27 +96,27 @@ export function calibrate(
   ]);
   const stages = Object.fromEntries(entries) as unknown as Record<Stage, Coefficient>;
   const known = calibration.codings ?? [];
-  const played = [...new Set(passages.map(({ coding }) => coding))];
+  const played = [...new Set(segments.map(({ coding }) => coding))];
   const unplayed = known.filter(({ coding }) => !played.includes(coding));
   const codings = played.map((coding) => {
     const before = known.find((each) => each.coding === coding) ?? {
       ...BEFORE,
       log: decodeLogOf(calibration, coding),
     };
-    const alone = aloneIn(passages, coding);
+    const alone = aloneIn(segments, coding);
     return { coding, ...kalmanUpdate(before, measured, predicted, 'decode', alone) };
   });
   const isKnown = played.every((coding) =>
     known.some((each) => each.coding === coding && each.variance < KNOWN_VARIANCE),
   );
   // A repeated run shows the speed of the machine today, and not the error of predictions of other clips.
-  const lastPlayed = nameOf(passages, measured);
+  const lastPlayed = nameOf(segments, measured);
   const isNew = lastPlayed !== calibration.lastPlayed;
   const unsteadiness = updateVariability(
     calibration.unsteadiness,
     measured,
     predicted,
-    passages,
+    segments,
     isKnown && isNew,
   );
   return {
@@ -130,10 +130,10 @@ export function calibrate(
 
 /** Says which clips a run went through. */
 function nameOf(
-  passages: readonly Pick<DecodeSegment, 'from' | 'to' | 'coding'>[],
+  segments: readonly Pick<DecodeSegment, 'from' | 'to' | 'coding'>[],
   { firstFrame, length }: FrameLog,
 ): string {
-  const played = passages.filter(({ from, to }) => from < firstFrame + length && firstFrame < to);
+  const played = segments.filter(({ from, to }) => from < firstFrame + length && firstFrame < to);
   const text = played.map(({ from, to, coding }) => `${from}-${to} ${coding}`).join('; ');
   return text.slice(0, MOST_NAME);
 }
@@ -161,11 +161,11 @@ function kalmanUpdate(
  * or to reach the place of a cut, is not what it takes for a picture.
  */
 function aloneIn(
-  passages: readonly Pick<DecodeSegment, 'from' | 'to' | 'coding'>[],
+  segments: readonly Pick<DecodeSegment, 'from' | 'to' | 'coding'>[],
   wanted: string,
 ): (frame: number) => boolean {
   return (frame) => {
-    const here = passages.filter(({ from, to }) => from <= frame && frame < to);
+    const here = segments.filter(({ from, to }) => from <= frame && frame < to);
     return here.length > 0 && here.every(({ coding, from }) => coding === wanted && from < frame);
   };
 }

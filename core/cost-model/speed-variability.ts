@@ -58,7 +58,7 @@ export function updateVariability(
   before: SpeedVariability | undefined,
   measured: FrameLog,
   predicted: FrameLog,
-  passages: readonly Pick<DecodeSegment, 'from' | 'to'>[],
+  segments: readonly Pick<DecodeSegment, 'from' | 'to'>[],
   tells: boolean,
 ): SpeedVariability | undefined {
   const { firstFrame, length } = measured;
@@ -67,7 +67,7 @@ export function updateVariability(
   if (!(second > 0)) return before;
   const logs: number[] = [];
   for (let from = firstFrame; from + second <= firstFrame + length; from += second) {
-    const here = passages.filter((each) => each.from < from + second && each.to > from);
+    const here = segments.filter((each) => each.from < from + second && each.to > from);
     if (here.length !== 1 || here[0]!.from > from - second || here[0]!.to < from + second) continue;
     if (!predicted.has(from) || !predicted.has(from + second - 1)) continue;
     const [real, said] = [measured, predicted].map((log) => decodedIn(log, from, from + second));

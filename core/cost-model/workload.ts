@@ -43,7 +43,7 @@ export interface DecodeSegment {
   /** The same after it was busy and has gone on elsewhere. */
   readonly restartMs: number;
   readonly bytesPerPicture: number;
-  /** Place of its drive in the line's drives. */
+  /** Place of its drive in the workload's drives. */
   readonly drive: number;
   /** Of taking a picture out of the decoder and reducing it. */
   readonly scaleMs: number;
@@ -57,7 +57,7 @@ export interface DecodeSegment {
   readonly isBackwards?: boolean;
 }
 
-/** A drive as the readers of a line meet it. */
+/** A drive as the readers of a workload meet it. */
 export interface WorkloadDrive {
   readonly name: string;
   readonly bytesPerSecond: number;
@@ -99,87 +99,91 @@ export interface Workload {
 }
 
 /**
- * The same line, made in one place and field by field: engines are several times as fast with objects that were all made
+ * The same workload, made in one place and field by field: engines are several times as fast with objects that were all made
  * alike, and a simulation does little but read them.
  */
-export function normalize(line: Workload): Workload {
+export function normalize(workload: Workload): Workload {
   return {
-    rate: line.rate,
-    from: line.from,
-    to: line.to,
-    segments: line.segments.map(normalizeSegment),
-    composeMs: line.composeMs,
-    showMs: line.showMs,
-    presentMs: line.presentMs,
-    cores: line.cores,
-    coresOfOthers: line.coresOfOthers,
-    unsteadiness: line.unsteadiness ?? 0,
-    decodeWorkers: line.decodeWorkers,
-    slots: line.slots,
-    drives: line.drives,
-    readAheadBytes: line.readAheadBytes,
-    startMs: line.startMs,
+    rate: workload.rate,
+    from: workload.from,
+    to: workload.to,
+    segments: workload.segments.map(normalizeSegment),
+    composeMs: workload.composeMs,
+    showMs: workload.showMs,
+    presentMs: workload.presentMs,
+    cores: workload.cores,
+    coresOfOthers: workload.coresOfOthers,
+    unsteadiness: workload.unsteadiness ?? 0,
+    decodeWorkers: workload.decodeWorkers,
+    slots: workload.slots,
+    drives: workload.drives,
+    readAheadBytes: workload.readAheadBytes,
+    startMs: workload.startMs,
   };
 }
 
-const normalizeSegment = (passage: DecodeSegment): DecodeSegment => ({
-  clipId: passage.clipId,
-  sourceId: passage.sourceId,
-  from: passage.from,
-  to: passage.to,
-  decodes: passage.decodes,
-  repeats: passage.repeats,
-  coldDecodes: passage.coldDecodes,
-  bits: passage.bits,
-  coldBits: passage.coldBits,
-  unreferenced: passage.unreferenced,
-  ownBits: passage.ownBits,
-  entries: passage.entries,
-  coding: passage.coding,
-  decodeMs: passage.decodeMs,
-  decodeSpread: passage.decodeSpread ?? 0,
-  decodeCores: passage.decodeCores,
-  bitShare: passage.bitShare ?? 0,
-  firstMs: passage.firstMs,
-  restartMs: passage.restartMs,
-  bytesPerPicture: passage.bytesPerPicture,
-  drive: passage.drive,
-  scaleMs: passage.scaleMs,
-  effectsMs: passage.effectsMs,
-  openMs: passage.openMs,
-  isBackwards: passage.isBackwards ?? false,
+const normalizeSegment = (segment: DecodeSegment): DecodeSegment => ({
+  clipId: segment.clipId,
+  sourceId: segment.sourceId,
+  from: segment.from,
+  to: segment.to,
+  decodes: segment.decodes,
+  repeats: segment.repeats,
+  coldDecodes: segment.coldDecodes,
+  bits: segment.bits,
+  coldBits: segment.coldBits,
+  unreferenced: segment.unreferenced,
+  ownBits: segment.ownBits,
+  entries: segment.entries,
+  coding: segment.coding,
+  decodeMs: segment.decodeMs,
+  decodeSpread: segment.decodeSpread ?? 0,
+  decodeCores: segment.decodeCores,
+  bitShare: segment.bitShare ?? 0,
+  firstMs: segment.firstMs,
+  restartMs: segment.restartMs,
+  bytesPerPicture: segment.bytesPerPicture,
+  drive: segment.drive,
+  scaleMs: segment.scaleMs,
+  effectsMs: segment.effectsMs,
+  openMs: segment.openMs,
+  isBackwards: segment.isBackwards ?? false,
 });
 
-/** ms that reading one picture of a passage takes while nobody else reads; 0 where no drive is known. */
-export function readMsOf({ drives }: Pick<Workload, 'drives'>, passage: DecodeSegment): number {
-  const drive = drives[passage.drive];
-  return drive ? (1000 * passage.bytesPerPicture) / drive.bytesPerSecond : 0;
+/** ms that reading one picture of a segment takes while nobody else reads; 0 where no drive is known. */
+export function readMsOf({ drives }: Pick<Workload, 'drives'>, segment: DecodeSegment): number {
+  const drive = drives[segment.drive];
+  return drive ? (1000 * segment.bytesPerPicture) / drive.bytesPerSecond : 0;
 }
 
-/** ms that a stage takes of a passage's mean picture: of one that is decoded, or of one that is made. */
-export function pictureMsOf(line: Pick<Workload, 'drives'>, passage: DecodeSegment, stage: Stage): number {
-  if (stage === 'read') return readMsOf(line, passage);
-  if (stage === 'decode') return passage.decodeMs;
-  return stage === 'scale' ? passage.scaleMs : stage === 'effects' ? passage.effectsMs : 0;
+/** ms that a stage takes of a segment's mean picture: of one that is decoded, or of one that is made. */
+export function pictureMsOf(
+  workload: Pick<Workload, 'drives'>,
+  segment: DecodeSegment,
+  stage: Stage,
+): number {
+  if (stage === 'read') return readMsOf(workload, segment);
+  if (stage === 'decode') return segment.decodeMs;
+  return stage === 'scale' ? segment.scaleMs : stage === 'effects' ? segment.effectsMs : 0;
 }
 
-/** What decoding some pictures of a passage takes, in mean pictures. @param bits undefined where they are not known */
+/** What decoding some pictures of a segment takes, in mean pictures. @param bits undefined where they are not known */
 export const decodeWork = (
   { bitShare = 0 }: Pick<DecodeSegment, 'bitShare'>,
   pictures: number,
   bits: number | undefined,
 ): number => (bits === undefined ? pictures : pictures + bitShare * (bits - pictures));
 
-/** Whether a picture is made for a frame of a passage, by its place in it. */
+/** Whether a picture is made for a frame of a segment, by its place in it. */
 export const isMade = ({ repeats, decodes }: DecodeSegment, at: number): boolean =>
   repeats ? repeats[at] === 0 : decodes[at]! > 0;
 
-/** What a stage does for a frame of a passage that goes on: how often it does what `pictureMsOf` says. */
-export function stageWork(passage: DecodeSegment, stage: Stage, frame: number): number {
-  const at = frame - passage.from;
-  const pictures = passage.decodes[at]!;
-  if (stage === 'decode') return decodeWork(passage, pictures, passage.bits?.[at]);
-  return stage === 'read' ? (passage.bits?.[at] ?? pictures) : Number(isMade(passage, at));
+/** What a stage does for a frame of a segment that goes on: how often it does what `pictureMsOf` says. */
+export function stageWork(segment: DecodeSegment, stage: Stage, frame: number): number {
+  const at = frame - segment.from;
+  const pictures = segment.decodes[at]!;
+  if (stage === 'decode') return decodeWork(segment, pictures, segment.bits?.[at]);
+  return stage === 'read' ? (segment.bits?.[at] ?? pictures) : Number(isMade(segment, at));
 }
 
 /** What one clip asks of a stage in a stretch. */
@@ -193,35 +197,39 @@ export interface SegmentSum {
 
 /** What each clip of timeline frames [from, to) asks of a stage; those that ask nothing are left out. */
 export function sumsOf(
-  line: Pick<Workload, 'drives' | 'segments'>,
+  workload: Pick<Workload, 'drives' | 'segments'>,
   stage: Stage,
   from: number,
   to: number,
 ): SegmentSum[] {
-  return line.segments.flatMap((passage): SegmentSum[] => {
+  return workload.segments.flatMap((segment): SegmentSum[] => {
     let decoded = 0;
     let made = 0;
     let work = 0;
-    for (let frame = Math.max(from, passage.from); frame < Math.min(to, passage.to); frame++) {
-      const pictures = passage.decodes[frame - passage.from]!;
+    for (let frame = Math.max(from, segment.from); frame < Math.min(to, segment.to); frame++) {
+      const pictures = segment.decodes[frame - segment.from]!;
       decoded += pictures;
-      if (isMade(passage, frame - passage.from)) made++;
-      work += stageWork(passage, stage, frame);
+      if (isMade(segment, frame - segment.from)) made++;
+      work += stageWork(segment, stage, frame);
     }
-    const ms = pictureMsOf(line, passage, stage) * work;
-    return ms > 0 ? [{ sourceId: passage.sourceId, ms, decoded, made }] : [];
+    const ms = pictureMsOf(workload, segment, stage) * work;
+    return ms > 0 ? [{ sourceId: segment.sourceId, ms, decoded, made }] : [];
   });
 }
 
-/** ms that a stage takes of each frame of a line when nothing else holds it up. */
-export function stageMsOf(line: Workload, stage: Stage): Float32Array {
-  if (stage === 'compose') return line.composeMs;
-  const sums = new Float32Array(line.to - line.from);
-  if (stage === 'show') return sums.fill(line.showMs);
-  for (const passage of line.segments) {
-    const ms = pictureMsOf(line, passage, stage);
-    for (let frame = Math.max(line.from, passage.from); frame < Math.min(line.to, passage.to); frame++)
-      sums[frame - line.from]! += ms * stageWork(passage, stage, frame);
+/** ms that a stage takes of each frame of a workload when nothing else holds it up. */
+export function stageMsOf(workload: Workload, stage: Stage): Float32Array {
+  if (stage === 'compose') return workload.composeMs;
+  const sums = new Float32Array(workload.to - workload.from);
+  if (stage === 'show') return sums.fill(workload.showMs);
+  for (const segment of workload.segments) {
+    const ms = pictureMsOf(workload, segment, stage);
+    for (
+      let frame = Math.max(workload.from, segment.from);
+      frame < Math.min(workload.to, segment.to);
+      frame++
+    )
+      sums[frame - workload.from]! += ms * stageWork(segment, stage, frame);
   }
   return sums;
 }

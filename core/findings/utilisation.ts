@@ -40,82 +40,84 @@ export const busiestUse = ({ use }: Window): number =>
   Math.max(use.drive, use.decoder, use.worker, use.engine, use.cores);
 
 /** What each second of a workload asks for, from the costs of its frames alone. */
-export function windowsOf(line: Workload): Window[] {
-  const budgetMs = frameBudgetMs(line.rate);
+export function windowsOf(workload: Workload): Window[] {
+  const budgetMs = frameBudgetMs(workload.rate);
   const length = Math.max(1, Math.round(1000 / budgetMs));
   const windows: Window[] = [];
   let first = 0;
-  for (let from = line.from; from < line.to; from += length) {
-    const to = Math.min(line.to, from + length);
-    while (first < line.segments.length && line.segments[first]!.to <= from) first++;
-    windows.push(windowAt(line, from, to, budgetMs, first));
+  for (let from = workload.from; from < workload.to; from += length) {
+    const to = Math.min(workload.to, from + length);
+    while (first < workload.segments.length && workload.segments[first]!.to <= from) first++;
+    windows.push(windowAt(workload, from, to, budgetMs, first));
   }
   return windows;
 }
 
-function windowAt(line: Workload, from: number, to: number, budgetMs: number, first: number): Window {
+function windowAt(workload: Workload, from: number, to: number, budgetMs: number, first: number): Window {
   const spanMs = (to - from) * budgetMs;
-  const bytes = line.drives.map(() => 0);
-  const readers = line.drives.map(() => 0);
+  const bytes = workload.drives.map(() => 0);
+  const readers = workload.drives.map(() => 0);
   let scaleMs = 0;
   let effectsMs = 0;
   let busiestWorkerMs = 0;
   let decodeCoreMs = 0;
   let busiest = { ms: 0, decodedPerShown: 0, reachMs: 0, startMs: 0, sourceId: '' };
-  for (let at = first; at < line.segments.length; at++) {
-    const passage = line.segments[at]!;
-    if (passage.from >= to) break;
-    if (passage.to <= from) continue;
+  for (let at = first; at < workload.segments.length; at++) {
+    const segment = workload.segments[at]!;
+    if (segment.from >= to) break;
+    if (segment.to <= from) continue;
     let decoded = 0;
     let made = 0;
     let reached = 0;
     let work = 0;
     let read = 0;
-    for (let frame = Math.max(from, passage.from); frame < Math.min(to, passage.to); frame++) {
-      const pictures = passage.decodes[frame - passage.from]!;
+    for (let frame = Math.max(from, segment.from); frame < Math.min(to, segment.to); frame++) {
+      const pictures = segment.decodes[frame - segment.from]!;
       decoded += pictures;
-      made += Number(isMade(passage, frame - passage.from));
-      work += stageWork(passage, 'decode', frame);
-      read += stageWork(passage, 'read', frame);
-      if (frame === passage.from) reached += Math.max(0, pictures - 1);
+      made += Number(isMade(segment, frame - segment.from));
+      work += stageWork(segment, 'decode', frame);
+      read += stageWork(segment, 'read', frame);
+      if (frame === segment.from) reached += Math.max(0, pictures - 1);
     }
-    const startMs = from <= passage.from && passage.from < to ? passage.firstMs : 0;
-    decodeCoreMs += work * passage.decodeMs * passage.decodeCores;
-    const ms = work * passage.decodeMs + startMs;
-    scaleMs += made * passage.scaleMs;
-    effectsMs += made * passage.effectsMs;
-    busiestWorkerMs = Math.max(busiestWorkerMs, made * (passage.scaleMs + passage.effectsMs));
-    if (passage.drive >= 0 && bytes.length) {
-      bytes[passage.drive]! += read * passage.bytesPerPicture;
-      readers[passage.drive]!++;
+    const startMs = from <= segment.from && segment.from < to ? segment.firstMs : 0;
+    decodeCoreMs += work * segment.decodeMs * segment.decodeCores;
+    const ms = work * segment.decodeMs + startMs;
+    scaleMs += made * segment.scaleMs;
+    effectsMs += made * segment.effectsMs;
+    busiestWorkerMs = Math.max(busiestWorkerMs, made * (segment.scaleMs + segment.effectsMs));
+    if (segment.drive >= 0 && bytes.length) {
+      bytes[segment.drive]! += read * segment.bytesPerPicture;
+      readers[segment.drive]!++;
     }
     if (ms > busiest.ms)
       busiest = {
         ms,
         decodedPerShown: made ? (decoded - reached) / made : 0,
-        reachMs: reached * passage.decodeMs,
+        reachMs: reached * segment.decodeMs,
         startMs,
-        sourceId: passage.sourceId,
+        sourceId: segment.sourceId,
       };
   }
   let composeMs = 0;
-  for (let frame = from; frame < to; frame++) composeMs += line.composeMs[frame - line.from]!;
-  const showMs = (to - from) * line.showMs;
-  const coreMs = decodeCoreMs + scaleMs + effectsMs + composeMs + showMs + (to - from) * line.presentMs;
-  const driveUse = line.drives.map(({ bytesPerSecond }, at) => (1000 * bytes[at]!) / bytesPerSecond / spanMs);
+  for (let frame = from; frame < to; frame++) composeMs += workload.composeMs[frame - workload.from]!;
+  const showMs = (to - from) * workload.showMs;
+  const coreMs = decodeCoreMs + scaleMs + effectsMs + composeMs + showMs + (to - from) * workload.presentMs;
+  const driveUse = workload.drives.map(
+    ({ bytesPerSecond }, at) => (1000 * bytes[at]!) / bytesPerSecond / spanMs,
+  );
   const fullest = driveUse.reduce((most, use, at) => (use > (driveUse[most] ?? -1) ? at : most), 0);
   return {
     from,
     to,
     use: {
       drive: driveUse[fullest] ?? 0,
-      cores: coreMs / spanMs / Math.max(0.2, line.cores - line.coresOfOthers),
+      cores: coreMs / spanMs / Math.max(0.2, workload.cores - workload.coresOfOthers),
       decoder: busiest.ms / spanMs,
       // A clip has one worker for all its pictures.
-      worker: Math.max(busiestWorkerMs, (scaleMs + effectsMs) / line.decodeWorkers) / spanMs,
+      worker: Math.max(busiestWorkerMs, (scaleMs + effectsMs) / workload.decodeWorkers) / spanMs,
       engine: (composeMs + showMs) / spanMs,
     },
-    drive: line.drives[fullest]?.name ?? '',
+    drive: workload.drives[fullest]?.name ?? '',
     bytesPerSecond: (1000 * (bytes[fullest] ?? 0)) / spanMs,
     readers: readers[fullest] ?? 0,
     decodedPerShown: busiest.decodedPerShown,
@@ -140,13 +142,13 @@ export function droppedIn(log: FrameLog, from: number, to: number): number {
 }
 
 /** Mean ms that a stage takes of the frames of some stretches that pass through it; 0 when none does. */
-export function passingMs(line: Workload, stage: Stage, spans: readonly FrameRange[]): number {
-  const ms = stageMsOf(line, stage);
+export function passingMs(workload: Workload, stage: Stage, spans: readonly FrameRange[]): number {
+  const ms = stageMsOf(workload, stage);
   let sum = 0;
   let count = 0;
   for (const { from, to } of spans)
-    for (let frame = Math.max(from, line.from); frame < Math.min(to, line.to); frame++) {
-      const each = ms[frame - line.from]!;
+    for (let frame = Math.max(from, workload.from); frame < Math.min(to, workload.to); frame++) {
+      const each = ms[frame - workload.from]!;
       if (each <= 0) continue;
       sum += each;
       count++;

@@ -5,7 +5,7 @@ import {
   isTooLate,
   neediestStream,
   OPEN_AHEAD_SECONDS,
-  prefetchFrom,
+  PrefetchPolicy,
   Preroll,
   PREROLL_FRAMES,
   PREROLL_LIMIT_MS,
@@ -46,19 +46,36 @@ describe('the preroll', () => {
   });
 });
 
-describe('the prefetch of a segment', () => {
-  const segment = { from: 100, to: 150 };
+describe('segments', () => {
+  const segment = (from: number, length = 30) => ({ from, to: from + length });
 
-  it('begins a fixed time before its first frame is due', () => {
+  it('begin a fixed time before their first frames are due, with what can still be shown', () => {
+    const policy = new PrefetchPolicy(25, 1);
     const first = 100 - 25 * OPEN_AHEAD_SECONDS;
-    expect(prefetchFrom(segment, first - 0.01, 25, 1000)).toBe('later');
-    expect(prefetchFrom(segment, first, 25, 1000)).toBe(100);
+    expect(policy.decide(segment(100), first - 0.01, 1000)).toBe('later');
+    expect(policy.decide(segment(100), first, 1000)).toBe(100);
+    expect(policy.decide(segment(100), 112.3, 1000)).toBe(113);
+    expect(policy.decide(segment(100), 129.5, 1000)).toBe('over');
+    expect(policy.decide(segment(100), 99, 100)).toBe('later');
   });
 
-  it('begins with what can still be shown', () => {
-    expect(prefetchFrom(segment, 120.3, 25, 1000)).toBe(121);
-    expect(prefetchFrom(segment, 149.5, 25, 1000)).toBe('over');
-    expect(prefetchFrom(segment, 99, 25, 100)).toBe('later');
+  it('wait while too many others are on the way to their first pictures', () => {
+    const policy = new PrefetchPolicy(25, 1);
+    for (const [at, key] of ['a', 'b', 'c'].entries()) policy.onBegun(key, segment(100 + at));
+    expect(policy.decide(segment(110), 90, 1000)).toBe(110);
+    policy.onBegun('d', segment(103));
+    expect(policy.decide(segment(110), 90, 1000)).toBe('wait');
+    const copy = policy.copy();
+    expect(copy.stateKey()).toBe(policy.stateKey());
+    policy.onReached('b');
+    expect(policy.decide(segment(110), 90, 1000)).toBe(110);
+    expect(copy.decide(segment(110), 90, 1000)).toBe('wait');
+  });
+
+  it('that are layers of one frame begin together', () => {
+    const policy = new PrefetchPolicy(25, 1);
+    for (const key of ['a', 'b', 'c', 'd', 'e', 'f']) policy.onBegun(key, segment(100));
+    expect(policy.decide(segment(100), 90, 1000)).toBe(100);
   });
 });
 
@@ -110,10 +127,27 @@ describe('the pacer of a stream', () => {
     expect(action).toBe('resync');
     expect(pacer.resyncTarget!.from).toBeGreaterThan(playhead);
     expect(pacer.resyncTarget!.before).toBe(Infinity);
-    expect(pacer.resyncsAt(undefined, 500)).toBe(false);
-    expect(pacer.resyncsAt(500, 500)).toBe(false);
-    expect(pacer.resyncsAt(60, 500)).toBe(true);
+    expect(pacer.resyncAt(undefined, 500)).toBeUndefined();
+    expect(pacer.resyncAt(500, 500)).toBeUndefined();
+    expect(pacer.resyncAt(60, 500)).toBe(60);
     expect(pacer.next(60, 'none', false, playhead)).toBe('decode');
+  });
+
+  it('is given up near its end when it would not catch up before', () => {
+    const late = (): { pacer: StreamPacer; playhead: number } => {
+      const pacer = new StreamPacer(25, true, false);
+      let playhead = 11;
+      for (let frame = 10; pacer.next(frame, 'none', false, playhead) !== 'resync'; frame++) {
+        playhead += 2;
+        pacer.onDecoded(2, 1, playhead);
+      }
+      return { pacer, playhead };
+    };
+    const { pacer, playhead } = late();
+    expect(pacer.resyncAt(undefined, playhead + 40)).toBeUndefined();
+    expect(late().pacer.resyncAt(undefined, playhead + 20)).toBe(playhead + 20);
+    // A key frame that can be reached is better.
+    expect(late().pacer.resyncAt(Math.ceil(playhead) + 10, playhead + 20)).toBe(Math.ceil(playhead) + 10);
   });
 
   it('decides like its copy from there on', () => {

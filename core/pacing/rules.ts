@@ -10,8 +10,8 @@
  * 4. Playing begins when the first frame and `PREROLL_FRAMES` more are ready, or `PREROLL_LIMIT_MS` after the first
  *    is.
  * 5. A picture that no other refers to is not decoded when it is not wanted, or would come too late (`NonReferenceSkipping`).
- * 6. A clip begins to be decoded `OPEN_AHEAD_SECONDS` before its first frame is due (`prefetchFrom`); buffers go to whoever
- *    needs them for the earliest frame (`neediestStream`).
+ * 6. A clip begins to be decoded `OPEN_AHEAD_SECONDS` before its first frame is due, one after the other (`PrefetchPolicy`);
+ *    buffers go where they are needed for the earliest frame (`neediestStream`).
  */
 export const PREROLL_FRAMES = 5;
 export const PREROLL_LIMIT_MS = 400;

@@ -16,6 +16,12 @@ export type Answer = 'none' | 'decoded' | 'made' | 'skipped';
 export type StreamAction = 'decode' | 'resync' | 'skip' | 'await buffer' | 'make' | 'repeat';
 
 /**
+ * A stream that would not catch up is given up this long before its end, seconds. Earlier its pace may still change: it
+ * may be slow only while another clip is decoded beside it.
+ */
+const GIVE_UP_SECONDS = 1;
+
+/**
  * The decisions of one stream: rules 2, 3 and 5 of pacing as one state machine. It has no clock; times are counted in
  * frames of the timeline.
  */
@@ -57,14 +63,20 @@ export class StreamPacer {
   }
 
   /**
-   * After `resync`: whether it goes on at an entry, where there is one that is soon enough.
-   * @param entry frame from which on there is a picture @param end behind the last frame of the stream
+   * After `resync`: the frame that it goes on at. That is its end where it would not catch up before, and the end is near:
+   * what it decodes until then nobody sees, and others need the cores. Of two clips of a crossfade, the one that ends is given up.
+   * @param entry frame from which on there is a picture; undefined where there is none ahead
+   * @param end behind the last frame of the stream
+   * @returns undefined to go on decoding
    */
-  resyncsAt(entry: number | undefined, end: number): entry is number {
-    const { target } = this;
-    if (!target || entry === undefined || entry >= Math.min(target.before, end)) return false;
-    this.resyncPolicy.onResync(this.targetAt);
-    return true;
+  resyncAt(entry: number | undefined, end: number): number | undefined {
+    const { target, targetAt } = this;
+    if (!target) return undefined;
+    const isBetter = entry !== undefined && entry < Math.min(target.before, end);
+    const isHopeless = target.before >= end && end - targetAt <= GIVE_UP_SECONDS * this.framesPerSecond;
+    if (!isBetter && !isHopeless) return undefined;
+    this.resyncPolicy.onResync(targetAt);
+    return isBetter ? entry : end;
   }
 
   /** A picture was taken out of the decoder. @param frames that it worked for it @param size in the unit of `isSkippable` */

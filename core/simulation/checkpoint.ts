@@ -7,17 +7,17 @@ export interface Checkpoint {
   /** The frame that stood on the screen. */
   readonly frame: number;
   readonly settled: number;
-  readonly floor: ContextState;
+  readonly context: ContextState;
   readonly streams: StreamsState;
 }
 
-/** Whether two moments at which nothing is under way are alike in everything that what follows hangs on, but for the line. */
+/** Whether two moments at which nothing is under way are alike in everything that what follows hangs on, but for the workload. */
 export const statesEqual = (one: Checkpoint, other: Checkpoint): boolean =>
   one.frame === other.frame && signatureOf(one) === signatureOf(other);
 
-function signatureOf({ frame, settled, floor, streams }: Checkpoint): string {
-  const { free, released, readyUntil } = floor;
-  const { nextPassage, nextWorker } = streams;
+function signatureOf({ frame, settled, context, streams }: Checkpoint): string {
+  const { free, released, readyUntil } = context;
+  const { nextSegment, nextWorker, prefetch } = streams;
   const each = streams.streams
     .map((stream) => {
       const { at, worker, next, needed, out, read, slots, decoded, resting, delayMs } = stream;
@@ -36,12 +36,22 @@ function signatureOf({ frame, settled, floor, streams }: Checkpoint): string {
       return [...states, stream.stateKey(frame)].join(',');
     })
     .sort();
-  return [frame, settled, free, released, readyUntil, nextPassage, nextWorker, ...each].join(' ');
+  return [
+    frame,
+    settled,
+    free,
+    released,
+    readyUntil,
+    nextSegment,
+    nextWorker,
+    prefetch.stateKey(),
+    ...each,
+  ].join(' ');
 }
 
-/** What differs between two lines: the first passage, and the frames [first, last). */
+/** What differs between two workloads: the first segment, and the frames [first, last). */
 export interface Change {
-  readonly passage: number;
+  readonly segment: number;
   readonly first: number;
   readonly last: number;
 }
@@ -52,18 +62,18 @@ const SCALARS = [
 ] as const;
 
 /**
- * Where two lines differ.
+ * Where two workloads differ.
  * @returns undefined when they differ as a whole, so that nothing of one simulation holds for the other
  */
 export function changeOf(before: Workload, now: Workload): Change | undefined {
   const isSame = SCALARS.every((name) => before[name as keyof Workload] === now[name as keyof Workload]);
-  const { segments: passages } = now;
-  if (!isSame || passages.length !== before.segments.length) return undefined;
+  const { segments } = now;
+  if (!isSame || segments.length !== before.segments.length) return undefined;
   if (JSON.stringify([before.rate, before.drives]) !== JSON.stringify([now.rate, now.drives]))
     return undefined;
-  let [passage, first, last] = [passages.length, Infinity, -Infinity];
-  for (let at = 0; at < passages.length; at++) {
-    const [a, b] = [before.segments[at]!, passages[at]!];
+  let [segment, first, last] = [segments.length, Infinity, -Infinity];
+  for (let at = 0; at < segments.length; at++) {
+    const [a, b] = [before.segments[at]!, segments[at]!];
     if (a.from !== b.from || a.to !== b.to || a.clipId !== b.clipId) return undefined;
     const isEqual =
       a.decodeMs === b.decodeMs &&
@@ -85,7 +95,7 @@ export function changeOf(before: Workload, now: Workload): Change | undefined {
       sameNumbers(a.coldDecodes, b.coldDecodes) &&
       sameNumbers(a.entries, b.entries);
     if (isEqual) continue;
-    passage = Math.min(passage, at);
+    segment = Math.min(segment, at);
     first = Math.min(first, b.from);
     last = Math.max(last, b.to);
   }
@@ -94,7 +104,7 @@ export function changeOf(before: Workload, now: Workload): Change | undefined {
       first = Math.min(first, now.from + at);
       last = Math.max(last, now.from + at + 1);
     }
-  return { passage, first, last };
+  return { segment, first, last };
 }
 
 type Numbers = Uint8Array | Uint16Array | Int32Array | Float32Array;

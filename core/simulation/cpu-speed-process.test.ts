@@ -5,14 +5,14 @@ import { CpuSpeedProcess } from './index.js';
 const STEP = 100;
 
 const logsOf = (unsteadiness: number, seed: number, steps: number): number[] => {
-  const tempo = new CpuSpeedProcess(unsteadiness, seed);
-  return Array.from({ length: steps }, (_, at) => Math.log(tempo.at(at * STEP + 1)));
+  const speed = new CpuSpeedProcess(unsteadiness, seed);
+  return Array.from({ length: steps }, (_, at) => Math.log(speed.at(at * STEP + 1)));
 };
 
 const mean = (values: readonly number[]): number =>
   values.reduce((sum, each) => sum + each, 0) / values.length;
 
-describe('the tempo of a machine', () => {
+describe('the speed of a machine', () => {
   it('is always the same on a steady one, and before anything is played', () => {
     const steady = new CpuSpeedProcess(0, 1);
     expect([0, 50, 12_345, 600_000].map((ms) => steady.at(ms))).toEqual([1, 1, 1, 1]);
@@ -42,10 +42,10 @@ describe('the tempo of a machine', () => {
   });
 
   it('is the same at a moment whatever was asked before, and another for another seed', () => {
-    const tempo = new CpuSpeedProcess(0.2, 5);
-    const late = tempo.at(9_000);
+    const speed = new CpuSpeedProcess(0.2, 5);
+    const late = speed.at(9_000);
     expect(new CpuSpeedProcess(0.2, 5).at(9_000)).toBe(late);
-    expect(tempo.at(9_050)).toBe(late);
+    expect(speed.at(9_050)).toBe(late);
     expect(new CpuSpeedProcess(0.2, 6).at(9_000)).not.toBe(late);
   });
 });

@@ -69,9 +69,9 @@ export function predict(situation: Situation, before?: Prediction): Prediction {
   const played = (probe: number): Played => {
     const calibrated = applyCalibration(plain, perturb(calibration, PROBES[probe]!), PROBES[probe]);
     const costed = residual ? scaleCosts(calibrated, Math.exp(residual.log)) : calibrated;
-    const line = probe === middle ? { ...costed, unsteadiness: 0 } : costed;
-    const run = simulate(line, { seed: probe + 1 }, before?.probes[probe]?.run);
-    return { run, summary: pacingSummary(run.log, line.rate) };
+    const workload = probe === middle ? { ...costed, unsteadiness: 0 } : costed;
+    const run = simulate(workload, { seed: probe + 1 }, before?.probes[probe]?.run);
+    return { run, summary: pacingSummary(run.log, workload.rate) };
   };
   // What plays with the highest costs plays with all.
   const heaviest = played(PROBES.length - 1);
@@ -91,7 +91,7 @@ export function predict(situation: Situation, before?: Prediction): Prediction {
       work,
       unmeasured,
       probes,
-      workload: run.line,
+      workload: run.workload,
       log: run.log,
       summary,
       drops,
@@ -107,7 +107,7 @@ export function predict(situation: Situation, before?: Prediction): Prediction {
 
 /** Share of several simulations in which each frame is dropped. */
 function dropsOf(all: readonly Played[]): Float32Array {
-  const { from, to } = all[0]!.run.line;
+  const { from, to } = all[0]!.run.workload;
   const drops = new Float32Array(to - from);
   for (const { run } of all)
     for (let frame = from; frame < to; frame++)

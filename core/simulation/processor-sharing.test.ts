@@ -6,28 +6,28 @@ const SEEDS = [1, 2, 3, 4, 5, 6, 7, 8];
 const mean = (values: readonly number[]): number =>
   values.reduce((sum, each) => sum + each, 0) / values.length;
 
-/** Stations one behind the other, each with a core of its own and a queue before it. @returns jobs per ms */
+/** Jobs one behind the other, each with a core of its own and a queue before it. @returns jobs per ms */
 function tandem(serviceMs: readonly number[], jobs: number): number {
   const machine = new ProcessorSharing(serviceMs.length, serviceMs.length);
-  const waiting = serviceMs.map((_, station) => (station === 0 ? jobs : 0));
-  const begin = (station: number): void => {
-    if (station >= serviceMs.length || machine.isBusy(station) || waiting[station] === 0) return;
-    waiting[station]!--;
-    machine.begin(station, serviceMs[station]!);
+  const waiting = serviceMs.map((_, job) => (job === 0 ? jobs : 0));
+  const begin = (job: number): void => {
+    if (job >= serviceMs.length || machine.isBusy(job) || waiting[job] === 0) return;
+    waiting[job]!--;
+    machine.begin(job, serviceMs[job]!);
   };
   begin(0);
   let done = 0;
   while (done < jobs) {
-    const station = machine.finish();
-    if (station + 1 === serviceMs.length) done++;
-    else waiting[station + 1]!++;
-    begin(station);
-    begin(station + 1);
+    const job = machine.finish();
+    if (job + 1 === serviceMs.length) done++;
+    else waiting[job + 1]!++;
+    begin(job);
+    begin(job + 1);
   }
   return jobs / machine.now;
 }
 
-/** What of its own pace each of several stations has, by looking for the share of a core that uses all there is. */
+/** What of its own pace each of several jobs has, by looking for the share of a core that uses all there is. */
 function paces(widths: readonly number[], capacity: number): number[] {
   const used = (share: number): number =>
     widths.reduce((sum, width) => sum + Math.min(width, Math.ceil(width) * share), 0);
@@ -47,27 +47,27 @@ class PlainMachine {
 
   constructor(private readonly capacity: number) {}
 
-  has = (station: number): boolean => this.left.has(station);
-  begin = (station: number, ms: number, width: number): unknown => this.left.set(station, { ms, width });
-  drop = (station: number): unknown => this.left.delete(station);
+  has = (job: number): boolean => this.left.has(job);
+  begin = (job: number, ms: number, width: number): unknown => this.left.set(job, { ms, width });
+  drop = (job: number): unknown => this.left.delete(job);
 
-  private ends(): { station: number; inMs: number }[] {
+  private ends(): { job: number; inMs: number }[] {
     const pace = paces(
       [...this.left.values()].map(({ width }) => width),
       this.capacity,
     );
-    const ends = [...this.left].map(([station, { ms }], at) => ({ station, inMs: ms / pace[at]! }));
+    const ends = [...this.left].map(([job, { ms }], at) => ({ job, inMs: ms / pace[at]! }));
     return ends.sort((a, b) => a.inMs - b.inMs);
   }
 
   /** What ends first, and when. */
-  get next(): { station: number; at: number } | undefined {
+  get next(): { job: number; at: number } | undefined {
     const [first] = this.ends();
-    return first && { station: first.station, at: this.now + first.inMs };
+    return first && { job: first.job, at: this.now + first.inMs };
   }
 
   advance(ms: number): void {
-    for (const { station, inMs } of this.ends()) this.left.get(station)!.ms *= 1 - ms / inMs;
+    for (const { job, inMs } of this.ends()) this.left.get(job)!.ms *= 1 - ms / inMs;
     this.now += ms;
   }
 }
@@ -168,18 +168,18 @@ describe('a machine that is shared', () => {
   });
 
   it('shared evenly by all that arrive, keeps one for S / (1 - rho) (Kleinrock, 1967)', () => {
-    const [serviceMs, load, stations] = [10, 0.6, 400];
+    const [serviceMs, load, jobs] = [10, 0.6, 400];
     const stays = SEEDS.map((seed) => {
       const random = randomOf(seed);
-      const machine = new ProcessorSharing(1, stations);
-      const free = Array.from({ length: stations }, (_, station) => station);
+      const machine = new ProcessorSharing(1, jobs);
+      const free = Array.from({ length: jobs }, (_, job) => job);
       const stayed: number[] = [];
       let next = 0;
       while (stayed.length < 40_000) {
         if (machine.nextEnd <= next) {
-          const station = machine.finish();
+          const job = machine.finish();
           stayed.push(machine.tookMs);
-          free.push(station);
+          free.push(job);
         } else {
           machine.advance(next);
           machine.begin(free.pop()!, serviceMs);
@@ -216,24 +216,24 @@ describe('a machine that is shared', () => {
   it('goes on as one does that computes what is left of everything anew at every step', () => {
     const WIDTHS = [1, 0.15, 1.6, 2, 3.4, 0.7, 2.2, 1.9];
     const act = fc.record({
-      station: fc.nat(WIDTHS.length - 1),
+      job: fc.nat(WIDTHS.length - 1),
       ms: fc.double({ min: 0.5, max: 40, noNaN: true }),
       kind: fc.constantFrom('begin', 'begin', 'finish', 'wait', 'drop'),
     });
     fc.assert(
       fc.property(fc.array(act, { maxLength: 60 }), fc.constantFrom(1, 2, 5, 8), (acts, capacity) => {
         const machine = new ProcessorSharing(capacity, WIDTHS.length);
-        WIDTHS.forEach((width, station) => machine.setWidth(station, width));
+        WIDTHS.forEach((width, job) => machine.setWidth(job, width));
         const plain = new PlainMachine(capacity);
-        for (const { station, ms, kind } of acts) {
+        for (const { job, ms, kind } of acts) {
           const next = plain.next;
           expect(machine.nextEnd).toBeCloseTo(next?.at ?? Infinity, 6);
-          if (kind === 'begin' && !plain.has(station)) {
-            machine.begin(station, ms);
-            plain.begin(station, ms, WIDTHS[station]!);
+          if (kind === 'begin' && !plain.has(job)) {
+            machine.begin(job, ms);
+            plain.begin(job, ms, WIDTHS[job]!);
           } else if (kind === 'drop') {
-            machine.drop(station);
-            plain.drop(station);
+            machine.drop(job);
+            plain.drop(job);
           } else if (kind === 'wait') {
             const waited = next ? Math.min(ms, 0.9 * (next.at - plain.now)) : ms;
             machine.advance(machine.now + waited);
@@ -242,7 +242,7 @@ describe('a machine that is shared', () => {
             plain.advance(next.at - plain.now);
             const ended = machine.finish();
             // Of those that end at once, either may be the first.
-            if (ended !== next.station) expect(plain.next!.at).toBeCloseTo(machine.now, 6);
+            if (ended !== next.job) expect(plain.next!.at).toBeCloseTo(machine.now, 6);
             plain.drop(ended);
           }
           expect(machine.now).toBeCloseTo(plain.now, 6);
@@ -253,7 +253,7 @@ describe('a machine that is shared', () => {
 
   it('counts the core time that is used, and no more than there is', () => {
     const machine = new ProcessorSharing(2, 3);
-    for (let station = 0; station < 3; station++) machine.begin(station, 10);
+    for (let job = 0; job < 3; job++) machine.begin(job, 10);
     while (machine.nextEnd < Infinity) machine.finish();
     expect(machine.now).toBeCloseTo(15);
     expect(machine.usedMs).toBeCloseTo(30);

@@ -2,12 +2,12 @@
 const FEW = 4;
 
 /**
- * Cores, or a drive, that several stations share. Each does one thing at a time, with as many threads as it takes cores
+ * Cores, or a drive, that several jobs share. Each does one thing at a time, with as many threads as it takes cores
  * meanwhile, rounded up. While they want more than there is, every thread gets the same share of it, unless it wants less
  * (max-min fairness; Bertsekas, Gallager, Data Networks, 2nd edition, 6.5.2), as a fair scheduler hands out cores: what
  * has one thread that always works loses more than what has two that wait between whiles.
  *
- * Stations whose threads want the same share form a group: all of it go at one pace, so that they end in the order of what
+ * Jobs whose threads want the same share form a group: all of it go at one pace, so that they end in the order of what
  * is left of them on a clock that goes at it, and nothing is computed anew for each of them when the pace changes (virtual
  * time; Parekh, Gallager, A generalized processor sharing approach to flow control, IEEE/ACM Transactions on Networking 1,
  * 1993).
@@ -18,9 +18,9 @@ export class ProcessorSharing {
   private used = 0;
   /** Of a core, that every thread may have; 1 while there is enough for all. */
   private share = 1;
-  /** Stations that do something. */
+  /** Jobs that do something. */
   private doingCount = 0;
-  /** Of each station: whether it does something, its cores, its threads, and its group. */
+  /** Of each job: whether it does something, its cores, its threads, and its group. */
   private readonly doing: Uint8Array;
   private readonly widths: Float64Array;
   private readonly threads: Float64Array;
@@ -37,7 +37,7 @@ export class ProcessorSharing {
   /** Cores and threads that each takes. */
   private groupWidths = new Float64Array(FEW);
   private groupThreads = new Float64Array(FEW);
-  /** Stations of each that do something, the one that ends first behind the others. */
+  /** Jobs of each that do something, the one that ends first behind the others. */
   private readonly busy: number[][] = [[]];
   /** The group of who ends first, and when that is; known when all have their share. */
   private next = -1;
@@ -46,20 +46,20 @@ export class ProcessorSharing {
 
   /**
    * @param capacity cores that can be had; 1 for a drive
-   * @param stations number of stations
+   * @param jobs number of jobs
    * @throws RangeError when there is no capacity
    */
   constructor(
     readonly capacity: number,
-    stations: number,
+    jobs: number,
   ) {
     if (!(capacity > 0)) throw new RangeError(`A machine needs a capacity above zero, but has ${capacity}.`);
-    this.doing = new Uint8Array(stations);
-    this.widths = new Float64Array(stations).fill(1);
-    this.threads = new Float64Array(stations).fill(1);
-    this.groupOf = new Uint16Array(stations);
-    this.begun = new Float64Array(stations);
-    this.ends = new Float64Array(stations);
+    this.doing = new Uint8Array(jobs);
+    this.widths = new Float64Array(jobs).fill(1);
+    this.threads = new Float64Array(jobs).fill(1);
+    this.groupOf = new Uint16Array(jobs);
+    this.begun = new Float64Array(jobs);
+    this.ends = new Float64Array(jobs);
   }
 
   /** ms */
@@ -72,43 +72,43 @@ export class ProcessorSharing {
     return this.used;
   }
 
-  isBusy(station: number): boolean {
-    return this.doing[station] === 1;
+  isBusy(job: number): boolean {
+    return this.doing[job] === 1;
   }
 
-  /** @param width cores that an idle station takes from now on while it does something, above zero; 1 until then */
-  setWidth(station: number, width: number): void {
-    if (this.widths[station] === width) return;
-    this.widths[station] = width;
-    this.threads[station] = Math.ceil(width);
-    this.groupOf[station] = this.groupFor(width / Math.ceil(width));
+  /** @param width cores that an idle job takes from now on while it does something, above zero; 1 until then */
+  setWidth(job: number, width: number): void {
+    if (this.widths[job] === width) return;
+    this.widths[job] = width;
+    this.threads[job] = Math.ceil(width);
+    this.groupOf[job] = this.groupFor(width / Math.ceil(width));
   }
 
   /** @param ms that it takes alone */
-  begin(station: number, ms: number): void {
-    const group = this.groupOf[station]!;
-    const width = this.widths[station]!;
-    this.doing[station] = 1;
+  begin(job: number, ms: number): void {
+    const group = this.groupOf[job]!;
+    const width = this.widths[job]!;
+    this.doing[job] = 1;
     this.doingCount++;
     this.wanted += width;
     this.groupWidths[group]! += width;
-    this.groupThreads[group]! += this.threads[station]!;
-    this.begun[station] = this.clock;
-    this.ends[station] = this.clockOf(group) + Math.max(0, ms);
-    this.enter(station, this.busy[group]!);
+    this.groupThreads[group]! += this.threads[job]!;
+    this.begun[job] = this.clock;
+    this.ends[job] = this.clockOf(group) + Math.max(0, ms);
+    this.enter(job, this.busy[group]!);
     this.isSharedOut = false;
   }
 
-  /** Leaves what a station does undone. */
-  drop(station: number): void {
-    if (!this.isBusy(station)) return;
-    const group = this.groupOf[station]!;
+  /** Leaves what a job does undone. */
+  drop(job: number): void {
+    if (!this.isBusy(job)) return;
+    const group = this.groupOf[job]!;
     const busy = this.busy[group]!;
-    busy.splice(busy.indexOf(station), 1);
-    this.leave(station, group);
+    busy.splice(busy.indexOf(job), 1);
+    this.leave(job, group);
   }
 
-  /** When the next station ends, ms; Infinity when none is busy. It stays the same until a station begins or ends. */
+  /** When the next job ends, ms; Infinity when none is busy. It stays the same until a job begins or ends. */
   get nextEnd(): number {
     if (!this.isSharedOut) this.shareOut();
     return this.firstEnd;
@@ -125,43 +125,43 @@ export class ProcessorSharing {
   /** How long that took which ended last, ms. */
   tookMs = 0;
 
-  /** Ends what ends first, at its time; of several, the lowest. @returns its station */
+  /** Ends what ends first, at its time; of several, the lowest. @returns its job */
   finish(): number {
     if (!this.isSharedOut) this.shareOut();
     this.advance(this.firstEnd);
     const group = this.next;
-    const station = this.busy[group]!.pop()!;
-    this.tookMs = this.clock - this.begun[station]!;
-    this.leave(station, group);
-    return station;
+    const job = this.busy[group]!.pop()!;
+    this.tookMs = this.clock - this.begun[job]!;
+    this.leave(job, group);
+    return job;
   }
 
-  private leave(station: number, group: number): void {
-    const width = this.widths[station]!;
-    this.doing[station] = 0;
+  private leave(job: number, group: number): void {
+    const width = this.widths[job]!;
+    this.doing[job] = 0;
     this.doingCount--;
     this.wanted -= width;
     this.groupWidths[group]! -= width;
-    this.groupThreads[group]! -= this.threads[station]!;
+    this.groupThreads[group]! -= this.threads[job]!;
     // What rounding has left goes.
     if (this.doingCount === 0) this.wanted = 0;
     if (this.busy[group]!.length === 0) this.groupWidths[group] = 0;
     this.isSharedOut = false;
   }
 
-  /** Takes a station in among those of its group, at its place. Of two that end at once, the lower one is first. */
-  private enter(station: number, busy: number[]): void {
+  /** Takes a job in among those of its group, at its place. Of two that end at once, the lower one is first. */
+  private enter(job: number, busy: number[]): void {
     const { ends } = this;
-    const end = ends[station]!;
+    const end = ends[job]!;
     let place = busy.length;
-    busy.push(station);
+    busy.push(job);
     for (; place > 0; place--) {
       const other = busy[place - 1]!;
       const otherEnd = ends[other]!;
-      if (otherEnd > end || (otherEnd === end && other > station)) break;
+      if (otherEnd > end || (otherEnd === end && other > job)) break;
       busy[place] = other;
     }
-    busy[place] = station;
+    busy[place] = job;
   }
 
   private groupFor(use: number): number {

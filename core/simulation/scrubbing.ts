@@ -15,21 +15,21 @@ const PLACES = 60;
  */
 export function scrubWait({ rig, calibration }: Situation, work: Work): ScrubWait | null {
   const { preview } = work;
-  const line = buildWorkload(
+  const workload = buildWorkload(
     { ...work, preview: { ...preview, playSize: preview.restSize, bypass: [] } },
     rig,
     calibration,
   );
-  const frames = line.to - line.from;
+  const frames = workload.to - workload.from;
   if (frames === 0) return null;
   const places = Math.min(PLACES, frames);
   const waits = Array.from({ length: places }, (_, at) => {
-    const from = line.from + Math.floor(((at + 0.5) * frames) / places);
+    const from = workload.from + Math.floor(((at + 0.5) * frames) / places);
     const { log } = simulate({
-      ...line,
+      ...workload,
       ...{ from, to: from + 1, startMs: 0 },
-      segments: line.segments.filter((passage) => passage.from <= from && from < passage.to),
-      composeMs: line.composeMs.subarray(from - line.from, from - line.from + 1),
+      segments: workload.segments.filter((segment) => segment.from <= from && from < segment.to),
+      composeMs: workload.composeMs.subarray(from - workload.from, from - workload.from + 1),
     });
     return log.get(from, 'shown');
   });

@@ -66,13 +66,13 @@ export class Stream {
   decoded = 0;
 
   /**
-   * @param at place of its passage in the line @param limitMs that reading one picture takes; 0 where reading is never
+   * @param at place of its segment in the workload @param limitMs that reading one picture takes; 0 where reading is never
    * waited for @param from its first frame that is wanted
    */
   constructor(
-    readonly passage: DecodeSegment,
+    readonly segment: DecodeSegment,
     readonly at: number,
-    readonly station: number,
+    readonly job: number,
     readonly worker: number,
     readonly limitMs: number,
     from: number,
@@ -80,12 +80,12 @@ export class Stream {
     waitMs: number,
     readonly pacer: StreamPacer,
   ) {
-    this.end = passage.to;
+    this.end = segment.to;
     this.next = from;
     this.runEnd = from + MOST_TURNED;
-    this.needed = passage.coldDecodes[from - passage.from] ?? 0;
+    this.needed = segment.coldDecodes[from - segment.from] ?? 0;
     this.openAt = now + waitMs;
-    this.delayMs = passage.firstMs;
+    this.delayMs = segment.firstMs;
     this.fedFrame = from;
     this.fedLeft = this.needed;
     this.fedWork = this.coldWork(from);
@@ -109,7 +109,7 @@ export class Stream {
    * @param playhead rule 5 of pacing is kept at it; undefined while it does not move
    */
   takeWork(playhead: number | undefined): number {
-    const { bits, unreferenced } = this.passage;
+    const { bits, unreferenced } = this.segment;
     if (!bits && !unreferenced) return 1;
     for (;;) {
       while (this.fedLeft === 0 && this.fedFrame + 1 < this.end) this.feedFrame(this.fedFrame + 1);
@@ -129,8 +129,8 @@ export class Stream {
   /** State key: two streams with equal keys behave identically from this playhead on. */
   stateKey(playhead: number): string {
     const keys = [this.pacer.stateKey(playhead)];
-    if (this.passage.isBackwards) keys.push(String(this.runEnd));
-    if (this.passage.unreferenced) keys.push(this.skippedFrames.join(), this.works.join());
+    if (this.segment.isBackwards) keys.push(String(this.runEnd));
+    if (this.segment.unreferenced) keys.push(this.skippedFrames.join(), this.works.join());
     return keys.join();
   }
 
@@ -181,9 +181,9 @@ export class Stream {
 
   /** The frame after one for which a picture of its own is made. */
   following(frame: number): number {
-    const { passage, end } = this;
+    const { segment, end } = this;
     let next = frame + 1;
-    while (next < end && !isMade(passage, next - passage.from)) next++;
+    while (next < end && !isMade(segment, next - segment.from)) next++;
     return next;
   }
 
@@ -191,12 +191,12 @@ export class Stream {
   goOn(frame: number): void {
     this.next = frame;
     if (frame >= this.end) return;
-    if (this.passage.isBackwards) {
+    if (this.segment.isBackwards) {
       this.goOnBackwards(frame);
       return;
     }
     if (this.skippedFrames.length) this.skippedFrames = this.skippedFrames.filter((each) => each >= frame);
-    this.needed = this.passage.decodes[frame - this.passage.from]! - Number(this.isSkipped(frame));
+    this.needed = this.segment.decodes[frame - this.segment.from]! - Number(this.isSkipped(frame));
   }
 
   private goOnBackwards(frame: number): void {
@@ -207,7 +207,7 @@ export class Stream {
     // Whatever is in the decoder lies behind the run that begins now.
     this.runEnd = frame + MOST_TURNED;
     this.emptyDecoder();
-    this.needed = this.passage.coldDecodes[frame - this.passage.from] ?? 0;
+    this.needed = this.segment.coldDecodes[frame - this.segment.from] ?? 0;
   }
 
   /** Drops what is in the decoder, which starts anew elsewhere. */
@@ -216,23 +216,23 @@ export class Stream {
     this.outMs = 0;
     this.read = 0;
     this.resting = false;
-    this.delayMs = this.passage.restartMs;
+    this.delayMs = this.segment.restartMs;
   }
 
   private feedFrame(frame: number): void {
-    const { bits, decodes, from, ownBits, unreferenced } = this.passage;
+    const { bits, decodes, from, ownBits, unreferenced } = this.segment;
     this.fedFrame = frame;
     this.fedLeft = decodes[frame - from]!;
-    const work = decodeWork(this.passage, this.fedLeft, bits?.[frame - from]);
+    const work = decodeWork(this.segment, this.fedLeft, bits?.[frame - from]);
     const mean = this.fedLeft ? work / this.fedLeft : 1;
     // What is given for a frame before its own picture is what that refers to.
     const isFree = unreferenced?.[frame - from] === 1;
-    this.ownWork = isFree ? decodeWork(this.passage, 1, ownBits?.[frame - from]) : mean;
+    this.ownWork = isFree ? decodeWork(this.segment, 1, ownBits?.[frame - from]) : mean;
     this.fedWork = this.fedLeft > 1 ? Math.max(0, work - this.ownWork) / (this.fedLeft - 1) : mean;
   }
 
   private shouldSkip(playhead: number): boolean {
-    const { unreferenced, from } = this.passage;
+    const { unreferenced, from } = this.segment;
     return (
       unreferenced?.[this.fedFrame - from] === 1 &&
       this.pacer.isSkippable(this.fedFrame, playhead, this.ownWork)
@@ -240,15 +240,15 @@ export class Stream {
   }
 
   private coldWork(frame: number): number {
-    const { coldBits, coldDecodes, from } = this.passage;
+    const { coldBits, coldDecodes, from } = this.segment;
     const pictures = coldDecodes[frame - from] ?? 0;
-    return pictures ? decodeWork(this.passage, pictures, coldBits?.[frame - from]) / pictures : 1;
+    return pictures ? decodeWork(this.segment, pictures, coldBits?.[frame - from]) / pictures : 1;
   }
 
-  /** The same, at a moment at which nothing is under way, for a passage that may cost otherwise from then on. */
-  copyFor(passage: DecodeSegment): Stream {
-    const { at, station, worker, limitMs } = this;
-    const copy = new Stream(passage, at, station, worker, limitMs, this.next, 0, 0, this.pacer.copy());
+  /** The same, at a moment at which nothing is under way, for a segment that may cost otherwise from then on. */
+  copyFor(segment: DecodeSegment): Stream {
+    const { at, job, worker, limitMs } = this;
+    const copy = new Stream(segment, at, job, worker, limitMs, this.next, 0, 0, this.pacer.copy());
     copy.skippedFrames = this.skippedFrames;
     copy.works = this.works;
     copy.runEnd = this.runEnd;
@@ -277,31 +277,31 @@ export class Stream {
 
 /**
  * A clip that begins to be decoded.
- * @param at place of its passage in the line @param from its first frame that is wanted
- * @param station of its decoder and its reader
+ * @param at place of its segment in the workload @param from its first frame that is wanted
+ * @param job of its decoder and its reader
  */
 export function openStream(
-  floor: SimulationContext,
+  context: SimulationContext,
   at: number,
   from: number,
-  station: number,
+  job: number,
   worker: number,
 ): Stream {
-  const { line, now, framesPerSecond } = floor;
-  const passage = line.segments[at]!;
-  const readMs = readMsOf(line, passage);
-  const limitMs = isWaitedFor(floor, passage, readMs) ? readMs : 0;
-  const waitMs = passage.openMs + (line.drives[passage.drive]?.latencyMs ?? 0);
+  const { workload, now, framesPerSecond } = context;
+  const segment = workload.segments[at]!;
+  const readMs = readMsOf(workload, segment);
+  const limitMs = isWaitedFor(context, segment, readMs) ? readMs : 0;
+  const waitMs = segment.openMs + (workload.drives[segment.drive]?.latencyMs ?? 0);
   return new Stream(
-    passage,
+    segment,
     at,
-    station,
+    job,
     worker,
     limitMs,
     from,
     now,
     waitMs,
-    new StreamPacer(framesPerSecond, true, passage.unreferenced !== undefined),
+    new StreamPacer(framesPerSecond, true, segment.unreferenced !== undefined),
   );
 }
 

@@ -11,7 +11,7 @@ export interface SimulationOptions {
   readonly seed?: number;
 }
 
-/** What stands on a floor at a moment at which nothing is under way. */
+/** What stands on a context at a moment at which nothing is under way. */
 export interface ContextState {
   readonly now: number;
   readonly startedAt: number;
@@ -25,7 +25,7 @@ export interface ContextState {
   readonly rows: Float32Array;
 }
 
-/** Stations on the cores: the engine, what brings pictures to the screen, the workers, then the decoders. */
+/** Jobs on the cores: the engine, what brings pictures to the screen, the workers, then the decoders. */
 export const ENGINE = 0;
 export const PRESENTER = 1;
 export const FIRST_WORKER = 2;
@@ -57,30 +57,30 @@ export class SimulationContext {
   /** Whether the same always takes as long. */
   private readonly isSteady: boolean;
   private readonly random: () => number;
-  private readonly tempo: CpuSpeedProcess;
+  private readonly speed: CpuSpeedProcess;
 
   constructor(
-    readonly line: Workload,
+    readonly workload: Workload,
     private readonly options: SimulationOptions,
   ) {
-    const { from, to, segments: passages, decodeWorkers, drives } = line;
+    const { from, to, segments: segments, decodeWorkers, drives } = workload;
     const frames = to - from;
-    this.budgetMs = frameBudgetMs(line.rate);
+    this.budgetMs = frameBudgetMs(workload.rate);
     this.framesPerSecond = 1000 / this.budgetMs;
     this.log = FrameLog.empty(from, frames);
-    this.wanted = wantedOf(line);
+    this.wanted = wantedOf(workload);
     this.mostWanted = this.wanted.reduce((most, each) => Math.max(most, each), 1);
     this.ready = new Uint8Array(frames);
     this.held = new Uint8Array(frames);
-    const stations = FIRST_WORKER + decodeWorkers + passages.length;
-    this.cpu = new ProcessorSharing(Math.max(0.2, line.cores - line.coresOfOthers), stations);
-    this.drives = drives.map(() => new ProcessorSharing(1, passages.length));
-    this.free = line.slots;
+    const jobs = FIRST_WORKER + decodeWorkers + segments.length;
+    this.cpu = new ProcessorSharing(Math.max(0.2, workload.cores - workload.coresOfOthers), jobs);
+    this.drives = drives.map(() => new ProcessorSharing(1, segments.length));
+    this.free = workload.slots;
     this.released = from;
     this.playhead = from;
-    this.isSteady = !options.spread && !line.unsteadiness;
+    this.isSteady = !options.spread && !workload.unsteadiness;
     this.random = randomOf(options.seed ?? 1);
-    this.tempo = new CpuSpeedProcess(line.unsteadiness ?? 0, options.seed ?? 1);
+    this.speed = new CpuSpeedProcess(workload.unsteadiness ?? 0, options.seed ?? 1);
   }
 
   get isPlaying(): boolean {
@@ -94,7 +94,7 @@ export class SimulationContext {
 
   goTo(now: number): void {
     this.now = now;
-    if (this.isPlaying) this.playhead = this.line.from + (this.now - this.startedAt) / this.budgetMs;
+    if (this.isPlaying) this.playhead = this.workload.from + (this.now - this.startedAt) / this.budgetMs;
   }
 
   /** The first frame is due now. */
@@ -113,17 +113,17 @@ export class SimulationContext {
 
   /** The same of work on the cores, which may be fast or slow at the moment. */
   work(ms: number): number {
-    return this.isSteady ? ms : this.service(ms) * this.tempo.at(this.now - this.startedAt);
+    return this.isSteady ? ms : this.service(ms) * this.speed.at(this.now - this.startedAt);
   }
 
   isReady(frame: number): boolean {
-    const at = frame - this.line.from;
+    const at = frame - this.workload.from;
     return this.ready[at]! >= this.wanted[at]!;
   }
 
   /** Frames behind one that are ready. */
   waitingAfter(frame: number): number {
-    const { to, slots } = this.line;
+    const { to, slots } = this.workload;
     // What is ready stays ready, so that it is never looked through again.
     this.readyUntil = Math.max(this.readyUntil, frame + 1);
     while (this.readyUntil < to && this.isReady(this.readyUntil)) this.readyUntil++;
@@ -138,8 +138,8 @@ export class SimulationContext {
   /** What is noted of the frames from the first that is held on, up to another one. */
   snapshot(end: number): ContextState {
     const { now, startedAt, usedMs, free, released, readyUntil } = this;
-    const first = released - this.line.from;
-    const last = Math.max(first, end - this.line.from);
+    const first = released - this.workload.from;
+    const last = Math.max(first, end - this.workload.from);
     const ready = this.ready.slice(first, last);
     const held = this.held.slice(first, last);
     const rows = this.log.rows(released, Math.max(released, end)).slice();
@@ -148,7 +148,7 @@ export class SimulationContext {
 
   /** Goes on from what was noted, with the log of a run that was the same until then. */
   restore(state: ContextState, log: FrameLog): void {
-    const { from } = this.line;
+    const { from } = this.workload;
     this.startedAt = state.startedAt;
     this.usedBase = state.usedMs;
     this.free = state.free;
@@ -165,26 +165,26 @@ export class SimulationContext {
 
   /** A picture is there for frames [first, last], and keeps its room until the last of them has passed. */
   store(first: number, last: number): void {
-    for (let frame = first; frame <= last; frame++) this.ready[frame - this.line.from]!++;
+    for (let frame = first; frame <= last; frame++) this.ready[frame - this.workload.from]!++;
     if (last < this.released) this.free++;
-    else this.held[last - this.line.from]!++;
+    else this.held[last - this.workload.from]!++;
   }
 
   /** Frees the room of all frames before one. */
   release(frame: number): void {
-    const end = Math.min(frame, this.line.to);
+    const end = Math.min(frame, this.workload.to);
     for (; this.released < end; this.released++) {
-      this.free += this.held[this.released - this.line.from]!;
-      this.held[this.released - this.line.from] = 0;
+      this.free += this.held[this.released - this.workload.from]!;
+      this.held[this.released - this.workload.from] = 0;
     }
   }
 }
 
-/** Pictures that each frame of a line is made of. */
-function wantedOf({ from, to, segments: passages }: Workload): Uint8Array {
+/** Pictures that each frame of a workload is made of. */
+function wantedOf({ from, to, segments: segments }: Workload): Uint8Array {
   const more = new Int16Array(to - from + 1);
-  for (const passage of passages) {
-    const [first, end] = [Math.max(from, passage.from), Math.min(to, passage.to)];
+  for (const segment of segments) {
+    const [first, end] = [Math.max(from, segment.from), Math.min(to, segment.to)];
     if (end <= first) continue;
     more[first - from]!++;
     more[end - from]!--;

@@ -315,8 +315,11 @@ export class PictureStream {
 
   private async hasResynced(supply: FrameSource): Promise<boolean> {
     const entry = await this.entryFor(this.pacer.resyncTarget!, supply);
-    if (this.isClosed() || !this.pacer.resyncsAt(entry?.frame, this.spec.to)) return false;
-    this.skipped(this.next, entry.frame);
+    if (this.isClosed()) return false;
+    const frame = this.pacer.resyncAt(entry?.frame, this.spec.to);
+    if (frame === undefined) return false;
+    this.skipped(this.next, frame);
+    if (!entry || frame >= this.spec.to) return true;
     await this.startAt(entry.seconds, supply);
     await this.lookAhead(entry.seconds, supply);
     return true;

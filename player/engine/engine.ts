@@ -1,4 +1,4 @@
-import { frameAtPlayhead, prefetchFrom, Preroll, presentationAt } from '@hone/core/pacing';
+import { frameAtPlayhead, PrefetchPolicy, Preroll, presentationAt } from '@hone/core/pacing';
 import type { Passage } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { PreviewPlan } from '../plan.js';
@@ -42,6 +42,7 @@ export class Engine {
   private shownInRun = -1;
   private wantedStill: number | undefined;
   private preroll: Preroll | undefined;
+  private prefetch: PrefetchPolicy | undefined;
   private startRequestedAt = 0;
   private flat: { from: number; to: number; next: number; startedAt: number } | undefined;
   private readonly display: Display;
@@ -64,6 +65,7 @@ export class Engine {
     this.streams = new StreamSet(decoders, {
       changed: () => this.tick(),
       cost: (frame, cost) => this.run?.cost(frame, cost),
+      reached: (passage) => this.prefetch?.onReached(keyOf(passage)),
       failed: (passage, message) => {
         this.send({ kind: 'failed', message: `Clip at frame ${passage.from}: ${message}` });
       },
@@ -149,6 +151,7 @@ export class Engine {
     this.send({ kind: 'log', firstFrame: request.from, buffer: this.run.buffer });
     this.shownInRun = -1;
     this.preroll = new Preroll(request.from, request.to);
+    this.prefetch = new PrefetchPolicy(this.plan.framesPerSecond, this.decoders.length);
     this.clock = undefined;
     this.wantedStill = undefined;
     this.control.playhead = request.from;
@@ -343,11 +346,14 @@ export class Engine {
   }
 
   private openAhead(playhead: number, end: number): void {
-    const { passages, framesPerSecond } = this.plan!;
-    for (const passage of passages) {
-      const from = prefetchFrom(passage, playhead, framesPerSecond, end);
-      if (from === 'later') break;
-      if (from !== 'over' && !this.streams.isOpen(passage)) this.openPassage(passage, from, true);
+    const prefetch = this.prefetch!;
+    for (const passage of this.plan!.passages) {
+      if (passage.to <= playhead || this.streams.isOpen(passage)) continue;
+      const from = prefetch.decide(passage, playhead, end);
+      if (from === 'later' || from === 'wait') break;
+      if (from === 'over') continue;
+      prefetch.onBegun(keyOf(passage), passage);
+      this.openPassage(passage, from, true);
     }
     this.streams.share();
   }
@@ -391,3 +397,5 @@ export class Engine {
     this.send({ kind: 'state', state, frame });
   }
 }
+
+const keyOf = ({ clipId, from }: Passage): string => `${clipId} ${from}`;

@@ -66,6 +66,7 @@ function setUp(slots: number[]): {
   const set = new StreamSet([decoder], {
     changed: () => undefined,
     cost: () => undefined,
+    reached: () => undefined,
     failed: (_passage, message) => failed.push(message),
   });
   set.reset(slots);

@@ -43,12 +43,15 @@ interface OpenStream {
   readonly stale: Set<number>;
   next: number;
   closing: boolean;
+  hasReached: boolean;
 }
 
 export interface StreamEvents {
   /** A picture of a frame became ready, or it became known that it will not. */
   changed(): void;
   cost(frame: number, cost: PictureCost): void;
+  /** The picture of a passage's first frame was decoded, or it is not decoded any more. */
+  reached(passage: Passage): void;
   failed(passage: Passage, message: string): void;
 }
 
@@ -92,6 +95,7 @@ export class StreamSet {
       stale: new Set(),
       next: options.from,
       closing: false,
+      hasReached: false,
     };
     this.streams.set(stream.id, stream);
     this.decoders[stream.worker]!.send({
@@ -189,8 +193,15 @@ export class StreamSet {
     return [...this.streams.values()].find((stream) => !stream.closing && stream.passage.clipId === clipId);
   }
 
+  private reached(stream: OpenStream): void {
+    if (stream.hasReached) return;
+    stream.hasReached = true;
+    this.events.reached(stream.passage);
+  }
+
   private close(stream: OpenStream): void {
     stream.closing = true;
+    this.reached(stream);
     this.decoders[stream.worker]!.send({ kind: 'close', stream: stream.id });
   }
 
@@ -204,6 +215,7 @@ export class StreamSet {
       case 'skipped':
         if (!stream.closing) stream.next = Math.max(stream.next, reply.to);
         this.events.cost(reply.from, reply.cost);
+        if (reply.cost.decoded > 0) this.reached(stream);
         break;
       case 'closed':
         this.reclaim(stream.slots);
@@ -226,6 +238,7 @@ export class StreamSet {
 
   private store(stream: OpenStream, reply: Extract<DecodeReply, { kind: 'picture' }>): void {
     this.events.cost(reply.frame, reply.cost);
+    this.reached(stream);
     const { address, frame, coding, decoder } = reply;
     stream.slots.delete(address);
     if (!reply.repeated) this.reclaim(stream.stale);
