@@ -1,3 +1,4 @@
+import { median } from 'd3-array';
 import { spawnSync } from 'node:child_process';
 import { existsSync, renameSync, statSync } from 'node:fs';
 import { mkdir } from 'node:fs/promises';
@@ -31,8 +32,7 @@ export async function index(): Promise<Record<string, number>> {
       `round ${round + 1}: ffprobe ${bareMs.toFixed(0)} ms, Hone ${honeMs.toFixed(0)} ms, ${length} packets`,
     );
   }
-  ratios.sort((a, b) => a - b);
-  return { vsFfprobe: ratios[Math.floor(ROUNDS / 2)]!, bytesPerPacket };
+  return { vsFfprobe: median(ratios)!, bytesPerPacket };
 }
 
 function bareRead(ffprobe: string, path: string): number {

@@ -1,3 +1,4 @@
+import { median } from 'd3-array';
 import { mkdtemp, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -58,8 +59,7 @@ export async function optimize(): Promise<Record<string, number>> {
         `round ${round + 1}: bare ${(bareMs / 1000).toFixed(1)} s, Hone ${(honeMs / 1000).toFixed(1)} s`,
       );
     }
-    ratios.sort((a, b) => a - b);
-    return { vsFfmpeg: ratios[Math.floor(ROUNDS / 2)]! };
+    return { vsFfmpeg: median(ratios)! };
   } finally {
     await server.stop();
     await rm(folder, { recursive: true, force: true });

@@ -1,3 +1,4 @@
+import { median } from 'd3-array';
 import { DEMO_SHOTS, DEMO_PROJECT } from '@hone/demo';
 import { longestFreezes, frameBudgetMs, pacingSummary } from '@hone/core/playback';
 import { UNCALIBRATED } from '@hone/core/cost-model';
@@ -6,7 +7,6 @@ import { rational, type Rational } from '@hone/core/time';
 import type { Effect, Timeline } from '@hone/core/timeline';
 import { buildPage, coresOf, playTimeline, withPage } from './browser.js';
 import { effect, pictureTrack, UHD, type Cut } from './case-tracks.js';
-import { middle } from './figures.js';
 import { startWithFootage, waitForJobs } from './footage.js';
 import { oracleFrames } from './oracle.js';
 import { learnFrom, measuredRig, mediaOf, situationFor } from './predicted-timeline.js';
@@ -48,7 +48,7 @@ export async function overload(): Promise<Record<string, number>> {
         }
         const { workload } = predict(situation);
         const most = oracleFrames(workload);
-        const share = middle(shown) / most;
+        const share = median(shown)! / most;
         console.log(
           `${name}: shown ${shown.join(', ')}, oracle ${most}, of ${workload.to - workload.from}; ${share.toFixed(2)}, longest freeze ${freezeMs.toFixed(0)} ms`,
         );
@@ -57,7 +57,7 @@ export async function overload(): Promise<Record<string, number>> {
       }
       return {
         cases: shares.length,
-        vsOracle: middle(shares),
+        vsOracle: median(shares)!,
         worstVsOracle: Math.min(...shares),
         longestFreezeMs: Math.max(...freezes),
       };

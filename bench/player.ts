@@ -1,3 +1,4 @@
+import { median } from 'd3-array';
 import { SHORT_PROJECT } from '@hone/demo';
 import { bareDecoder, buildPage, flatOut, withPage } from './browser.js';
 import { startWithFootage } from './footage.js';
@@ -22,12 +23,10 @@ export async function player(): Promise<Record<string, number>> {
           `round ${round + 1}: decoder ${decoder.toFixed(1)} frames/s, player ${whole.toFixed(1)} frames/s`,
         );
       }
-      const median = (of: (round: (typeof rounds)[number]) => number): number =>
-        rounds.map(of).sort((a, b) => a - b)[Math.floor(ROUNDS / 2)]!;
       return {
-        playerToDecoder: median((round) => round.player / round.decoder),
-        playerFramesPerSecond: median((round) => round.player),
-        decoderFramesPerSecond: median((round) => round.decoder),
+        playerToDecoder: median(rounds, (round) => round.player / round.decoder)!,
+        playerFramesPerSecond: median(rounds, (round) => round.player)!,
+        decoderFramesPerSecond: median(rounds, (round) => round.decoder)!,
       };
     });
   } finally {

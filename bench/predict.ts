@@ -1,3 +1,4 @@
+import { median, sort } from 'd3-array';
 import { mkdtemp, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -20,7 +21,6 @@ import { randomLcg } from 'd3-random';
 import type { Page } from 'playwright-core';
 import { buildPage, coresOf, playTimeline, startSampling, tryDecoders, withPage } from './browser.js';
 import { UHD } from './case-tracks.js';
-import { middle } from './figures.js';
 import { askForCopy, startEmpty, startWithFootage, waitForJobs } from './footage.js';
 import { readFolder } from './folder-cases.js';
 import type { BenchOptions } from './options.js';
@@ -180,8 +180,8 @@ async function played(
   });
 }
 
-const p90 = (values: readonly number[]): number =>
-  [...values].sort((a, b) => a - b)[Math.ceil(0.9 * values.length) - 1]!;
+/** By nearest rank, so that it is the error of a case. */
+const p90 = (values: readonly number[]): number => sort(values)[Math.ceil(0.9 * values.length) - 1]!;
 
 /** A case counts as limited where more than this share of its frames is dropped, as predicted or as measured. */
 const LIMITED = 0.02;
@@ -193,16 +193,16 @@ function figuresOf(compared: readonly Compared[]): Record<string, number> {
     of.filter(is).length / Math.max(1, of.length);
   return {
     cases: compared.length,
-    medianError: middle(errors),
+    medianError: median(errors)!,
     p90Error: p90(errors),
     worstError: Math.max(...errors),
     rightCause: compared.filter(({ isRightCause }) => isRightCause).length / compared.length,
     limitedCases: limited.length,
-    limitedMedianError: limited.length ? middle(limited.map(({ error }) => error)) : 0,
+    limitedMedianError: limited.length ? median(limited.map(({ error }) => error))! : 0,
     limitedP90Error: limited.length ? p90(limited.map(({ error }) => error)) : 0,
     limitedRightCause: share(limited, ({ isRightCause }) => isRightCause),
     sameDiagnosis: share(limited, ({ isSameFinding }) => isSameFinding),
-    afterwardsMedianError: middle(compared.map(({ errorAfterwards }) => errorAfterwards)),
+    afterwardsMedianError: median(compared.map(({ errorAfterwards }) => errorAfterwards))!,
     afterwardsP90Error: p90(compared.map(({ errorAfterwards }) => errorAfterwards)),
     p90OfSinglePlays: p90(compared.flatMap(({ errorsOfPlays }) => errorsOfPlays)),
     p90BetweenPlays: p90(compared.flatMap(({ apart }) => apart)),

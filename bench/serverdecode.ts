@@ -1,8 +1,8 @@
+import { median } from 'd3-array';
 import { spawnSync } from 'node:child_process';
 import { scaleColours } from '@hone/core/media';
 import { SHORT_PROJECT } from '@hone/demo';
 import { buildPage, flatOut, serverPath, withPage } from './browser.js';
-import { middle } from './figures.js';
 import { startWithFootage, waitForJobs } from './footage.js';
 
 const ROUNDS = 5;
@@ -40,7 +40,7 @@ export async function serverdecode(): Promise<Record<string, number>> {
           `round ${round + 1}: frames/s of ffmpeg ${text[0]}, Hone ${text[1]}, drawn too ${text[2]}`,
         );
       }
-      return { vsFfmpeg: middle(ratios), drawnVsFfmpeg: middle(shownRatios) };
+      return { vsFfmpeg: median(ratios)!, drawnVsFfmpeg: median(shownRatios)! };
     });
   } finally {
     await server.stop();

@@ -1,3 +1,4 @@
+import { median } from 'd3-array';
 import { PLAINEST } from '@hone/core/levers';
 import { simulate as simulated, type SimulatedRun } from '@hone/core/simulation';
 import { buildWorkload, UNCALIBRATED, workOf, type Situation } from '@hone/core/cost-model';
@@ -5,7 +6,6 @@ import { memoryShares, SIMULATED_RIGS, usualCeiling } from '@hone/core/machine';
 import { readySource, sourceFacts } from '@hone/core/testing';
 import { rational } from '@hone/core/time';
 import type { Clip, Timeline } from '@hone/core/timeline';
-import { middle } from './figures.js';
 
 const TRACKS = 16;
 /** Tracks that are seen at once in the realistic case: those below them are hidden. */
@@ -45,11 +45,11 @@ export function simulate(): Promise<Record<string, number>> {
   const overloaded = timed(5, () => simulated(workload(SEEN, slow)));
   const stress = timed(3, () => simulated(workload(TRACKS, tower)));
   return Promise.resolve({
-    wholeMs: middle(whole.slice(1)),
+    wholeMs: median(whole.slice(1))!,
     firstMs: whole[0]!,
-    changeMs: middle(changed),
-    overloadedMs: middle(overloaded),
-    stressMs: middle(stress),
+    changeMs: median(changed)!,
+    overloadedMs: median(overloaded)!,
+    stressMs: median(stress)!,
     pictures: SEEN * FRAMES,
   });
 }

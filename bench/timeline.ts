@@ -1,3 +1,4 @@
+import { median } from 'd3-array';
 import { mkdtemp, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -8,7 +9,6 @@ import type { Clip, Timeline } from '@hone/core/timeline';
 import { makeCodedClip } from '@hone/demo';
 import { configFrom, startServer, type RunningServer } from '@hone/server';
 import type { Page } from 'playwright-core';
-import { middle } from './figures.js';
 import { withBrowser } from './browser.js';
 
 const root = fileURLToPath(new URL('../../', import.meta.url));
@@ -104,7 +104,7 @@ function otioTimes(made: Timeline, sourceId: string): Pick<Times, 'otioWriteMs' 
     relinked(readOtio(text), known, SIZE, () => `n${next++}`);
     read.push(performance.now() - start);
   }
-  return { otioWriteMs: middle(write), otioReadMs: middle(read) };
+  return { otioWriteMs: median(write)!, otioReadMs: median(read)! };
 }
 
 interface Draw {
@@ -181,10 +181,10 @@ async function inPage(
       .map(({ duration }) => duration),
   );
   return {
-    drawMsMedian: middle(draws),
+    drawMsMedian: median(draws)!,
     drawMsWorst: Math.max(...draws),
-    editMs: middle(edits),
+    editMs: median(edits)!,
     openMs,
-    saveMs: middle(saves.slice(1)),
+    saveMs: median(saves.slice(1))!,
   };
 }

@@ -1,3 +1,4 @@
+import { median } from 'd3-array';
 import { type Rig, SIMULATED_RIGS } from '../machine/index.js';
 
 /** A machine whose figures say how the player's functions compare. */
@@ -9,8 +10,7 @@ function slownessOf({ kernels }: Pick<Rig, 'kernels'>): number {
     const known = REFERENCE.kernels.find((each) => each.kernel === kernel && each.on === on);
     return known ? [msPerMegapixel.value / known.msPerMegapixel.value] : [];
   });
-  ratios.sort((a, b) => a - b);
-  return ratios[Math.floor(ratios.length / 2)] ?? 1;
+  return median(ratios) ?? 1;
 }
 
 /** ms of one of the player's functions on a rig that was not measured for it: the reference's, times its slowness. */

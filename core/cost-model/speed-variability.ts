@@ -1,3 +1,4 @@
+import { mean, median, sum } from 'd3-array';
 import type { DecodeSegment } from './workload.js';
 import type { FrameLog } from '../playback/index.js';
 import type { Rig } from '../machine/index.js';
@@ -75,19 +76,18 @@ export function updateVariability(
     if (!(real!.ms > 0) || said!.ms < LEAST_SHARE * 1000) continue;
     logs.push(Math.log(real!.ms / real!.pictures / (said!.ms / said!.pictures)));
   }
-  const sorted = [...logs].sort((a, b) => a - b);
-  const middle = sorted[sorted.length >> 1] ?? 0;
+  const middle = median(logs) ?? 0;
   const counted = logs.filter((log) => Math.abs(log - middle) <= MOST_LOG);
   if (counted.length < FEWEST_SECONDS) return before;
-  const mean = counted.reduce((sum, log) => sum + log, 0) / counted.length;
-  const squares = counted.reduce((sum, log) => sum + (log - mean) ** 2, 0);
+  const ofRun = mean(counted)!;
+  const squares = sum(counted, (log) => (log - ofRun) ** 2);
   const { variance, seconds, ofRuns, runs } = before ?? BEFORE;
   const all = seconds + counted.length - 1;
   return {
     variance: (seconds * variance + squares) / all,
     seconds: Math.min(MOST_SECONDS, all),
     ...(tells
-      ? { ofRuns: (runs * ofRuns + mean ** 2) / (runs + 1), runs: Math.min(MOST_RUNS, runs + 1) }
+      ? { ofRuns: (runs * ofRuns + ofRun ** 2) / (runs + 1), runs: Math.min(MOST_RUNS, runs + 1) }
       : { ofRuns, runs }),
   };
 }

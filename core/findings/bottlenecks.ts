@@ -1,3 +1,4 @@
+import { mean as meanOf } from 'd3-array';
 import { frameBudgetMs, STAGES, type FrameLog, type Stage } from '../playback/index.js';
 import { effectSums } from '../cost-model/index.js';
 import { mergeRanges } from '../timeline/index.js';
@@ -98,8 +99,7 @@ function decodingBottleneck(
   return use.cores >= IDLE_CORES ? 'cores' : 'serial-decoding';
 }
 
-const mean = (windows: readonly Window[], of: (window: Window) => number): number =>
-  windows.reduce((sum, window) => sum + of(window), 0) / Math.max(1, windows.length);
+const mean = (windows: readonly Window[], of: (window: Window) => number): number => meanOf(windows, of) ?? 0;
 
 function describeBottleneck(kind: BottleneckKind, group: Group, context: FindingContext): Finding {
   const { windows } = group;

@@ -1,3 +1,4 @@
+import { median } from 'd3-array';
 import { frameBudgetMs, isDisturbed, isRealTime, type FrameLog } from '../playback/index.js';
 import type { RenderGraph } from '../render/index.js';
 import { shownSharpness } from './sharpness.js';
@@ -98,6 +99,3 @@ function slowing(log: FrameLog, { stretches }: RenderGraph): number {
   });
   return ratios.length ? Math.min(...ratios) : 1;
 }
-
-const median = (values: readonly number[]): number | undefined =>
-  [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)];

@@ -1,3 +1,4 @@
+import { extent, median } from 'd3-array';
 import { array, boolean, number, object, string, type InferType } from 'yup';
 
 /** The form of a saved rig; a file of another version is refused. */
@@ -256,11 +257,11 @@ export function figureOf(
   about: Pick<Figure, 'method' | 'measuredAt' | 'disturbed'>,
 ): Figure {
   if (values.length === 0) throw new RangeError('A figure needs at least one measurement.');
-  const sorted = [...values].sort((a, b) => a - b);
+  const [low, high] = extent(values) as [number, number];
   return {
-    value: sorted[Math.floor((sorted.length - 1) / 2)]!,
-    low: sorted[0]!,
-    high: sorted.at(-1)!,
+    value: median(values)!,
+    low,
+    high,
     times: values.length,
     ...about,
   };

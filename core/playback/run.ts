@@ -1,3 +1,4 @@
+import { median, quantile } from 'd3-array';
 import { array, boolean, number, object, string, type InferType } from 'yup';
 import { tuningSchema, type Tuning } from '../levers/index.js';
 import { rateSchema, type TimelinePrint } from '../timeline/index.js';
@@ -156,10 +157,7 @@ export function scrubSummary(
   waits: readonly number[],
 ): Pick<ScrubFacts, 'pictures' | 'medianMs' | 'worstTwentiethMs'> {
   if (waits.length === 0) throw new RangeError('Nothing was scrubbed.');
-  const sorted = [...waits].sort((a, b) => a - b);
-  const at = (share: number): number =>
-    sorted[Math.min(sorted.length - 1, Math.floor(share * sorted.length))]!;
-  return { pictures: waits.length, medianMs: at(0.5), worstTwentiethMs: at(0.95) };
+  return { pictures: waits.length, medianMs: median(waits)!, worstTwentiethMs: quantile(waits, 0.95)! };
 }
 
 export const runNotesSchema = object({ notes: string().strict().max(2000).defined() }).noUnknown();

@@ -1,3 +1,4 @@
+import { bisectRight } from 'd3-array';
 import {
   IN_FLIGHT,
   MOST_TURNED,
@@ -327,19 +328,7 @@ function isWaitedFor(
 
 /** The key frame to go on at, as `ResyncPolicy` has it; undefined when there is none so far ahead. */
 export function entryFor({ entries }: DecodeSegment, { from, best }: ResyncTarget): number | undefined {
-  const beyond = firstAbove(entries, best);
+  const beyond = bisectRight(entries, best);
   const within = entries[beyond - 1];
   return within !== undefined && within >= from ? within : entries[beyond];
-}
-
-/** Place of the first number of an ascending list above a value. */
-function firstAbove(list: Int32Array, value: number): number {
-  let low = 0;
-  let high = list.length;
-  while (low < high) {
-    const middle = (low + high) >> 1;
-    if (list[middle]! > value) high = middle;
-    else low = middle + 1;
-  }
-  return low;
 }

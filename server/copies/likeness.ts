@@ -1,3 +1,4 @@
+import { mean, sum } from 'd3-array';
 import type { Likeness } from '@hone/core/api';
 import { deinterlacing, stacking, straightAlpha, type PictureFacts } from '@hone/core/media';
 import { toNumber } from '@hone/core/time';
@@ -157,11 +158,9 @@ async function hasZimg(ffmpeg: string, signal: AbortSignal): Promise<boolean> {
 }
 
 function meanOf(parts: readonly Likeness[]): Likeness {
-  const mean = (of: (part: Likeness) => number): number =>
-    parts.reduce((sum, part) => sum + of(part), 0) / parts.length;
   return {
-    ssim: mean((part) => part.ssim),
-    psnrDb: mean((part) => part.psnrDb),
-    frames: parts.reduce((sum, part) => sum + part.frames, 0),
+    ssim: mean(parts, ({ ssim }) => ssim)!,
+    psnrDb: mean(parts, ({ psnrDb }) => psnrDb)!,
+    frames: sum(parts, ({ frames }) => frames),
   };
 }

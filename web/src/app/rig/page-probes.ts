@@ -1,3 +1,4 @@
+import { median } from 'd3-array';
 /** A canvas in a corner of the page, where what is measured is really shown, and the words that say so. */
 export function seenCanvas(): { readonly canvas: HTMLCanvasElement; readonly figure: HTMLElement } {
   const figure = document.createElement('figure');
@@ -30,7 +31,6 @@ export async function displayRate(): Promise<number | null> {
     requestAnimationFrame(take);
   });
   const steps = stamps.slice(1).map((at, index) => at - stamps[index]!);
-  steps.sort((a, b) => a - b);
-  const middle = steps[Math.floor(steps.length / 2)];
+  const middle = median(steps);
   return middle ? Math.round(10_000 / middle) / 10 : null;
 }

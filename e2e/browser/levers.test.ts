@@ -1,0 +1,129 @@
+import type { LightCopy, Project, Source } from '@hone/core/api';
+import type { FindingKind } from '@hone/core/findings';
+import { driveFigures, SIMULATED_DRIVES, SIMULATED_RIGS, type Rig } from '@hone/core/machine';
+import { rational } from '@hone/core/time';
+import type { Timeline } from '@hone/core/timeline';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { openCutProject, type OpenCutProject } from '../fixtures/open-cut-project.js';
+
+/** A machine of given figures, quick enough for everything here. */
+function quickRig(): Rig {
+  const base = SIMULATED_RIGS.find(({ id }) => id === 'simulated-tower')!;
+  return { ...base, id: 'own', name: 'This machine', simulated: false, drives: [] };
+}
+
+/** Levers of the board, copies made and deleted in both places, and findings that this machine can show. */
+describe('levers', () => {
+  let opened: OpenCutProject;
+  const project = (): Promise<Project> => opened.server.get(`projects/${opened.made.project.id}`);
+  const copies = (): Promise<LightCopy[]> => opened.server.get(`projects/${opened.made.project.id}/copies`);
+  const plate = (): Promise<string | null> => opened.browser.page.getByTestId('plate').textContent();
+  const finding = (kind: FindingKind) =>
+    opened.browser.page.locator(`hone-finding-list details[data-finding="${kind}"] summary`);
+
+  beforeAll(async () => {
+    opened = await openCutProject('Levers', [
+      ['long24', rational(1), 48],
+      ['fast60', rational(1, 2), 48],
+    ]);
+    await opened.server.call('PUT', 'rigs/own', quickRig());
+    await opened.browser.reload();
+  });
+
+  afterAll(() => opened.close());
+
+  it('set how many pixels the picture has at rest, and leave those of playing', async () => {
+    const { page } = opened.browser;
+    const scale = page.getByTestId('rest-scale');
+    await scale.getByText('1:4', { exact: true }).click();
+    await expect.poll(() => opened.browser.pixels()).toEqual({ width: 160, height: 90 });
+    await scale.getByText('1:1', { exact: true }).click();
+    await expect.poll(() => opened.browser.pixels()).toEqual({ width: 640, height: 360 });
+    expect((await project()).tuning).toMatchObject({ restScale: 1, playScale: 4 });
+  });
+
+  it('play from copies or from originals by the switch on the board', async () => {
+    const { page } = opened.browser;
+    await page.getByRole('button', { name: 'Make a copy of long24.mp4' }).click();
+    await expect
+      .poll(async () => (await copies()).map(({ state }) => state), { timeout: 30_000 })
+      .toEqual(['ready']);
+    await expect.poll(plate).toContain('light copy');
+    const toggle = page.getByTestId('light-copies').getByRole('switch');
+    await toggle.click();
+    await expect.poll(plate).not.toContain('light copy');
+    expect((await project()).tuning.lightCopies).toBe(false);
+    await toggle.click();
+    await expect.poll(plate).toContain('light copy');
+  });
+
+  it('let go of a copy on the board', async () => {
+    await opened.browser.page.getByRole('button', { name: 'Delete the copy of long24.mp4' }).click();
+    await expect.poll(copies).toEqual([]);
+    await expect.poll(plate).not.toContain('light copy');
+  });
+
+  it('make copies of a selection of sources, and delete them there', async () => {
+    const { page } = opened.browser;
+    await page.getByRole('link', { name: 'Sources', exact: true }).click();
+    for (const name of ['long24', 'fast60'])
+      await page.getByRole('checkbox', { name: `Choose ${name}.mp4` }).check();
+    const selection = page.getByTestId('selection');
+    await selection.getByRole('button', { name: /^Make copies of 2 clips/ }).click();
+    await expect
+      .poll(async () => (await copies()).map(({ state }) => state), { timeout: 60_000 })
+      .toEqual(['ready', 'ready']);
+    await selection.getByRole('button', { name: /^Delete 2 copies · frees/ }).click();
+    await expect.poll(copies).toEqual([]);
+    await page.getByRole('button', { name: 'Choose none' }).click();
+    await page.getByRole('link', { name: 'Work', exact: true }).click();
+    await opened.browser.waitForPicture();
+  });
+
+  it('name a soft picture with its pixels, where it plays', async () => {
+    const { page } = opened.browser;
+    await page.getByTestId('play-scale').getByText('1:8', { exact: true }).click();
+    await expect.poll(() => finding('soft-picture').textContent()).toContain('80 × 46');
+    await page.getByTestId('play-scale').getByText('1:1', { exact: true }).click();
+    await finding('soft-picture').waitFor({ state: 'detached' });
+    await finding('real-time').waitFor();
+  });
+
+  it('name clips that nobody sees, and not those of a track that is disabled', async () => {
+    const { page } = opened.browser;
+    const { timeline } = await project();
+    const [picture] = timeline.tracks;
+    const over = { ...picture!, id: 'over', name: 'Over' };
+    const clips = picture!.clips.map((clip) => ({ ...clip, id: `over-${clip.id}` }));
+    const covered: Timeline = {
+      ...timeline,
+      tracks: [picture!, { ...over, clips }, ...timeline.tracks.slice(1)],
+    };
+    await opened.server.setTimeline(opened.made.project.id, covered);
+    await opened.browser.reload();
+    await expect.poll(() => finding('occluded-clips').textContent()).toContain('2 clips lie under others');
+    await page.getByTestId('edit-bar').getByRole('button', { name: 'Tracks' }).click();
+    await page.getByRole('menuitem', { name: 'Disable “Over”' }).click();
+    await expect.poll(async () => (await project()).timeline.tracks[1]!.enabled).toBe(false);
+    await finding('occluded-clips').waitFor({ state: 'detached' });
+    await page.getByTestId('edit-bar').getByRole('button', { name: 'Undo' }).click();
+    await finding('occluded-clips').waitFor();
+  });
+
+  it('name a drive that cannot feed the picture', async () => {
+    const { browser, made, server } = opened;
+    const [source] = await server.get<Source[]>(`projects/${made.project.id}/sources`);
+    const slow = driveFigures({ ...SIMULATED_DRIVES[0]!, name: source!.drive, readBytesPerSecond: 3000 });
+    await server.call('PUT', 'rigs/own', { ...quickRig(), drives: [slow] });
+    await browser.reload();
+    await expect
+      .poll(() => finding('drive').textContent())
+      .toContain(`${source!.drive} cannot feed the picture`);
+    await server.call('PUT', 'rigs/own', quickRig());
+    await browser.reload();
+    await finding('real-time').waitFor();
+    expect(await finding('drive').count()).toBe(0);
+  });
+
+  it('have met no error on the way', () => expect(opened.browser.errors).toEqual([]));
+});
