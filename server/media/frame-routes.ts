@@ -30,14 +30,19 @@ export function frameRoutes(
     const abort = new AbortController();
     response.on('close', () => abort.abort());
     response.type('application/octet-stream');
-    await writeFrames(row, response, {
-      ffmpeg,
-      from: from!,
-      size: { width: width!, height: height! },
-      threads: (await limits.shares()).ffmpegThreads,
-      signal: abort.signal,
-      read: await readerOf(row, from!, sources, simulation, abort.signal),
-    });
+    try {
+      await writeFrames(row, response, {
+        ffmpeg,
+        from: from!,
+        size: { width: width!, height: height! },
+        threads: (await limits.shares()).ffmpegThreads,
+        signal: abort.signal,
+        read: await readerOf(row, from!, sources, simulation, abort.signal),
+      });
+    } catch (error) {
+      // Whoever asked has gone meanwhile, also while a simulated drive was waited for.
+      if (!abort.signal.aborted) throw error;
+    }
     if (!abort.signal.aborted) response.end();
   });
 
