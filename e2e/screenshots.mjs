@@ -63,7 +63,7 @@ await page
   .getByTestId('what-if')
   .selectOption({ label: 'on: Office machine, four cores, integrated graphics' });
 await page.getByRole('heading', { name: /there$/ }).waitFor();
-await page.getByText('Predicting each lever').waitFor({ state: 'detached' });
+await page.getByText('Predicting each lever').first().waitFor({ state: 'detached' });
 await page.waitForTimeout(800);
 await shot('what-if');
 await page.getByTestId('what-if').selectOption({ label: 'on this machine' });

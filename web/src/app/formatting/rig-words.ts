@@ -13,6 +13,8 @@ export interface FigureRow {
   readonly date: string;
   /** Why the figure is not to be trusted fully, or why there is none. */
   readonly remark: string;
+  /** Whether other programs loaded the machine while it was measured. */
+  readonly isDisturbed: boolean;
 }
 
 type Unit = (value: number) => string;
@@ -31,7 +33,11 @@ const dateText = (iso: string): string =>
 
 function rowOf(stage: string, what: string, figure: Figure | null, unit: Unit, remark = ''): FigureRow {
   if (!figure)
-    return { stage, what, value: '–', spread: '', method: '', date: '', remark: remark || 'not measured' };
+    return {
+      ...{ stage, what, value: '–', spread: '', method: '', date: '' },
+      remark: remark || 'not measured',
+      isDisturbed: false,
+    };
   const spread =
     figure.times > 1 ? `${unit(figure.low)} to ${unit(figure.high)}, ${figure.times} times` : 'once';
   const disturbed = figure.disturbed ? 'other programs loaded the machine' : '';
@@ -45,6 +51,7 @@ function rowOf(stage: string, what: string, figure: Figure | null, unit: Unit, r
       date: dateText(figure.measuredAt),
     },
     remark: [disturbed, remark].filter(Boolean).join('; '),
+    isDisturbed: figure.disturbed,
   };
 }
 
@@ -114,8 +121,8 @@ export function machineLines(rig: Rig): (readonly [string, string])[] {
     ['Memory', `${bytes(machine.memoryBytes)}, ${bytes(machine.freeMemoryBytes)} of it free`],
     ['Power', power],
     [
-      'Others',
-      `kept ${Math.round(100 * machine.loadByOthers)} % of the cores busy when the measurement began`,
+      'Background load',
+      `${Math.round(100 * machine.loadByOthers)} % of the cores when the measurement began`,
     ],
     [
       'Graphics',

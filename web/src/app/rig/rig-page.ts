@@ -64,9 +64,9 @@ export class RigPage {
     if (!rig) return '';
     if (rig.simulated) return rig.note || 'A rig that was loaded from a file.';
     const how = rig.thoroughness === 'thorough' ? 'Measured thoroughly' : 'Measured quickly';
-    const disturbed = this.rows().filter(({ remark }) => remark.includes('kept the machine busy')).length;
+    const disturbed = this.rows().filter(({ isDisturbed }) => isDisturbed).length;
     const note = disturbed
-      ? ` ${disturbed} figures were disturbed by other work; measure again when it is quiet.`
+      ? ` Other programs disturbed ${count(disturbed, 'figure', 'figures')}; measure again when it is quiet.`
       : '';
     return `${how}, ${new Date(rig.measuredAt).toLocaleString('en-GB')}.${note}`;
   });
@@ -126,6 +126,7 @@ export class RigPage {
     return settings ? Math.round((10 * settings.memoryCeilingBytes) / GB) / 10 : 0;
   });
   readonly mostGb = computed(() => Math.floor((10 * (this.settings()?.memoryBytes ?? 0)) / GB) / 10);
+  readonly memoryText = computed(() => bytes(this.settings()?.memoryBytes ?? 0));
   readonly leastGb = Math.ceil((10 * LOWEST_CEILING) / GB) / 10;
   readonly shareText = computed(() => {
     const settings = this.settings();
