@@ -1,4 +1,3 @@
-import { STAGES, type Stage } from './stage.js';
 import type { FrameLog } from './frame-log.js';
 
 /** A place where the picture stood. */
@@ -8,8 +7,6 @@ export interface Freeze {
   readonly droppedFrames: number;
   /** From when its first frame was due until the next picture came, or until the run ended. */
   readonly freezeMs: number;
-  /** The stage that worked longest for the frames of this moment; null when none worked. */
-  readonly stage: Stage | null;
 }
 
 /** The moments at which the picture stood longest, the longest first. */
@@ -29,20 +26,9 @@ export function longestFreezes(log: FrameLog, budgetMs: number, most = 10): Free
       frame: first,
       droppedFrames: frame - first,
       freezeMs: back - due,
-      stage: busiest(log, first, Math.min(end, frame + 1)),
     });
   }
   return moments.sort((a, b) => b.freezeMs - a.freezeMs).slice(0, most);
-}
-
-function busiest(log: FrameLog, from: number, to: number): Stage | null {
-  let best: { stage: Stage; ms: number } | undefined;
-  for (const stage of STAGES) {
-    let ms = 0;
-    for (let frame = from; frame < to; frame++) ms += log.get(frame, stage) || 0;
-    if (ms > (best?.ms ?? 0)) best = { stage, ms };
-  }
-  return best?.stage ?? null;
 }
 
 /** How many frames were late by how much. */

@@ -104,7 +104,7 @@ async function pickExported(
   numbers: readonly number[],
   picked: string,
 ): Promise<number> {
-  const wanted = [...new Set(numbers)].map((frame) => `eq(n\\,${frame})`).join('+');
+  const wanted = sumOf([...new Set(numbers)].map((frame) => `eq(n\\,${frame})`));
   const { frames, faults } = await decodeThrough(tools.ffmpeg, plainFile(exported), {
     signal,
     onFrame: (frame) => progress((DECODED * frame) / graph.length),
@@ -120,6 +120,16 @@ async function pickExported(
   throw new Error(
     `The export has ${frames} frames where the timeline has ${graph.length}, so it was not kept. Report this.`,
   );
+}
+
+/**
+ * The sum of terms as an expression of ffmpeg, halved again and again: its parser takes no more than a hundred terms in one
+ * sum (libavutil/eval.c), and a timeline of many cuts has more.
+ */
+function sumOf(terms: readonly string[]): string {
+  if (terms.length < 2) return terms[0] ?? '0';
+  const half = terms.length >> 1;
+  return `(${sumOf(terms.slice(0, half))}+${sumOf(terms.slice(half))})`;
 }
 
 /** Time stamps of sources with a varying rate, read once. */

@@ -98,9 +98,12 @@ export class RunDetail {
     redraw(this.histogramChart, 'histogram', (canvas) => this.drawHistogram(canvas));
   }
 
-  momentText({ frame, droppedFrames, freezeMs, stage }: Freeze): string {
+  momentText({ frame, droppedFrames, freezeMs }: Freeze): string {
     const where = this.timecode(frame);
-    const why = stage ? ` · ${STAGE_NAMES[stage]} worked longest` : '';
+    const within = this.run().findings?.find(
+      ({ dropped, ranges }) => dropped > 0 && ranges.some(({ from, to }) => from <= frame && frame < to),
+    );
+    const why = within?.stage ? ` · ${STAGE_NAMES[within.stage].toLowerCase()}` : '';
     return `${where} · ${count(droppedFrames, 'frame', 'frames')} dropped, froze for ${milliseconds(freezeMs)}${why}`;
   }
 
