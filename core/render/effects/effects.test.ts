@@ -206,6 +206,23 @@ describe('keyframes', () => {
     );
   });
 
+  it('nest so little that ffmpeg takes any number of them', () => {
+    const row = Array.from({ length: 1000 }, (_, at): Keyframe => ({
+      frame: 2 * at,
+      value: at,
+      ease: 'smooth',
+    }));
+    const expression = rowExpression(row, 'N');
+    let [depth, deepest] = [0, 0];
+    for (const letter of expression) {
+      depth += Number(letter === '(') - Number(letter === ')');
+      deepest = Math.max(deepest, depth);
+    }
+    expect(deepest).toBeLessThan(30);
+    for (const frame of [-5, 0, 1, 777, 1998, 5000])
+      expect(workedOut(expression, frame)).toBeCloseTo(valueAt(row, frame), 4);
+  });
+
   it('stand still before the first and behind the last', () => {
     const row: Keyframe[] = [
       { frame: 10, value: 1, ease: 'linear' },

@@ -21,18 +21,17 @@ export function rowExpression(row: readonly Keyframe[], frame: string): string {
     const eased = before.ease === 'smooth' ? `(${share}*${share}*(3-2*${share}))` : share;
     return `(${digits(before.value)}+${digits(after.value - before.value)}*${eased})`;
   };
-  const first = row[0]!;
-  return row.reduceRight(
-    (rest, { frame: at }, index) =>
-      index === row.length - 1
-        ? piece(index)
-        : `if(lt(${frame},${digits(row[index + 1]!.frame)}),${index === 0 ? early(first, piece(0), frame, at) : piece(index)},${rest})`,
-    '',
-  );
+  // A balanced tree: ffmpeg's parser takes no deeper nesting than a hundred levels (libavutil/eval.c).
+  const within = (from: number, to: number): string => {
+    if (to - from === 1) return from === 0 && row.length > 1 ? early(row[0]!, piece(0), frame) : piece(from);
+    const half = (from + to) >> 1;
+    return `if(lt(${frame},${digits(row[half]!.frame)}),${within(from, half)},${within(half, to)})`;
+  };
+  return within(0, row.length);
 }
 
-const early = (first: Keyframe, piece: string, frame: string, at: number): string =>
-  `if(lt(${frame},${digits(at)}),${digits(first.value)},${piece})`;
+const early = (first: Keyframe, piece: string, frame: string): string =>
+  `if(lt(${frame},${digits(first.frame)}),${digits(first.value)},${piece})`;
 
 /** A parameter as an expression of ffmpeg: a number where it stands still. */
 export function parameterExpression(effect: KnownEffect, name: string, frame: string): string {
