@@ -1,6 +1,12 @@
 import { megapixels } from '../media/index.js';
 import { waitingPictures } from '../pacing/index.js';
-import { TURN_BYTES, type WorkloadDrive, type DecodeSegment, type Workload } from './workload.js';
+import {
+  multiplyCosts,
+  TURN_BYTES,
+  type WorkloadDrive,
+  type DecodeSegment,
+  type Workload,
+} from './workload.js';
 import { STAGES } from '../playback/index.js';
 import { passagesOf, playedEffects, type PreviewGraph } from '../render/index.js';
 import { toNumber } from '../time/index.js';
@@ -121,26 +127,14 @@ export function applyCalibration(line: Workload, calibration: Calibration, devia
   const [read, , scale, effects, compose, show] = STAGES.map((stage) => factorOf(calibration, stage)) as [
     ...[number, number, number, number, number, number],
   ];
+  const decode = ({ coding, decodeSpread = 0 }: DecodeSegment): number => {
+    // What was learned of a kind of coding was learned of the estimate, and answers for it.
+    const isLearned = calibration.codings?.some((known) => known.coding === coding);
+    return decodeFactorOf(calibration, coding) * Math.exp(isLearned ? 0 : deviations * decodeSpread);
+  };
   return {
-    ...line,
+    ...multiplyCosts(line, { decode, scale, effects, compose, show }),
     unsteadiness: speedVariabilityOf(calibration.unsteadiness),
-    segments: line.segments.map((passage) => {
-      const isLearned = calibration.codings?.some(({ coding }) => coding === passage.coding);
-      // What was learned of a kind of coding was learned of the estimate, and answers for it.
-      const spread = isLearned ? 0 : (passage.decodeSpread ?? 0);
-      const decode = decodeFactorOf(calibration, passage.coding) * Math.exp(deviations * spread);
-      return {
-        ...passage,
-        decodeMs: passage.decodeMs * decode,
-        firstMs: passage.firstMs * decode,
-        restartMs: passage.restartMs * decode,
-        scaleMs: passage.scaleMs * scale,
-        effectsMs: passage.effectsMs * effects,
-      };
-    }),
-    composeMs: line.composeMs.map((ms) => ms * compose),
-    showMs: line.showMs * show,
-    presentMs: line.presentMs * show,
     drives: line.drives.map((drive) => ({ ...drive, bytesPerSecond: drive.bytesPerSecond / read })),
   };
 }

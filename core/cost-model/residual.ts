@@ -1,4 +1,4 @@
-import type { Workload } from './workload.js';
+import { multiplyCosts, type Workload } from './workload.js';
 import { hashText } from '../timeline/index.js';
 import type { Work } from './build-workload.js';
 import type { Calibration, Residual } from './calibration.js';
@@ -15,17 +15,8 @@ export const residualOf = ({ residuals }: Calibration, key: string): Residual | 
   residuals?.find((each) => each.key === key);
 
 /** A workload all of whose costs on the cores are multiplied. */
-export const scaleCosts = (workload: Workload, factor: number): Workload => ({
-  ...workload,
-  segments: workload.segments.map((segment) => ({
-    ...segment,
-    decodeMs: segment.decodeMs * factor,
-    firstMs: segment.firstMs * factor,
-    restartMs: segment.restartMs * factor,
-    scaleMs: segment.scaleMs * factor,
-    effectsMs: segment.effectsMs * factor,
-  })),
-  composeMs: workload.composeMs.map((ms) => ms * factor),
-  showMs: workload.showMs * factor,
-  presentMs: workload.presentMs * factor,
-});
+export const scaleCosts = (workload: Workload, factor: number): Workload =>
+  multiplyCosts(workload, {
+    decode: () => factor,
+    ...{ scale: factor, effects: factor, compose: factor, show: factor },
+  });

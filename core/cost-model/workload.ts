@@ -233,3 +233,34 @@ export function stageMsOf(workload: Workload, stage: Stage): Float32Array {
   }
   return sums;
 }
+
+/** Factors of what each stage takes. */
+export interface CostFactors {
+  readonly decode: (segment: DecodeSegment) => number;
+  readonly scale: number;
+  readonly effects: number;
+  readonly compose: number;
+  readonly show: number;
+}
+
+/** A workload whose costs on the cores are multiplied. */
+export const multiplyCosts = (
+  workload: Workload,
+  { decode, scale, effects, compose, show }: CostFactors,
+): Workload => ({
+  ...workload,
+  segments: workload.segments.map((segment) => {
+    const factor = decode(segment);
+    return {
+      ...segment,
+      decodeMs: segment.decodeMs * factor,
+      firstMs: segment.firstMs * factor,
+      restartMs: segment.restartMs * factor,
+      scaleMs: segment.scaleMs * scale,
+      effectsMs: segment.effectsMs * effects,
+    };
+  }),
+  composeMs: workload.composeMs.map((ms) => ms * compose),
+  showMs: workload.showMs * show,
+  presentMs: workload.presentMs * show,
+});

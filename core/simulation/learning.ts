@@ -5,7 +5,6 @@ import {
   residualOf,
   workKey,
   type Residual,
-  workOf,
   type Situation,
 } from '../cost-model/index.js';
 import { expectedDrops, predict, type Prediction } from './prediction.js';
@@ -29,13 +28,13 @@ const FEWEST_FRAMES = 48;
  * @param log of a run of the situation, which neither others nor levers disturbed
  */
 export function learnRun(situation: Situation, log: FrameLog): Calibration {
-  const { nominalLog, workload } = predict(situation);
+  const { nominalLog, workload, work } = predict(situation);
   if (!nominalLog.has(log.firstFrame) || !nominalLog.has(log.firstFrame + log.length - 1))
     return situation.calibration;
   const calibration = calibrate(situation.calibration, log, nominalLog, workload.segments);
   const shown = shareShown(log);
   if (log.length < FEWEST_FRAMES || shown === undefined) return calibration;
-  const key = workKey(workOf(situation));
+  const key = workKey(work);
   const known = residualOf(calibration, key);
   const others = (calibration.residuals ?? []).filter((each) => each.key !== key);
   const withResidual = (residual: Residual): Calibration => ({

@@ -47,7 +47,7 @@ describe('files that change', () => {
     await until('wandered.mp4', ({ state }) => state === 'ready');
   });
 
-  it('that never were there keep what was said of them when they are looked for again', async () => {
+  it('that never were there keep their message when they are searched for again', async () => {
     const wanted = { names: ['nowhere.mp4'], keepMissing: true };
     await server.call('POST', `projects/${project.id}/sources/search`, wanted);
     const first = await until('nowhere.mp4', ({ state }) => state === 'missing');
@@ -57,7 +57,7 @@ describe('files that change', () => {
     expect((await until('nowhere.mp4', () => true)).problem).toBe(first.problem);
   });
 
-  it('are said to grow while they are written, and are read when they are whole', async () => {
+  it('are marked as growing while they are written, and are read when they are complete', async () => {
     const path = join(server.footage, 'recording.ts');
     const whole = join(server.folder, 'whole.ts');
     await makeCodedClip({

@@ -112,7 +112,7 @@ describe('effect bypass', () => {
     await browser.waitForPicture();
   });
 
-  it('is taken back, and never reaches the export', async () => {
+  it('is undone, and never reaches the export', async () => {
     const { page } = browser;
     const bypassed = await exported();
     await toggle('Blur').click();

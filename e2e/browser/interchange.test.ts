@@ -116,7 +116,7 @@ describe('open formats', () => {
     expect(body.detail).toContain('nowhere.mp4');
   });
 
-  it('is one edit, which can be taken back', async () => {
+  it('is one edit, which can be undone', async () => {
     await browser.page.keyboard.press('Control+z');
     await expect.poll(() => line()).toEqual(['cut 0 0+48']);
     await browser.page.keyboard.press('Control+y');

@@ -144,7 +144,7 @@ describe('the prediction', () => {
     await expect
       .poll(async () => (await server.get<RunRecord[]>(`projects/${made.project.id}/runs`))[0]!.findings)
       .not.toBeNull();
-    // Fifty times too slow it was said to be: the run has shown that it is not.
+    // The rig has fifty times the decoding times of this machine: the run corrects them.
     await expect.poll(async () => (await calibration())?.decode.log ?? 0).toBeLessThan(-0.5);
     await expect.poll(said).not.toBe(expected);
     // How steady the machine is takes longer runs than this one of two clips of two seconds.

@@ -65,7 +65,7 @@ export const ProjectActions = createActionGroup({
     Gone: props<{ projectId: string }>(),
     'Notice read': emptyProps(),
     'Timeline edited': props<{ timeline: Timeline }>(),
-    'Edit taken back': emptyProps(),
+    'Edit undone': emptyProps(),
     'Earlier asked': emptyProps(),
     /** An edit of an earlier visit is undone: this is the timeline before it. */
     'Ancestor opened': props<{ revision: number; timeline: Timeline }>(),

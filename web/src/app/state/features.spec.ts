@@ -53,11 +53,11 @@ describe('the state of the project', () => {
       ProjectActions.timelineEdited({ timeline: { ...project.timeline, startFrame } });
     const edited = [edit(1), edit(2)].reduce(reducer, open);
     expect(edited.open!.timeline.startFrame).toBe(2);
-    const back = reducer(edited, ProjectActions.editTakenBack());
+    const back = reducer(edited, ProjectActions.editUndone());
     expect(back.open!.timeline.startFrame).toBe(1);
-    const start = reducer(back, ProjectActions.editTakenBack());
+    const start = reducer(back, ProjectActions.editUndone());
     expect(start.open!.timeline.startFrame).toBe(0);
-    expect(reducer(start, ProjectActions.editTakenBack())).toBe(start);
+    expect(reducer(start, ProjectActions.editUndone())).toBe(start);
   });
 
   it('takes what another window kept, but no older revision, and keeps its own levers', () => {
@@ -97,10 +97,10 @@ describe('the state of the project', () => {
     const elsewhere = { ...second, revision: 6, timeline: { ...project.timeline, startFrame: 9 } };
     const after = reducer(settled, ServerActions.projectChanged({ project: elsewhere }));
     expect(after.open!.timeline.startFrame).toBe(9);
-    // And taken back by itself, before what this window has edited.
-    const back = reducer(after, ProjectActions.editTakenBack());
+    // And undone by itself, before what this window has edited.
+    const back = reducer(after, ProjectActions.editUndone());
     expect(back.open!.timeline.startFrame).toBe(2);
-    expect(reducer(back, ProjectActions.editTakenBack()).open!.timeline.startFrame).toBe(1);
+    expect(reducer(back, ProjectActions.editUndone()).open!.timeline.startFrame).toBe(1);
     const same = ServerActions.projectChanged({ project: { ...elsewhere, revision: 7 } });
     expect(reducer(after, same).past).toEqual(after.past);
   });

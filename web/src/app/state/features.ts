@@ -25,7 +25,7 @@ export interface ProjectState {
   readonly opening: boolean;
   /** Timelines before the last edits, the newest last. */
   readonly past: readonly Timeline[];
-  /** Timelines that were taken back, the next to come again last. */
+  /** Timelines that were undone, the next to redo last. */
   readonly future: readonly Timeline[];
   /** Edits since the project was opened, and how many of them the server has. */
   readonly edits: number;
@@ -35,7 +35,7 @@ export interface ProjectState {
   readonly connected: boolean;
 }
 
-/** Edits that can be taken back. */
+/** Edits that can be undone. */
 const MOST_PAST = 50;
 
 /** Whether two timelines, or deliveries, say the same. */
@@ -116,7 +116,7 @@ export const projectFeature = createFeature({
           }
         : state,
     ),
-    on(ProjectActions.editTakenBack, (state) => {
+    on(ProjectActions.editUndone, (state) => {
       const timeline = state.past.at(-1);
       return state.open && timeline
         ? {
@@ -171,7 +171,7 @@ export const projectFeature = createFeature({
       const isRenamed = project.revision === open.revision && project.name !== open.name;
       if (isRenamed) return { ...state, list, open: { ...open, name: project.name } };
       if (project.revision <= open.revision || edits > keptEdits) return state;
-      // What another window did is an edit like any: taken back by itself, so that older ones do not undo it in passing.
+      // What another window did is an edit like any: undone by itself, so that older ones do not undo it in passing.
       const isEdited = !isSame(open.timeline, project.timeline);
       const history = isEdited ? { past: [...state.past, open.timeline].slice(-MOST_PAST), future: [] } : {};
       return { ...state, list, ...history, kept: project, open: { ...project, tuning: open.tuning } };

@@ -92,7 +92,7 @@ describe('saving', () => {
     edit(1);
     await expect.poll(() => sent.length).toBe(1);
     edit(2);
-    dispatch(ProjectActions.editTakenBack());
+    dispatch(ProjectActions.editUndone());
     // The second save is due, but waits for the first.
     await new Promise((resolve) => setTimeout(resolve, 400));
     expect(sent).toHaveLength(1);
@@ -127,7 +127,7 @@ describe('saving', () => {
     dispatch(ProjectActions.editDoneAgain());
     await expect.poll(() => sent.length).toBe(2);
     expect(sent[1]).toMatchObject({ revision: 9, timeline: { startFrame: 1 } });
-    dispatch(ProjectActions.editTakenBack());
+    dispatch(ProjectActions.editUndone());
     expect(state.value.open!.timeline.startFrame).toBe(77);
   });
 

@@ -153,7 +153,7 @@ export class ProjectEffects {
     this.actions.pipe(
       ofType(
         ProjectActions.timelineEdited,
-        ProjectActions.editTakenBack,
+        ProjectActions.editUndone,
         ProjectActions.ancestorOpened,
         ProjectActions.editDoneAgain,
         ProjectActions.deliveryEdited,

@@ -37,7 +37,7 @@ import { selectProject, selectSources, selectSubject } from '../state/selectors'
 
 const newId = (): string => crypto.randomUUID();
 
-/** The edits of the page Work: each changes the timeline in one step that can be taken back. */
+/** The edits of the page Work: each changes the timeline in one step that can be undone. */
 @Injectable()
 export class TimelineEditor {
   private readonly store = inject(Store);
@@ -204,7 +204,7 @@ export class TimelineEditor {
   undo(): void {
     // What was done in an earlier visit is undone by what the server keeps.
     const isEarlier = this.past().length === 0 && (this.project()?.ancestors.length ?? 0) > 0;
-    this.store.dispatch(isEarlier ? ProjectActions.earlierAsked() : ProjectActions.editTakenBack());
+    this.store.dispatch(isEarlier ? ProjectActions.earlierAsked() : ProjectActions.editUndone());
   }
 
   redo(): void {
