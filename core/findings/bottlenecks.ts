@@ -1,11 +1,10 @@
-import { mean as meanOf } from 'd3-array';
 import { frameBudgetMs, STAGES, type FrameLog, type Stage } from '../playback/index.js';
 import { effectSums } from '../cost-model/index.js';
 import { mergeRanges } from '../timeline/index.js';
 import { toNumber } from '../time/index.js';
 import { isOversized, type FindingContext } from './context.js';
 import { findingOf, type Finding, type FindingFacts } from './finding.js';
-import { busiestUse, droppedIn, passingMs, type Window } from './utilisation.js';
+import { busiestUse, droppedIn, mean, passingMs, stageLoadsOf, type Window } from './utilisation.js';
 
 /** A second is as good as full from here on: it leaves too little for what comes unevenly. */
 const FULL = 0.9;
@@ -99,13 +98,11 @@ function decodingBottleneck(
   return use.cores >= IDLE_CORES ? 'cores' : 'serial-decoding';
 }
 
-const mean = (windows: readonly Window[], of: (window: Window) => number): number => meanOf(windows, of) ?? 0;
-
 function describeBottleneck(kind: BottleneckKind, group: Group, context: FindingContext): Finding {
   const { windows } = group;
   const { workload, work } = context.prediction;
   const budgetMs = frameBudgetMs(workload.rate);
-  const loadPercent = loadsOf(windows);
+  const loadPercent = stageLoadsOf(windows);
   const passing = (stage: Stage): number => passingMs(workload, stage, windows);
   const sources = busiestSources(windows, context);
   const corePercent =
@@ -183,19 +180,6 @@ function describeBottleneck(kind: BottleneckKind, group: Group, context: Finding
       return findingOf(kind, { busiestStage, usePercent }, { ...facts('decode'), stage: null });
     }
   }
-}
-
-/** How busy each stage is, per cent of what it has to work with; two stages share a worker, and two the engine. */
-function loadsOf(windows: readonly Window[]): Record<Stage, number> {
-  const part = (a: number, b: number): number => a / Math.max(1e-9, a + b);
-  return {
-    read: 100 * mean(windows, ({ use }) => use.drive),
-    decode: 100 * mean(windows, ({ use }) => use.decoder),
-    scale: 100 * mean(windows, ({ use, scaleMs, effectsMs }) => use.worker * part(scaleMs, effectsMs)),
-    effects: 100 * mean(windows, ({ use, scaleMs, effectsMs }) => use.worker * part(effectsMs, scaleMs)),
-    compose: 100 * mean(windows, ({ use, composeMs, showMs }) => use.engine * part(composeMs, showMs)),
-    show: 100 * mean(windows, ({ use, composeMs, showMs }) => use.engine * part(showMs, composeMs)),
-  };
 }
 
 /** The stage that takes most of the cores. */

@@ -1,5 +1,5 @@
 import { previewPixels, PREVIEW_SCALES } from '../levers/index.js';
-import { frameBudgetMs, isRealTime, STAGES, type Stage } from '../playback/index.js';
+import { isRealTime, STAGES, type Stage } from '../playback/index.js';
 import type { Situation } from '../cost-model/index.js';
 import { expectedDrops, predict, scrubWait, type Prediction, type ScrubWait } from '../simulation/index.js';
 import { toNumber } from '../time/index.js';
@@ -14,7 +14,7 @@ import {
   type Aim,
   type LeverChange,
 } from './lever-changes.js';
-import { passingMs } from './utilisation.js';
+import { stageLoadsOf, windowsOf } from './utilisation.js';
 
 /** A figure as it is and as it will be. */
 export interface Change {
@@ -218,9 +218,14 @@ const framesIn = (prediction: Prediction, ranges: readonly FrameRange[]): number
 const dropsIn = (prediction: Prediction, ranges: readonly FrameRange[]): number =>
   spansOr(prediction, ranges).reduce((sum, { from, to }) => sum + expectedDrops(prediction, from, to), 0);
 
-/** Load of a stage in some stretches, per cent of the frame budget. */
-const loadOf = (now: Prediction, stage: Stage, ranges: readonly FrameRange[] = []): number =>
-  (100 * passingMs(now.workload, stage, spansOr(now, ranges))) / frameBudgetMs(now.workload.rate);
+/** Load of a stage in some ranges, as findings show it: per cent of the frame budget. */
+function loadOf({ workload }: Prediction, stage: Stage, ranges: readonly FrameRange[] = []): number {
+  const windows = windowsOf(workload);
+  const within = windows.filter((window) =>
+    ranges.some(({ from, to }) => window.from < to && from < window.to),
+  );
+  return stageLoadsOf(ranges.length ? within : windows)[stage];
+}
 
 const heaviestStage = (now: Prediction): Stage =>
   STAGES.reduce((most, stage) => (loadOf(now, stage) > loadOf(now, most) ? stage : most));

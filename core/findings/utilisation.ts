@@ -1,3 +1,4 @@
+import { mean as meanOf } from 'd3-array';
 import { isMade, stageMsOf, stageWork, type Workload } from '../cost-model/index.js';
 import { frameBudgetMs, type FrameLog, type Stage } from '../playback/index.js';
 import type { FrameRange } from '../timeline/index.js';
@@ -154,4 +155,21 @@ export function passingMs(workload: Workload, stage: Stage, spans: readonly Fram
       count++;
     }
   return count ? sum / count : 0;
+}
+
+/** The mean of a figure of some seconds; 0 where there are none. */
+export const mean = (windows: readonly Window[], of: (window: Window) => number): number =>
+  meanOf(windows, of) ?? 0;
+
+/** How busy each stage is, per cent of what it has to work with; two stages share a worker, and two the engine. */
+export function stageLoadsOf(windows: readonly Window[]): Record<Stage, number> {
+  const part = (a: number, b: number): number => a / Math.max(1e-9, a + b);
+  return {
+    read: 100 * mean(windows, ({ use }) => use.drive),
+    decode: 100 * mean(windows, ({ use }) => use.decoder),
+    scale: 100 * mean(windows, ({ use, scaleMs, effectsMs }) => use.worker * part(scaleMs, effectsMs)),
+    effects: 100 * mean(windows, ({ use, scaleMs, effectsMs }) => use.worker * part(effectsMs, scaleMs)),
+    compose: 100 * mean(windows, ({ use, composeMs, showMs }) => use.engine * part(composeMs, showMs)),
+    show: 100 * mean(windows, ({ use, composeMs, showMs }) => use.engine * part(showMs, composeMs)),
+  };
 }

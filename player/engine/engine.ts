@@ -1,4 +1,4 @@
-import { frameAtPlayhead, PrefetchPolicy, Preroll, presentationAt } from '@hone/core/pacing';
+import { frameAtPlayhead, Preroll, presentationAt } from '@hone/core/pacing';
 import type { Passage } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { PreviewPlan } from '../plan.js';
@@ -15,6 +15,7 @@ import type {
 import { Display } from './display.js';
 import { layoutFor, makeRoom, type Layout } from './layout.js';
 import { PlanView } from './plan-view.js';
+import { Prefetcher } from './prefetcher.js';
 import { Run } from './run.js';
 import { RunClock } from './run-clock.js';
 import type { Screen } from './screen.js';
@@ -42,7 +43,7 @@ export class Engine {
   private shownInRun = -1;
   private wantedStill: number | undefined;
   private preroll: Preroll | undefined;
-  private prefetch: PrefetchPolicy | undefined;
+  private prefetcher: Prefetcher | undefined;
   private startRequestedAt = 0;
   private flat: { from: number; to: number; next: number; startedAt: number } | undefined;
   private readonly display: Display;
@@ -65,7 +66,7 @@ export class Engine {
     this.streams = new StreamSet(decoders, {
       changed: () => this.tick(),
       cost: (frame, cost) => this.run?.cost(frame, cost),
-      reached: (passage) => this.prefetch?.onReached(keyOf(passage)),
+      reached: (passage) => this.prefetcher?.onReached(passage),
       failed: (passage, message) => {
         this.send({ kind: 'failed', message: `Clip at frame ${passage.from}: ${message}` });
       },
@@ -151,7 +152,9 @@ export class Engine {
     this.send({ kind: 'log', firstFrame: request.from, buffer: this.run.buffer });
     this.shownInRun = -1;
     this.preroll = new Preroll(request.from, request.to);
-    this.prefetch = new PrefetchPolicy(this.plan.framesPerSecond, this.decoders.length);
+    this.prefetcher = new Prefetcher(this.plan, this.decoders.length, this.streams, (passage, from) =>
+      this.openPassage(passage, from, true),
+    );
     this.clock = undefined;
     this.wantedStill = undefined;
     this.control.playhead = request.from;
@@ -314,14 +317,14 @@ export class Engine {
       run.shown(frame, composeMs, showMs, this.waitingAfter(frame));
     } else run.passed(frame, this.waitingAfter(frame));
     this.streams.passed(this.shownInRun === frame ? frame + 1 : frame);
-    this.openAhead(playhead, request.to);
+    this.prefetcher!.openAhead(this.plan!, playhead, request.to);
     const nextDue = ((frame + 1 - playhead) * 1000) / framesPerSecond;
     this.timer = setTimeout(() => this.tick(), Math.max(1, nextDue));
   }
 
   /** Rule 4 of pacing. */
   private tryStart(run: Run, request: PlayRequest): boolean {
-    this.openAhead(request.from, request.to);
+    this.prefetcher!.openAhead(this.plan!, request.from, request.to);
     const now = performance.now();
     const preroll = this.preroll!;
     const until = this.streams.readyUntil(request.from, (frame) => this.plan!.clipsAt(frame), preroll.end);
@@ -343,19 +346,6 @@ export class Engine {
   private waitingAfter(frame: number): number {
     const end = Math.min(this.plan!.length, frame + 1 + this.layout!.playSlots.length);
     return this.streams.readyUntil(frame + 1, (each) => this.plan!.clipsAt(each), end) - frame - 1;
-  }
-
-  private openAhead(playhead: number, end: number): void {
-    const prefetch = this.prefetch!;
-    for (const passage of this.plan!.passages) {
-      if (passage.to <= playhead || this.streams.isOpen(passage)) continue;
-      const from = prefetch.decide(passage, playhead, end);
-      if (from === 'later' || from === 'wait') break;
-      if (from === 'over') continue;
-      prefetch.onBegun(keyOf(passage), passage);
-      this.openPassage(passage, from, true);
-    }
-    this.streams.share();
   }
 
   private tickFlat(): void {
@@ -397,5 +387,3 @@ export class Engine {
     this.send({ kind: 'state', state, frame });
   }
 }
-
-const keyOf = ({ clipId, from }: Passage): string => `${clipId} ${from}`;
