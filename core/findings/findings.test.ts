@@ -5,7 +5,7 @@ import { SIMULATED_DRIVES, driveFigures, type Rig } from '../machine/index.js';
 import { predict } from '../simulation/index.js';
 import { rational } from '../time/index.js';
 import { type Effect } from '../timeline/index.js';
-import { findingOf, runFindingsSchema, shownSharpness, type FindingOf } from './index.js';
+import { findingOf, findingsOfRun, runFindingsSchema, shownSharpness, type FindingOf } from './index.js';
 import {
   FRAMES,
   UHD,
@@ -325,6 +325,11 @@ describe('findings of choppy playback, in cases of common practice', () => {
     const [first] = findingsOf(contextOf(situation, { run }));
     expect(first).toMatchObject({ kind: 'serial-decoding', measuredDrops: null });
     expect(first!.ranges[0]!.from).toBeGreaterThanOrEqual(FRAMES / 2);
+    // What is predicted where the run did not go is not kept with it.
+    expect(findingsOfRun([first!])).toEqual([]);
+    const late = runOf((frame) => ({ dropped: frame > 200 }));
+    const [measured] = findingsOf(contextOf(situation, { run: late }));
+    expect(findingsOfRun([measured!])).toEqual([measured]);
   });
 
   it('are kept with a run as they are, and nothing else is', () => {

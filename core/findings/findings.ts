@@ -25,6 +25,10 @@ export function findings(log: FrameLog, context: FindingContext): Finding[] {
   return isRealTimeThroughout(context) ? [realTime(windows), ...found] : found;
 }
 
+/** Those among the findings of a timeline that a run shows: not what is predicted to drop frames where it did not go. */
+export const findingsOfRun = (all: readonly Finding[]): Finding[] =>
+  all.filter(({ dropped, measuredDrops }) => dropped === 0 || (measuredDrops ?? 0) > 0);
+
 /** The log of a timeline: measured where a run went, predicted elsewhere. */
 export function diagnosedLog(prediction: Prediction, run: MeasuredRun | null): FrameLog {
   if (!run) return prediction.log;

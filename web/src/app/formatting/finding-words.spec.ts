@@ -35,6 +35,13 @@ describe('the words of findings', () => {
     );
   });
 
+  it('call cores idle only where they are', () => {
+    const long = (corePercent: number): string =>
+      findingSentence(findingOf('long-groups', { sources: ['pit'], reachMs: 859, corePercent }));
+    expect(long(30)).toContain('works 859 ms to reach the first frame, while the cores are only 30 % busy.');
+    expect(long(100)).toContain('works 859 ms to reach the first frame, and the cores are 100 % busy.');
+  });
+
   it('blame no stage where nothing is busy', () => {
     const found = findingOf('unexplained', { busiestStage: 'decode', usePercent: 44 });
     expect(findingSentence(found)).toContain('Decode, the busiest stage, is 44 % busy. Something else');

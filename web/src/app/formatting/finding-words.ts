@@ -20,6 +20,14 @@ const times = (value: number): string => String(Number(value.toPrecision(2)));
 
 const each = (budgetMs: number): string => `of each ${milliseconds(budgetMs)}`;
 
+/** Cores that are busier than this do not idle, per cent. */
+const IDLE_PERCENT = 70;
+
+const coresText = (percent: number): string =>
+  percent < IDLE_PERCENT
+    ? `while the cores are only ${percentOf(percent)} busy`
+    : `and the cores are ${percentOf(percent)} busy`;
+
 const have = (names: readonly string[]): string => (names.length > 1 ? 'have' : 'has');
 
 /** What else takes a fair part of the frame budget on the same cores. */
@@ -45,11 +53,11 @@ const WORDS: Words = {
   cores: (evidence) =>
     `Decoding ${list(evidence.sources)} takes ${milliseconds(evidence.decodeMs)} ${each(evidence.budgetMs)}${besideDecoding(evidence)}, and all cores together are ${percentOf(evidence.corePercent)} busy.`,
   'long-groups': ({ sources, reachMs, corePercent }) =>
-    `Cuts into ${list(sources)} fall into long groups of pictures: one decoder works ${milliseconds(reachMs)} to reach the first frame, while the cores are only ${percentOf(corePercent)} busy.`,
+    `Cuts into ${list(sources)} fall into long groups of pictures: one decoder works ${milliseconds(reachMs)} to reach the first frame, ${coresText(corePercent)}.`,
   'decoder-start': ({ sources, startMs }) =>
     `Cuts into ${list(sources)} start decoders anew, which takes ${milliseconds(startMs)} in a second of playing.`,
   'serial-decoding': ({ sources, decoderMs, budgetMs, corePercent }) =>
-    `One decoder works through ${list(sources)} alone and takes ${milliseconds(decoderMs)} ${each(budgetMs)}, while the cores are only ${percentOf(corePercent)} busy.`,
+    `One decoder works through ${list(sources)} alone and takes ${milliseconds(decoderMs)} ${each(budgetMs)}, ${coresText(corePercent)}.`,
   'rate-mismatch': ({ sources, decodedPerShown }) =>
     `${list(sources)} ${have(sources)} more frames a second than the timeline: ${times(decodedPerShown)} are decoded for each one shown.`,
   'oversized-source': ({ sources }) =>

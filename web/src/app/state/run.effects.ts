@@ -14,6 +14,7 @@ import {
   switchMap,
   withLatestFrom,
 } from 'rxjs';
+import { findingsOfRun } from '@hone/core/findings';
 import { Api } from '../api/api';
 import { RunLogs } from '../playback/run-logs';
 import { Predictions } from '../prediction/predictions';
@@ -79,7 +80,7 @@ export class RunEffects {
       concatMap(([predicted, runs]) => {
         const run = runs.find(({ id }) => id === predicted?.runId);
         if (!predicted || run?.findings !== null) return EMPTY;
-        return from(this.api.keepFindings(run.id, predicted.findings)).pipe(
+        return from(this.api.keepFindings(run.id, findingsOfRun(predicted.findings))).pipe(
           map((kept) => PlayerActions.runChanged({ run: kept })),
           catchError(failed),
         );
