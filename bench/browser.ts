@@ -3,6 +3,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import type { Tuning } from '@hone/core/levers';
+import type { DecodeRange } from '@hone/core/pacing';
 import type { Rig } from '@hone/core/machine';
 import type { Timeline } from '@hone/core/timeline';
 import { FrameLog, type RunFacts } from '@hone/core/playback';
@@ -86,16 +87,17 @@ export const serverPath = (
     frames,
   ] as const);
 
-/** Plays a timeline in real time. */
+/** Plays a timeline in real time. @param ranges what is decoded; undefined for everything */
 export async function playTimeline(
   page: Page,
   projectId: string,
   timeline: Timeline,
   tuning: Tuning,
+  ranges?: readonly DecodeRange[],
 ): Promise<{ log: FrameLog; facts: Pick<RunFacts, 'serverDecoded' | 'sound'> }> {
-  const given = [projectId, timeline, tuning] as const;
+  const given = [projectId, timeline, tuning, ranges] as const;
   const { firstFrame, values, serverDecoded, sound } = await page.evaluate(
-    ([id, line, levers]) => benchPage.playTimeline(id, line, levers),
+    ([id, line, levers, decoded]) => benchPage.playTimeline(id, line, levers, decoded),
     given,
   );
   const rows = Float32Array.from(values, (value) => (value < 0 ? NaN : value));

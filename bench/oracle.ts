@@ -1,26 +1,98 @@
+import { sum } from 'd3-array';
 import { decodeWork, stageWork, type DecodeSegment, type Workload } from '@hone/core/cost-model';
 import { frameBudgetMs } from '@hone/core/playback';
-import { PREROLL_FRAMES } from '@hone/core/pacing';
+import { MOST_TURNED, PREROLL_FRAMES, PREROLL_LIMIT_MS } from '@hone/core/pacing';
 
-/** What a frame takes at least when the one before it was decoded, and when decoding begins at it, ms. */
+/** What a frame takes at least, ms: when the one before it was decoded, and when decoding begins at it. */
 interface FrameTimes {
   readonly onwards: Float64Array;
   readonly cold: Float64Array;
-  /** What making and showing it adds. */
-  readonly shown: Float64Array;
 }
 
 /**
- * The most frames of a workload that a player could show that knew all costs beforehand: dynamic programming over the
- * frames, where each is reached either from the frame before, or by decoding from its key frame after any frame was left.
- * It is an upper bound: decoders never wait for a drive, a first frame after a cut waits for the cores only, and cores are
- * used to the full.
+ * The most frames of a workload that a player could show that knew all costs beforehand. Each of two bounds leaves out
+ * something that a player meets, so that the lower one is still an upper bound: that of time has cuts decoded for nothing,
+ * and that of work has every decoder on as many cores as there are, as long before as it likes.
  */
-export function oracleFrames(workload: Workload): number {
+export const oracleFrames = (workload: Workload): number =>
+  Math.min(framesInTime(workload), framesByWork(workload));
+
+/**
+ * Dynamic programming over the frames and the segments that are being decoded: each of these goes on from the frame before,
+ * is left, or is begun anew from its key frame. What is counted is work on all cores until a shown frame's time is over.
+ */
+function framesByWork(workload: Workload): number {
+  const { from, to, segments } = workload;
+  const budgetMs = frameBudgetMs(workload.rate);
+  const cores = coresOf(workload);
+  let before: Choices = new Map([['', new Float64Array(to - from + 1).fill(Infinity)]]);
+  before.get('')![0] = 0;
+  let most = 0;
+  for (let frame = from; frame < to; frame++) {
+    const active = segments.filter((each) => each.from <= frame && frame < each.to);
+    const shownMs = workOfShowing(workload, active, frame);
+    const isFree = frame - from <= PREROLL_FRAMES;
+    const limitMs = cores * ((frame - from + 1) * budgetMs + PREROLL_LIMIT_MS);
+    const now: Choices = new Map();
+    for (const chosen of subsetsOf(active)) {
+      const work = new Float64Array(to - from + 1).fill(Infinity);
+      for (const [open, sofar] of before) {
+        const [decodeMs, spared] = isFree ? [0, 0] : workOfDecoding(chosen, open, frame);
+        for (let shown = 0; shown <= frame - from; shown++) {
+          work[shown] = Math.min(work[shown]!, sofar[shown]! + decodeMs - spared);
+          const ms = sofar[shown]! + decodeMs + (isFree ? 0 : shownMs);
+          if (chosen.length < active.length || ms > limitMs) continue;
+          work[shown + 1] = Math.min(work[shown + 1]!, ms);
+          most = Math.max(most, shown + 1);
+        }
+      }
+      now.set(keyOf(chosen), work);
+    }
+    before = now;
+  }
+  return most;
+}
+
+/** Least work, core-ms, by the segments that are being decoded and the frames that were shown. */
+type Choices = Map<string, Float64Array>;
+
+const keyOf = (segments: readonly DecodeSegment[]): string => segments.map(nameOf).join(' ');
+const nameOf = ({ clipId, from }: DecodeSegment): string => `${clipId}@${from}`;
+
+const subsetsOf = (segments: readonly DecodeSegment[]): DecodeSegment[][] =>
+  segments.reduce<DecodeSegment[][]>((sets, each) => [...sets, ...sets.map((set) => [...set, each])], [[]]);
+
+/** @returns core-ms of decoding some segments for a frame, and what of them is spared when it is not shown */
+function workOfDecoding(
+  chosen: readonly DecodeSegment[],
+  open: string,
+  frame: number,
+): readonly [ms: number, spared: number] {
+  const names = open.split(' ');
+  const goesOn = (segment: DecodeSegment): boolean => names.includes(nameOf(segment));
+  return [
+    sum(chosen, (each) => (goesOn(each) ? decodeMsOf(each, frame) : coldMs(each, frame)) * each.decodeCores),
+    sum(chosen, (each) => (goesOn(each) ? sparedMs(each, frame) * each.decodeCores : 0)),
+  ];
+}
+
+const workOfShowing = (workload: Workload, active: readonly DecodeSegment[], frame: number): number =>
+  workload.composeMs[frame - workload.from]! +
+  workload.showMs +
+  workload.presentMs +
+  sum(active, (each) => stageWork(each, 'scale', frame) * (each.scaleMs + each.effectsMs));
+
+const coresOf = ({ cores, coresOfOthers }: Workload): number => Math.max(0.2, cores - coresOfOthers);
+
+/**
+ * Dynamic programming over the frames, where each is reached either from the frame before, or by decoding from its key
+ * frame after any frame was left. A decoder works for one frame after the other, however many cores there are.
+ */
+function framesInTime(workload: Workload): number {
   const { from, to, slots } = workload;
   const budgetMs = frameBudgetMs(workload.rate);
   const frames = to - from;
-  const times = frameTimesOf(workload);
+  const [hidden, visible] = [frameTimesOf(workload, false), frameTimesOf(workload, true)];
   const layers = layersOf(workload);
   // Frames of the preroll are ready when the first is due.
   const ahead = layers.map((count) => Math.max(1, Math.floor(slots / Math.max(1, count))));
@@ -32,15 +104,15 @@ export function oracleFrames(workload: Workload): number {
   for (let frame = 0; frame < frames; frame++) {
     const now = new Float64Array(frames + 1).fill(Infinity);
     const isFree = frame <= PREROLL_FRAMES;
-    for (let shown = 0; shown <= frame; shown++) {
-      // From the frame before, or from the earliest that any frame was left at.
+    // From the frame before, or from the earliest that any frame was left at.
+    const reachedAt = (shown: number, times: FrameTimes): number => {
       const onwards = frame === 0 ? 0 : before[shown]! + (isFree ? 0 : times.onwards[frame]!);
-      const cold = isFree ? Infinity : leftAt(reached, frame, shown) + times.cold[frame]!;
-      const decoded = Math.min(onwards, cold);
-      if (decoded === Infinity) continue;
-      now[shown] = Math.min(now[shown]!, decoded);
+      return Math.min(onwards, isFree ? Infinity : leftAt(reached, frame, shown) + times.cold[frame]!);
+    };
+    for (let shown = 0; shown <= frame; shown++) {
+      now[shown] = Math.min(now[shown]!, reachedAt(shown, hidden));
       const earliest = due(Math.max(0, frame - ahead[frame]!));
-      const ready = isFree ? 0 : Math.max(decoded, earliest) + times.shown[frame]!;
+      const ready = isFree ? 0 : Math.max(reachedAt(shown, visible), earliest);
       if (ready < due(frame + 1)) {
         now[shown + 1] = Math.min(now[shown + 1]!, ready);
         most = Math.max(most, shown + 1);
@@ -68,35 +140,53 @@ function layersOf({ from, to, segments }: Workload): number[] {
   return layers;
 }
 
-function frameTimesOf(workload: Workload): FrameTimes {
+function frameTimesOf(workload: Workload, isShown: boolean): FrameTimes {
   const { from, to, segments } = workload;
   const frames = to - from;
-  const cores = Math.max(0.2, workload.cores - workload.coresOfOthers);
+  const cores = coresOf(workload);
   const empty = (): Float64Array => new Float64Array(frames);
   const [onwards, onwardsCores, cold, coldCores, shown] = [empty(), empty(), empty(), empty(), empty()];
   for (const segment of segments)
     for (let frame = Math.max(from, segment.from); frame < Math.min(to, segment.to); frame++) {
       const at = frame - from;
-      const isFirst = frame === Math.max(from, segment.from);
-      const cost = stageWork(segment, 'decode', frame) * segment.decodeMs;
-      const start = coldMs(segment, frame);
       // A cut is decoded before it is due, beside whatever else is.
-      onwards[at] = Math.max(onwards[at]!, isFirst ? 0 : cost);
+      const isFirst = frame === Math.max(from, segment.from);
+      const cost = isFirst ? 0 : decodeMsOf(segment, frame) - (isShown ? 0 : sparedMs(segment, frame));
+      const start = coldMs(segment, frame);
+      onwards[at] = Math.max(onwards[at]!, cost);
       onwardsCores[at]! += cost * segment.decodeCores;
       cold[at] = Math.max(cold[at]!, start);
       coldCores[at]! += start * segment.decodeCores;
-      shown[at]! += segment.scaleMs + segment.effectsMs;
+      if (isShown) shown[at]! += stageWork(segment, 'scale', frame) * (segment.scaleMs + segment.effectsMs);
     }
+  if (isShown)
+    for (const [at, ms] of workload.composeMs.entries())
+      shown[at]! += ms + workload.showMs + workload.presentMs;
   return {
-    onwards: onwards.map((ms, at) => Math.max(ms, onwardsCores[at]! / cores)),
-    cold: cold.map((ms, at) => Math.max(ms, coldCores[at]! / cores)),
-    shown: shown.map(
-      (ms, at) => (ms + workload.composeMs[at]! + workload.showMs + workload.presentMs) / cores,
-    ),
+    onwards: onwards.map((ms, at) => Math.max(ms, (onwardsCores[at]! + shown[at]!) / cores)),
+    cold: cold.map((ms, at) => Math.max(ms, (coldCores[at]! + shown[at]!) / cores)),
   };
 }
 
-const coldMs = (segment: DecodeSegment, frame: number): number => {
+const decodeMsOf = (segment: DecodeSegment, frame: number): number =>
+  stageWork(segment, 'decode', frame) * segment.decodeMs;
+
+/** What is spared when a frame is not shown, and no other picture refers to its own. */
+function sparedMs(segment: DecodeSegment, frame: number): number {
   const at = frame - segment.from;
-  return segment.decodeMs * decodeWork(segment, segment.coldDecodes[at]!, segment.coldBits?.[at]);
-};
+  if (segment.unreferenced?.[at] !== 1) return 0;
+  return Math.min(
+    decodeMsOf(segment, frame),
+    segment.decodeMs * decodeWork(segment, 1, segment.ownBits?.[at]),
+  );
+}
+
+/** Decoding from a frame's key frame on, with a decoder that was just opened or has gone on elsewhere. */
+function coldMs(segment: DecodeSegment, frame: number): number {
+  const at = frame - segment.from;
+  const { firstMs, restartMs } = segment;
+  // Backwards, a run is turned round as a whole.
+  if (segment.isBackwards && at % MOST_TURNED !== 0) return Infinity;
+  const startMs = at === 0 ? firstMs : Math.min(firstMs, restartMs);
+  return startMs + segment.decodeMs * decodeWork(segment, segment.coldDecodes[at]!, segment.coldBits?.[at]);
+}

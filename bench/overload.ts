@@ -40,8 +40,9 @@ export async function overload(): Promise<Record<string, number>> {
         const shown: number[] = [];
         let freezeMs = 0;
         for (let play = 0; play < PLAYS; play++) {
-          const { log } = await playTimeline(page, DEMO_PROJECT, timeline, situation.tuning);
-          situation = learnFrom(situation, log);
+          const { ranges } = predict(situation);
+          const { log } = await playTimeline(page, DEMO_PROJECT, timeline, situation.tuning, ranges);
+          situation = learnFrom(situation, log, ranges);
           shown.push(pacingSummary(log, timeline.rate).shown);
           const [longest] = longestFreezes(log, frameBudgetMs(timeline.rate));
           freezeMs = Math.max(freezeMs, longest?.freezeMs ?? 0);

@@ -244,7 +244,8 @@ async function compare(
   };
   while (all.length < MOST_PLAYS && !isEnough()) {
     await startSampling(page);
-    const { log, facts } = await playTimeline(page, projectId, timeline, situation.tuning);
+    const { ranges } = prediction;
+    const { log, facts } = await playTimeline(page, projectId, timeline, situation.tuning, ranges);
     const othersShare = await server.services.sampler.othersShare();
     all.push({
       log,
@@ -259,8 +260,10 @@ async function compare(
   const error = Math.abs(said - was) / rate;
   const usual = plays.toSorted((a, b) => Math.abs(shown(a) - was) - Math.abs(shown(b) - was));
   const { log: usualLog, summary, facts } = usual[0]!;
-  const taught = plays.filter(isCalm).reduce((known, { log }) => learnFrom(known, log), situation);
-  const known = predict(taught);
+  const taught = plays
+    .filter(isCalm)
+    .reduce((given, { log }) => learnFrom(given, log, prediction.ranges), situation);
+  const known = predict(taught, undefined, { ranges: prediction.ranges });
   const common = { scrub: null, scrubWait: null, planned: null };
   const [expected] = findings(prediction.log, { ...common, situation, prediction, run: null });
   const [found] = findings(usualLog, {

@@ -1,6 +1,7 @@
 import type { LightCopy, Source } from '@hone/core/api';
 import type { Tuning } from '@hone/core/levers';
 import { PacketIndex } from '@hone/core/media';
+import type { DecodeRange } from '@hone/core/pacing';
 import type { FrameLog } from '@hone/core/playback';
 import type { Calibration, Situation } from '@hone/core/cost-model';
 import { memoryShares, simulatedDrive, usualCeiling, type Rig } from '@hone/core/machine';
@@ -39,11 +40,12 @@ export function situationFor(
   };
 }
 
-/** A situation whose costs follow a run that was measured in it. */
-export const learnFrom = (situation: Situation, log: FrameLog): Situation => ({
-  ...situation,
-  calibration: learnRun(situation, log),
-});
+/** A situation whose costs follow a run that was measured in it. @param ranges what was decoded in it */
+export const learnFrom = (
+  situation: Situation,
+  log: FrameLog,
+  ranges: readonly DecodeRange[] | undefined,
+): Situation => ({ ...situation, calibration: learnRun(situation, log, ranges) });
 
 export type Media = Pick<Situation, 'sources' | 'copies' | 'indexes'>;
 

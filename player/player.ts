@@ -1,3 +1,4 @@
+import type { DecodeRange } from '@hone/core/pacing';
 import { FrameLog } from '@hone/core/playback';
 import { memoryShares, usualCeiling, type MemoryShares } from '@hone/core/machine';
 import type { FrameSize } from '@hone/core/timeline';
@@ -129,14 +130,16 @@ export class Player {
   /**
    * Plays timeline frames [from, to). Must first be called from a user's gesture, or the browser keeps sound silent;
    * then the system clock keeps time.
+   * @param ranges what is decoded of the plan, where it is known that not everything can be; undefined for everything
    */
-  async play(from: number, to: number): Promise<void> {
+  async play(from: number, to: number, ranges?: readonly DecodeRange[]): Promise<void> {
     const pressedAt = performance.timeOrigin + performance.now();
     this.sound ??= this.openSound();
     const context = await this.sound;
     const running = context?.state === 'running';
     const latencyMs = 1000 * (context?.outputLatency ?? 0);
-    this.engine.send({ kind: 'play', from, to, pressedAt, clock: running ? 'sound' : 'system', latencyMs });
+    const clock = running ? 'sound' : 'system';
+    this.engine.send({ kind: 'play', from, to, ranges, pressedAt, clock, latencyMs });
   }
 
   pause(): void {

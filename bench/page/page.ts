@@ -1,5 +1,6 @@
 import { ALL_FORMATS, EncodedPacketSink, Input, UrlSource } from 'mediabunny';
 import type { LightCopy, Project, Source } from '@hone/core/api';
+import type { DecodeRange } from '@hone/core/pacing';
 import type { RunFacts } from '@hone/core/playback';
 import { PLAINEST, type Tuning } from '@hone/core/levers';
 import { emptyTimeline, type Timeline } from '@hone/core/timeline';
@@ -11,7 +12,12 @@ export interface BenchPage {
   bareDecoder(sourceId: string, frames: number): Promise<number>;
   flatOut(projectId: string, sourceId: string, frames: number, byServer?: boolean): Promise<number>;
   serverPath(sourceId: string, width: number, height: number, frames: number): Promise<number>;
-  playTimeline(projectId: string, timeline: Timeline, tuning: Tuning): Promise<PlayedLog>;
+  playTimeline(
+    projectId: string,
+    timeline: Timeline,
+    tuning: Tuning,
+    ranges: readonly DecodeRange[] | undefined,
+  ): Promise<PlayedLog>;
   /** Decodes for a moment what a rig does not know; the rig with what was found. */
   tryDecoders(projectId: string, rig: Rig): Promise<Rig>;
   cores(): number;
@@ -39,7 +45,12 @@ const project = async (id: string) => ({
   copies: await get<LightCopy[]>(`/api/projects/${id}/copies`),
 });
 
-async function played(projectId: string, timeline: Timeline, tuning: Tuning): Promise<FinishedRun> {
+async function played(
+  projectId: string,
+  timeline: Timeline,
+  tuning: Tuning,
+  ranges: readonly DecodeRange[] | undefined,
+): Promise<FinishedRun> {
   const { sources, copies } = await project(projectId);
   const { own } = await get<{ own: Rig | null }>('/api/rigs');
   const plan = planFor(timeline, tuning, sources, copies, own ? refusedSources(own, sources) : []);
@@ -49,7 +60,7 @@ async function played(projectId: string, timeline: Timeline, tuning: Tuning): Pr
   await new Promise((resolve) => player.on('still', resolve));
   const run = await new Promise<FinishedRun>((resolve) => {
     player.on('run', resolve);
-    void player.play(0, plan.preview.graph.length);
+    void player.play(0, plan.preview.graph.length, ranges);
   });
   player.dispose();
   return run;
@@ -126,8 +137,8 @@ const page: BenchPage = {
     return frames / seconds;
   },
 
-  async playTimeline(projectId, timeline, tuning) {
-    const { log, facts } = await played(projectId, timeline, tuning);
+  async playTimeline(projectId, timeline, tuning, ranges) {
+    const { log, facts } = await played(projectId, timeline, tuning, ranges);
     return {
       firstFrame: log.firstFrame,
       // Numbers that JSON knows: what was not shown is below zero.

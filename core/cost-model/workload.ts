@@ -55,6 +55,8 @@ export interface DecodeSegment {
    * and all of them are charged to the first frame of the run.
    */
   readonly isBackwards?: boolean;
+  /** The playhead at which decoding begins, in frames, where that was planned. */
+  readonly beginAt?: number | undefined;
 }
 
 /** A drive as the readers of a workload meet it. */
@@ -96,6 +98,8 @@ export interface Workload {
   readonly readAheadBytes: number;
   /** From the press of play until the first clip is asked for, and until sound is ready. */
   readonly startMs: number;
+  /** 1 for each frame of which something is not decoded, so that it is not shown; none where it is absent. */
+  readonly leftOut?: Uint8Array | undefined;
 }
 
 /**
@@ -119,6 +123,7 @@ export function normalize(workload: Workload): Workload {
     drives: workload.drives,
     readAheadBytes: workload.readAheadBytes,
     startMs: workload.startMs,
+    leftOut: workload.leftOut,
   };
 }
 
@@ -148,6 +153,7 @@ const normalizeSegment = (segment: DecodeSegment): DecodeSegment => ({
   effectsMs: segment.effectsMs,
   openMs: segment.openMs,
   isBackwards: segment.isBackwards ?? false,
+  beginAt: segment.beginAt,
 });
 
 /** ms that reading one picture of a segment takes while nobody else reads; 0 where no drive is known. */

@@ -5,6 +5,8 @@ export interface Prefetched {
   /** Timeline frames [from, to). */
   readonly from: number;
   readonly to: number;
+  /** The playhead at which decoding begins, where that was planned. */
+  readonly beginAt?: number | undefined;
 }
 
 /**
@@ -31,20 +33,23 @@ export class PrefetchPolicy {
   }
 
   /** The playhead at which a segment begins to be decoded, in frames. */
-  beginsAt({ from }: Pick<Prefetched, 'from'>): number {
-    return from - this.lead;
+  beginsAt(segment: Omit<Prefetched, 'to'>): number {
+    return segment.beginAt ?? segment.from - this.lead;
   }
 
   /**
-   * What to do about a segment that is not decoded yet. Segments are asked about by their first frames.
+   * What to do about a segment that is not decoded yet. Segments are asked about by when they begin to be decoded.
    * @param end behind the last frame that is played
    * @returns the frame to begin at, which can still be shown; `later` or `wait`, which hold for all after it, too; `over` when
    * no frame of it is left
    */
   decide(segment: Prefetched, playhead: number, end: number): number | 'later' | 'wait' | 'over' {
-    if (playhead < this.beginsAt(segment) || segment.from >= end) return 'later';
+    if (playhead < this.beginsAt(segment)) return 'later';
+    if (segment.from >= end) return segment.beginAt === undefined ? 'later' : 'over';
     const from = Math.max(segment.from, Math.ceil(playhead - 1e-9));
     if (from >= segment.to) return 'over';
+    // What was planned has its time.
+    if (segment.beginAt !== undefined) return from;
     // Layers that begin together are needed together.
     let others = 0;
     for (const first of this.reaching.values()) if (first !== segment.from) others++;

@@ -1,6 +1,7 @@
 import { median, quantile } from 'd3-array';
 import { array, boolean, number, object, string, type InferType } from 'yup';
 import { tuningSchema, type Tuning } from '../levers/index.js';
+import type { DecodeRange } from '../pacing/index.js';
 import { rateSchema, type TimelinePrint } from '../timeline/index.js';
 import type { Rational } from '../time/index.js';
 
@@ -38,6 +39,8 @@ export interface RunFacts {
    * system does not tell, absent until the run is kept.
    */
   readonly othersShare?: number | null;
+  /** What was decoded, where it was known that not everything can be; absent where everything was. */
+  readonly ranges?: readonly DecodeRange[] | undefined;
 }
 
 /** Others that take so much of the cores disturb a run. */
@@ -97,6 +100,14 @@ export const runFactsSchema = object({
     .defined()
     .default(null),
   othersShare: number().strict().min(0).max(1).nullable().optional(),
+  ranges: array(
+    object({
+      clipId: string().strict().max(64).required(),
+      from: number().strict().integer().min(0).required(),
+      to: number().strict().integer().min(0).required(),
+      beginAt: number().strict().required(),
+    }).noUnknown(),
+  ).optional(),
 }).noUnknown();
 
 /** A run as it is sent to be kept: the log's numbers as base64 of little-endian 32-bit floats. */

@@ -69,12 +69,14 @@ export function changeOf(before: Workload, now: Workload): Change | undefined {
   const isSame = SCALARS.every((name) => before[name as keyof Workload] === now[name as keyof Workload]);
   const { segments } = now;
   if (!isSame || segments.length !== before.segments.length) return undefined;
+  if (!sameNumbers(now.leftOut, before.leftOut)) return undefined;
   if (JSON.stringify([before.rate, before.drives]) !== JSON.stringify([now.rate, now.drives]))
     return undefined;
   let [segment, first, last] = [segments.length, Infinity, -Infinity];
   for (let at = 0; at < segments.length; at++) {
     const [a, b] = [before.segments[at]!, segments[at]!];
-    if (a.from !== b.from || a.to !== b.to || a.clipId !== b.clipId) return undefined;
+    if (a.from !== b.from || a.to !== b.to || a.clipId !== b.clipId || a.beginAt !== b.beginAt)
+      return undefined;
     const isEqual =
       a.decodeMs === b.decodeMs &&
       a.bitShare === b.bitShare &&

@@ -5,3 +5,4 @@ export * from './processor-sharing.js';
 export * from './random.js';
 export * from './scrubbing.js';
 export * from './simulation.js';
+export * from './decode-plan.js';

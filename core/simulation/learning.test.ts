@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { alone, situationOf, source, strongRig, withCores } from '../testing/scenes.js';
 import { residualOf, workKey, workOf, type Situation } from '../cost-model/index.js';
 import { pacingSummary, type FrameLog } from '../playback/index.js';
-import { learnRun, predict } from './index.js';
+import { learnRun, predict, type Prediction } from './index.js';
 
 /** Decoding takes a frame's budget and a little more. */
 const situationAt = (msPerFrame: number): Situation =>
@@ -14,8 +14,9 @@ const shareOf = (log: FrameLog, { timeline: { rate } }: Situation): number => {
   return shown / wanted;
 };
 
-const predictedShare = (situation: Situation): number => {
-  const { summary } = predict(situation);
+/** What is predicted to be shown when it is played as a run was. */
+const predictedShare = (situation: Situation, ranges: Prediction['ranges'] = undefined): number => {
+  const { summary } = predict(situation, undefined, { ranges });
   return summary.shown / summary.wanted;
 };
 
@@ -25,9 +26,10 @@ describe('what a run teaches', () => {
       fc.property(fc.double({ min: 0.6, max: 2.2, noNaN: true }), (factor) => {
         const situation = situationAt(45);
         // The machine takes so much longer, or less, than its figures say.
-        const { nominalLog } = predict(situationAt(45 * factor));
-        const calibration = learnRun(situation, nominalLog);
-        const error = predictedShare({ ...situation, calibration }) - shareOf(nominalLog, situation);
+        const { ranges } = predict(situation);
+        const { nominalLog } = predict(situationAt(45 * factor), undefined, { ranges });
+        const calibration = learnRun(situation, nominalLog, ranges);
+        const error = predictedShare({ ...situation, calibration }, ranges) - shareOf(nominalLog, situation);
         expect(Math.abs(error)).toBeLessThan(0.05);
       }),
       { numRuns: 12 },
@@ -39,7 +41,7 @@ describe('what a run teaches', () => {
     // Every second frame was dropped though each stage took what it was predicted to take.
     const log = predict(situation).nominalLog;
     for (let frame = 1; frame < log.length; frame += 2) log.set(frame, 'shown', NaN);
-    const calibration = learnRun(situation, log);
+    const calibration = learnRun(situation, log, undefined);
     const taught = { ...situation, calibration };
     expect(Math.abs(predictedShare(taught) - 0.5)).toBeLessThan(0.05);
     expect(residualOf(calibration, workKey(workOf(situation)))!.log).toBeGreaterThan(0.1);
@@ -48,11 +50,21 @@ describe('what a run teaches', () => {
     expect(predictedShare(other)).toBeGreaterThan(0.95);
   });
 
+  it('says of a run that shows all that was planned only that costs are not higher', () => {
+    const situation = situationAt(70);
+    const { ranges } = predict(situation);
+    expect(ranges).toBeDefined();
+    const { nominalLog } = predict(situationAt(40), undefined, { ranges });
+    const { residuals } = learnRun(situation, nominalLog, ranges);
+    // Half as much would show the same.
+    expect(Math.abs(residuals![0]!.log)).toBeLessThan(0.3);
+  });
+
   it('keeps a residual of a whole run, and none of a few frames', () => {
     const situation = situationAt(30);
     const { nominalLog } = predict(situation);
-    expect(learnRun(situation, nominalLog).residuals).toHaveLength(1);
+    expect(learnRun(situation, nominalLog, undefined).residuals).toHaveLength(1);
     const few = predict(situationOf(alone('a', { length: 30 }), [source('a')], strongRig())).nominalLog;
-    expect(learnRun(situation, few).residuals ?? []).toEqual([]);
+    expect(learnRun(situation, few, undefined).residuals ?? []).toEqual([]);
   });
 });

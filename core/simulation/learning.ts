@@ -7,6 +7,7 @@ import {
   type Residual,
   type Situation,
 } from '../cost-model/index.js';
+import type { DecodeRange } from '../pacing/index.js';
 import { expectedDrops, predict, type Prediction } from './prediction.js';
 
 /** A share of frames shown that is off by less needs no residual. */
@@ -26,9 +27,15 @@ const FEWEST_FRAMES = 48;
  * Takes in a run: first what each stage and kind of coding costs (`calibrate`), then what is still missing to show as many
  * frames of this very timeline as the run did, as one factor of all its costs: its residual.
  * @param log of a run of the situation, which neither others nor levers disturbed
+ * @param ranges what was decoded in it; undefined where everything was
  */
-export function learnRun(situation: Situation, log: FrameLog): Calibration {
-  const { nominalLog, workload, work } = predict(situation);
+export function learnRun(
+  situation: Situation,
+  log: FrameLog,
+  ranges: readonly DecodeRange[] | undefined,
+): Calibration {
+  const predicted = (given: Situation): Prediction => predict(given, undefined, { ranges });
+  const { nominalLog, workload, work } = predicted(situation);
   if (!nominalLog.has(log.firstFrame) || !nominalLog.has(log.firstFrame + log.length - 1))
     return situation.calibration;
   const calibration = calibrate(situation.calibration, log, nominalLog, workload.segments);
@@ -45,27 +52,29 @@ export function learnRun(situation: Situation, log: FrameLog): Calibration {
   const before = known?.log ?? 0;
   const errorAt = (residualLog: number): number => {
     const tried = withResidual({ key, log: residualLog, runs });
-    return expectedShare(predict({ ...situation, calibration: tried }), log) - shown;
+    return expectedShare(predicted({ ...situation, calibration: tried }), log) - shown;
   };
   const solved = bisect(errorAt, before);
   return withResidual({ key, log: before + (solved - before) / runs, runs });
 }
 
-/** Where a falling function is nearest to zero, around a place where it may be already. */
+/** The place nearest to one where a falling function is near zero; where there is none, the one where it is nearest to zero. */
 function bisect(errorAt: (at: number) => number, start: number): number {
   const first = errorAt(start);
   if (Math.abs(first) <= CLOSE) return start;
-  let [low, high] =
-    first > 0
-      ? [start, Math.min(MOST_LOG, start + MOST_STEP)]
-      : [Math.max(-MOST_LOG, start - MOST_STEP), start];
+  let [near, far] = [
+    start,
+    first > 0 ? Math.min(MOST_LOG, start + MOST_STEP) : Math.max(-MOST_LOG, start - MOST_STEP),
+  ];
   let best = { at: start, error: Math.abs(first) };
-  for (let round = 0; round < BISECTIONS && best.error > CLOSE; round++) {
-    const at = (low + high) / 2;
+  for (let round = 0; round < BISECTIONS; round++) {
+    const at = (near + far) / 2;
     const error = errorAt(at);
-    if (Math.abs(error) < best.error) best = { at, error: Math.abs(error) };
-    if (error > 0) low = at;
-    else high = at;
+    const isClose = Math.abs(error) <= CLOSE;
+    if (isClose || Math.abs(error) < best.error) best = { at, error: Math.abs(error) };
+    // A run that shows all that was planned says only that its costs are not higher.
+    if (isClose || error > 0 !== first > 0) far = at;
+    else near = at;
   }
   return best.at;
 }

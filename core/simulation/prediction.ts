@@ -12,20 +12,26 @@ import {
   type Situation,
   assumedVariability,
 } from '../cost-model/index.js';
+import type { DecodeRange } from '../pacing/index.js';
 import {
+  frameBudgetMs,
   isRealTime,
+  longestFreezes,
   pacingSummary,
   STAGES,
   type FrameLog,
   type PacingSummary,
   type Stage,
 } from '../playback/index.js';
+import { planDecoding, plannedWorkload } from './decode-plan.js';
 import { simulate, type SimulatedRun } from './simulation.js';
 
 /** One simulation of a prediction. */
 interface Played {
   readonly run: SimulatedRun;
   readonly summary: PacingSummary;
+  /** What it simulates, with all that is decoded when nothing is left out. */
+  readonly workload: Workload;
 }
 
 /** What playback will do. */
@@ -34,6 +40,8 @@ export interface Prediction {
   readonly probes: readonly (Played | undefined)[];
   readonly work: Work;
   readonly workload: Workload;
+  /** What is decoded; undefined where everything is. */
+  readonly ranges: readonly DecodeRange[] | undefined;
   /** What the rig was not measured for; it counts as costing nothing. */
   readonly unmeasured: readonly string[];
   readonly log: FrameLog;
@@ -58,21 +66,32 @@ const PROBES = [-TENTH, -0.5244, 0, 0.5244, TENTH];
  * Four of them are on a machine as unsteady as this one; the fifth, with each cost as it is known, is what runs are
  * compared with.
  * @param before a prediction of nearly the same: only what has changed is played again
+ * @param decoding what the player decodes: `planned`, or what it was told for a run
  */
-export function predict(situation: Situation, before?: Prediction): Prediction {
+export function predict(
+  situation: Situation,
+  before?: Prediction,
+  decoding: 'planned' | { readonly ranges: readonly DecodeRange[] | undefined } = 'planned',
+): Prediction {
   const work = workOf(situation);
   const middle = PROBES.indexOf(0);
   const { unmeasured, ...plain } = buildWorkload(work, situation.rig);
   const unsteadiness = assumedVariability(situation.calibration.unsteadiness, situation.rig);
   const calibration = { ...situation.calibration, ...(unsteadiness ? { unsteadiness } : {}) };
   const residual = calibration.residuals?.length ? residualOf(calibration, workKey(work)) : undefined;
-  const played = (probe: number): Played => {
+  const workloadOf = (probe: number): Workload => {
     const calibrated = applyCalibration(plain, perturb(calibration, PROBES[probe]!), PROBES[probe]);
     const costed = residual ? scaleCosts(calibrated, Math.exp(residual.log)) : calibrated;
-    const workload = probe === middle ? { ...costed, unsteadiness: 0 } : costed;
-    const run = simulate(workload, { seed: probe + 1 }, before?.probes[probe]?.run);
-    return { run, summary: pacingSummary(run.log, workload.rate) };
+    return probe === middle ? { ...costed, unsteadiness: 0 } : costed;
   };
+  const playedBy = (probe: number, ranges: Prediction['ranges']): Played => {
+    const workload = workloadOf(probe);
+    const run = simulate(plannedWorkload(workload, ranges), { seed: probe + 1 }, before?.probes[probe]?.run);
+    return { run, summary: pacingSummary(run.log, workload.rate), workload };
+  };
+  const ranges =
+    decoding === 'planned' ? worthwhileRanges((given) => playedBy(middle, given)) : decoding.ranges;
+  const played = (probe: number): Played => playedBy(probe, ranges);
   // What plays with the highest costs plays with all.
   const heaviest = played(PROBES.length - 1);
   const own = played(middle);
@@ -85,13 +104,14 @@ export function predict(situation: Situation, before?: Prediction): Prediction {
     .sort((a, b) => a.summary.shown - b.summary.shown);
   const all = isEasy ? [own] : [own, ...sorted.filter((each) => each !== own)];
   const drops = dropsOf(all);
-  const { run, summary } = expectedOf(all, drops);
+  const { run, summary, workload } = expectedOf(all, drops);
   return {
     ...{
       work,
       unmeasured,
       probes,
-      workload: run.workload,
+      workload,
+      ranges,
       log: run.log,
       summary,
       drops,
@@ -103,6 +123,37 @@ export function predict(situation: Situation, before?: Prediction): Prediction {
       high: sorted.at(-1)!.summary.framesPerSecondShown,
     },
   };
+}
+
+/** A freeze that is longer is worth to be shortened, ms; a shorter one than the second is not seen as one. */
+const LONG_FREEZE_MS = 1500;
+const SHORT_FREEZE_MS = 500;
+/** A plan must show this many times as many frames, or nearly as many with a shorter freeze. */
+const WORTHWHILE = 1.05;
+const NEARLY = 0.9;
+
+/** A plan of what is decoded, where what it shows is better than without one. */
+function worthwhileRanges(play: (ranges: Prediction['ranges']) => Played): Prediction['ranges'] {
+  const without = play(undefined);
+  if (isRealTime(without.summary)) return undefined;
+  const ranges = planDecoding(without.workload);
+  if (!ranges) return undefined;
+  const [before, after] = [without, play(ranges)].map(({ run, summary, workload }) => ({
+    shown: summary.shown,
+    freezeMs: longestFreezes(run.log, frameBudgetMs(workload.rate))[0]?.freezeMs ?? 0,
+  })) as [Shown, Shown];
+  const showsMore =
+    after.shown >= WORTHWHILE * before.shown && after.freezeMs <= Math.max(before.freezeMs, SHORT_FREEZE_MS);
+  const isSmoother =
+    before.freezeMs > LONG_FREEZE_MS &&
+    after.freezeMs < before.freezeMs &&
+    after.shown >= NEARLY * before.shown;
+  return showsMore || isSmoother ? ranges : undefined;
+}
+
+interface Shown {
+  readonly shown: number;
+  readonly freezeMs: number;
 }
 
 /** Share of several simulations in which each frame is dropped. */
@@ -136,12 +187,12 @@ function expectedOf(all: readonly Played[], drops: Float32Array): Played {
   // Where it will probably not play, what is shown in detail is one that does not.
   const alike = all.filter(({ summary }) => isRealTime(summary) === isRealTime({ dropped, wanted }));
   const off = ({ summary }: Played): number => Math.abs(summary.shown - shown);
-  const { run, summary } = (alike.length ? alike : all).reduce((best, each) =>
+  const { run, summary, workload } = (alike.length ? alike : all).reduce((best, each) =>
     off(each) < off(best) ? each : best,
   );
   const framesPerSecondShown =
     all.reduce((sum, each) => sum + each.summary.framesPerSecondShown, 0) / all.length;
-  return { run, summary: { ...summary, shown, dropped, framesPerSecondShown } };
+  return { run, workload, summary: { ...summary, shown, dropped, framesPerSecondShown } };
 }
 
 // All costs together are a little more or less: what they are uncertain by is mostly how fast the machine

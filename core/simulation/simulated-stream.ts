@@ -188,6 +188,11 @@ export class Stream {
     return next;
   }
 
+  /** Whether a frame is behind the run that is being turned round. */
+  isRunOver(frame: number): boolean {
+    return this.segment.isBackwards === true && frame >= this.runEnd && frame < this.end;
+  }
+
   /** The next frame that it delivers. */
   goOn(frame: number): void {
     this.next = frame;

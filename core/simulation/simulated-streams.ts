@@ -1,4 +1,10 @@
-import { neediestStream, PrefetchPolicy } from '../pacing/index.js';
+import {
+  isTooLate,
+  neediestStream,
+  PrefetchPolicy,
+  type Answer,
+  type StreamAction,
+} from '../pacing/index.js';
 import { FIRST_WORKER, type SimulationContext } from './simulation-context.js';
 import { entryFor, mostRead, openStream, turnMs, type Stream } from './simulated-stream.js';
 
@@ -251,7 +257,10 @@ export class SimulatedStreams {
     while (!stream.closed && !stream.isMaking && stream.next < stream.end && stream.next < to) {
       const { next, pacer, answer } = stream;
       if (answer !== 'none') this.prefetch.onReached(String(stream.at));
-      switch (pacer.next(next, answer, stream.slots > 0, this.context.playhead)) {
+      const action = stream.segment.isBackwards
+        ? turningAction(answer, stream.slots > 0)
+        : pacer.next(next, answer, stream.slots > 0, this.context.playhead);
+      switch (action) {
         case 'skip':
           this.skipTo(stream, next + 1);
           break;
@@ -338,7 +347,23 @@ export class SimulatedStreams {
   private store(stream: Stream): void {
     const next = Math.min(this.context.workload.to, stream.following(stream.next));
     this.context.store(stream.next, next - 1);
-    stream.goOn(next);
+    if (stream.isRunOver(next)) {
+      this.forgetInside(stream);
+      this.stop(stream);
+      stream.goOn(this.nextRun(stream, next));
+      this.fill(stream);
+      this.feed(stream);
+    } else stream.goOn(next);
     this.pump();
   }
+
+  /** Where the next run begins that is turned round: what is over by then is left out. */
+  private nextRun({ end }: Stream, next: number): number {
+    const { isPlaying, playhead } = this.context;
+    return isPlaying && isTooLate(next, playhead) ? Math.min(end, Math.ceil(playhead)) : next;
+  }
 }
+
+/** Backwards, a run is made as a whole once it was begun. */
+const turningAction = (answer: Answer, hasBuffer: boolean): StreamAction =>
+  answer === 'none' ? 'decode' : hasBuffer ? 'make' : 'await buffer';

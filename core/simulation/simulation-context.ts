@@ -69,7 +69,7 @@ export class SimulationContext {
     this.framesPerSecond = 1000 / this.budgetMs;
     this.log = FrameLog.empty(from, frames);
     this.wanted = wantedOf(workload);
-    this.mostWanted = this.wanted.reduce((most, each) => Math.max(most, each), 1);
+    this.mostWanted = this.wanted.reduce((most, each) => (each === NEVER ? most : Math.max(most, each)), 1);
     this.ready = new Uint8Array(frames);
     this.held = new Uint8Array(frames);
     const jobs = FIRST_WORKER + decodeWorkers + segments.length;
@@ -180,8 +180,11 @@ export class SimulationContext {
   }
 }
 
+/** More pictures than any frame has: it is never ready. */
+const NEVER = 255;
+
 /** Pictures that each frame of a workload is made of. */
-function wantedOf({ from, to, segments: segments }: Workload): Uint8Array {
+function wantedOf({ from, to, segments, leftOut }: Workload): Uint8Array {
   const more = new Int16Array(to - from + 1);
   for (const segment of segments) {
     const [first, end] = [Math.max(from, segment.from), Math.min(to, segment.to)];
@@ -190,5 +193,8 @@ function wantedOf({ from, to, segments: segments }: Workload): Uint8Array {
     more[end - from]!--;
   }
   let wanted = 0;
-  return Uint8Array.from({ length: to - from }, (_, at) => (wanted += more[at]!));
+  return Uint8Array.from({ length: to - from }, (_, at) => {
+    wanted += more[at]!;
+    return leftOut?.[at] ? NEVER : wanted;
+  });
 }

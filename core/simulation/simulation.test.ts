@@ -1,72 +1,18 @@
 import { describe, expect, it } from 'vitest';
 import { rational } from '../time/index.js';
 import type { DecodeSegment, Workload } from '../cost-model/index.js';
+import { segmentOf, workloadOf, WORKLOAD_FRAMES, type Sketch } from '../testing/workloads.js';
 import { pacingSummary } from '../playback/index.js';
 import { simulate, type SimulatedRun } from './index.js';
 import type { StreamsState } from './simulated-streams.js';
 
-const FRAMES = 240;
-
-interface Sketch extends Partial<Omit<DecodeSegment, 'decodes' | 'coldDecodes' | 'entries'>> {
-  /** Frames of a group of pictures. */
-  readonly group?: number;
-  /** Pictures decoded for each frame. */
-  readonly each?: number;
-  /** Pictures to decode for the first frame. */
-  readonly cold?: number;
-}
-
-function passage({
-  from = 0,
-  to = FRAMES,
-  group = 1,
-  each = 1,
-  cold = 1,
-  ...more
-}: Sketch = {}): DecodeSegment {
-  const length = to - from;
-  const decodes = new Uint16Array(length).fill(each);
-  decodes[0] = cold;
-  const entries = Int32Array.from({ length: Math.ceil(length / group) }, (_, at) => from + at * group);
-  return {
-    ...{ clipId: `c${from}`, sourceId: 's', from, to, decodes, entries },
-    coldDecodes: Uint16Array.from({ length }, (_, at) => (at % group) + cold),
-    ...{
-      coding: 'h264',
-      openMs: 10,
-      firstMs: 0,
-      restartMs: 0,
-      decodeMs: 5,
-      decodeCores: 1,
-      bytesPerPicture: 1e5,
-      drive: 0,
-      scaleMs: 1,
-      effectsMs: 0,
-    },
-    ...more,
-  };
-}
-
-const lineOf = (passages: readonly DecodeSegment[], more: Partial<Workload> = {}): Workload => ({
-  ...{
-    rate: rational(25),
-    from: 0,
-    to: FRAMES,
-    segments: passages,
-    composeMs: new Float32Array(FRAMES),
-    showMs: 4,
-  },
-  ...{ presentMs: 0, cores: 4, coresOfOthers: 0, decodeWorkers: 2, slots: 24 },
-  drives: [{ name: '/', bytesPerSecond: 1e9, latencyMs: 0, seekMs: 0 }],
-  ...{ readAheadBytes: 16e6, startMs: 20 },
-  ...more,
-});
+const FRAMES = WORKLOAD_FRAMES;
 
 const shown = (line: Workload): number => pacingSummary(simulate(line).log, line.rate).shown;
 
 describe('simulated playback', () => {
   it('shows every frame in time when each stage has room', () => {
-    const { log } = simulate(lineOf([passage()]));
+    const { log } = simulate(workloadOf([segmentOf()]));
     const summary = pacingSummary(log, rational(25));
     expect(summary).toMatchObject({ wanted: FRAMES, shown: FRAMES, dropped: 0 });
     expect(summary.meanLatenessMs).toBeLessThan(10);
@@ -77,7 +23,7 @@ describe('simulated playback', () => {
   it('drops frames where pictures have more bits than most, and not where they have fewer', () => {
     const bits = Float32Array.from({ length: FRAMES }, (_, at) => (at < 100 ? 0.8 : at < 150 ? 1.8 : 0.8));
     const sketch = { decodeMs: 36, bitShare: 0.9, bits, coldBits: bits };
-    const { log } = simulate(lineOf([passage(sketch)], { slots: 4 }));
+    const { log } = simulate(workloadOf([segmentOf(sketch)], { slots: 4 }));
     const dropped = (from: number, to: number): number =>
       Array.from({ length: to - from }, (_, at) => log.get(from + at, 'shown')).filter(Number.isNaN).length;
     expect(dropped(0, 100)).toBe(0);
@@ -97,7 +43,7 @@ describe('simulated playback', () => {
     const sketch = { decodeMs: 44, group: 120 };
     const unreferenced = Uint8Array.from({ length: FRAMES }, (_, at) => Number(at % 2 === 1));
     const [plain, thinned] = [sketch, { ...sketch, unreferenced }].map((each) => {
-      const line = lineOf([passage(each)], { slots: 6 });
+      const line = workloadOf([segmentOf(each)], { slots: 6 });
       return { log: simulate(line).log, summary: pacingSummary(simulate(line).log, line.rate) };
     });
     // It shows what a decoder of that pace can: 40 of 44.
@@ -115,7 +61,10 @@ describe('simulated playback', () => {
           wanted,
           shown: seen,
           dropped,
-        } = pacingSummary(simulate(lineOf([passage({ decodeMs, group: 24 })], { showMs })).log, rational(25));
+        } = pacingSummary(
+          simulate(workloadOf([segmentOf({ decodeMs, group: 24 })], { showMs })).log,
+          rational(25),
+        );
         expect(wanted).toBe(FRAMES);
         expect(seen + dropped).toBe(FRAMES);
       }
@@ -123,39 +72,39 @@ describe('simulated playback', () => {
 
   it('shows as many frames as the screen takes when showing is the slowest stage', () => {
     // 80 ms a frame of 40: every second one.
-    expect(shown(lineOf([passage()], { showMs: 79 }))).toBeGreaterThan(0.48 * FRAMES);
-    expect(shown(lineOf([passage()], { showMs: 79 }))).toBeLessThan(0.52 * FRAMES);
+    expect(shown(workloadOf([segmentOf()], { showMs: 79 }))).toBeGreaterThan(0.48 * FRAMES);
+    expect(shown(workloadOf([segmentOf()], { showMs: 79 }))).toBeLessThan(0.52 * FRAMES);
   });
 
   it('drops frames when decoding takes longer than the frame budget, and more the longer it takes', () => {
-    const at = (decodeMs: number): number => shown(lineOf([passage({ decodeMs, group: 48 })]));
+    const at = (decodeMs: number): number => shown(workloadOf([segmentOf({ decodeMs, group: 48 })]));
     expect(at(38)).toBe(FRAMES);
     expect(at(50)).toBeLessThan(0.9 * FRAMES);
     expect(at(80)).toBeLessThan(at(50));
   });
 
   it('pays for frames that are decoded and thrown away', () => {
-    const at = (each: number): number => shown(lineOf([passage({ decodeMs: 18, each })]));
+    const at = (each: number): number => shown(workloadOf([segmentOf({ decodeMs: 18, each })]));
     expect(at(2)).toBe(FRAMES);
     expect(at(3)).toBeLessThan(0.8 * FRAMES);
   });
 
   it('waits longer for the first picture of a decoder that was just set up, and of one that has jumped', () => {
     const first = (line: Workload): number => simulate(line).log.get(0, 'shown');
-    const plain = passage({ decodeMs: 20 });
+    const plain = segmentOf({ decodeMs: 20 });
     const filled = { ...plain, firstMs: 80 };
-    expect(first(lineOf([filled])) - first(lineOf([plain]))).toBeCloseTo(80, 0);
+    expect(first(workloadOf([filled])) - first(workloadOf([plain]))).toBeCloseTo(80, 0);
     // Too slow, so that it jumps from key frame to key frame, and pays for each.
-    const slow = passage({ decodeMs: 60, group: 24 });
+    const slow = segmentOf({ decodeMs: 60, group: 24 });
     const dear = { ...slow, restartMs: 240 };
-    expect(shown(lineOf([dear]))).toBeLessThan(0.9 * shown(lineOf([slow])));
+    expect(shown(workloadOf([dear]))).toBeLessThan(0.9 * shown(workloadOf([slow])));
   });
 
   it('shows nearly the share that a decoder is fast enough for, and never more', () => {
     const frames = 1200;
     const shareAt = (pace: number, group: number): number => {
-      const slow = passage({ to: frames, group, decodeMs: 40 / pace, firstMs: 20, restartMs: 20 });
-      const line = lineOf([slow], { to: frames, composeMs: new Float32Array(frames) });
+      const slow = segmentOf({ to: frames, group, decodeMs: 40 / pace, firstMs: 20, restartMs: 20 });
+      const line = workloadOf([slow], { to: frames, composeMs: new Float32Array(frames) });
       return pacingSummary(simulate(line, { spread: 0.1 }).log, line.rate).shown / frames;
     };
     // A little too slow costs a little, and no key frame is so far away that everything in between is lost.
@@ -174,7 +123,7 @@ describe('simulated playback', () => {
       [0.5, 20],
       [0.3, 4],
     ] as const) {
-      const frames = shown(lineOf([passage({ decodeMs, scaleMs: 0, effectsMs: 40 / share })]));
+      const frames = shown(workloadOf([segmentOf({ decodeMs, scaleMs: 0, effectsMs: 40 / share })]));
       expect(frames / FRAMES).toBeGreaterThan(0.75 * share);
       expect(frames / FRAMES).toBeLessThan(1.06 * share);
     }
@@ -183,25 +132,25 @@ describe('simulated playback', () => {
   it('is late after a cut into a long group though its cores idle', () => {
     const cuts = (cold: number): DecodeSegment[] =>
       Array.from({ length: 5 }, (_, at) =>
-        passage({ from: 48 * at, to: 48 * at + 48, cold, group: 240, decodeMs: 22, decodeCores: 1.5 }),
+        segmentOf({ from: 48 * at, to: 48 * at + 48, cold, group: 240, decodeMs: 22, decodeCores: 1.5 }),
       );
-    const line = lineOf(cuts(110), { cores: 6 });
+    const line = workloadOf(cuts(110), { cores: 6 });
     const { log, coreUse } = simulate(line);
     expect(pacingSummary(log, line.rate).dropped).toBeGreaterThan(40);
     expect(coreUse).toBeLessThan(0.5);
-    expect(shown(lineOf(cuts(1), { cores: 6 }))).toBe(FRAMES);
+    expect(shown(workloadOf(cuts(1), { cores: 6 }))).toBe(FRAMES);
   });
 
   it('shares cores: what plays on four does not on one', () => {
-    const two = [passage({ decodeMs: 20 }), passage({ decodeMs: 20, clipId: 'above' })];
-    expect(shown(lineOf(two, { cores: 4 }))).toBe(FRAMES);
-    expect(shown(lineOf(two, { cores: 1 }))).toBeLessThan(0.9 * FRAMES);
-    expect(shown(lineOf(two, { cores: 4, coresOfOthers: 3.2 }))).toBeLessThan(0.9 * FRAMES);
+    const two = [segmentOf({ decodeMs: 20 }), segmentOf({ decodeMs: 20, clipId: 'above' })];
+    expect(shown(workloadOf(two, { cores: 4 }))).toBe(FRAMES);
+    expect(shown(workloadOf(two, { cores: 1 }))).toBeLessThan(0.9 * FRAMES);
+    expect(shown(workloadOf(two, { cores: 4, coresOfOthers: 3.2 }))).toBeLessThan(0.9 * FRAMES);
   });
 
   it('begins two pictures of one frame together, however little room there is', () => {
-    const two = [passage(), passage({ clipId: 'above' })];
-    expect(shown(lineOf(two, { slots: 8 }))).toBe(FRAMES);
+    const two = [segmentOf(), segmentOf({ clipId: 'above' })];
+    expect(shown(workloadOf(two, { slots: 8 }))).toBe(FRAMES);
   });
 
   it('waits for a drive that gives less than is wanted', () => {
@@ -210,32 +159,32 @@ describe('simulated playback', () => {
       readAheadBytes: 4e6,
     });
     // 1 MB a frame, 25 MB/s.
-    const heavy = [passage({ bytesPerPicture: 1e6 })];
-    expect(shown(lineOf(heavy, drive(30e6)))).toBe(FRAMES);
-    const starved = simulate(lineOf(heavy, drive(15e6)));
+    const heavy = [segmentOf({ bytesPerPicture: 1e6 })];
+    expect(shown(workloadOf(heavy, drive(30e6)))).toBe(FRAMES);
+    const starved = simulate(workloadOf(heavy, drive(15e6)));
     const summary = pacingSummary(starved.log, rational(25));
     expect(summary.shown).toBeLessThan(0.8 * FRAMES);
     expect(summary.stageMs.read).toBeGreaterThan(summary.stageMs.decode);
   });
 
   it('loses what going to and fro between two files costs', () => {
-    const two = [passage({ bytesPerPicture: 6e5 }), passage({ bytesPerPicture: 6e5, clipId: 'above' })];
+    const two = [segmentOf({ bytesPerPicture: 6e5 }), segmentOf({ bytesPerPicture: 6e5, clipId: 'above' })];
     const drives = (seekMs: number): Partial<Workload> => ({
       drives: [{ name: 'arm', bytesPerSecond: 50e6, latencyMs: 2, seekMs }],
     });
-    expect(shown(lineOf(two, drives(0)))).toBe(FRAMES);
-    expect(shown(lineOf(two, drives(20)))).toBeLessThan(0.8 * FRAMES);
+    expect(shown(workloadOf(two, drives(0)))).toBe(FRAMES);
+    expect(shown(workloadOf(two, drives(20)))).toBeLessThan(0.8 * FRAMES);
   });
 
   it('gives the same log for the same line, spread and seed, and another for another seed', () => {
-    const line = lineOf([passage({ decodeMs: 36, group: 24 })]);
+    const line = workloadOf([segmentOf({ decodeMs: 36, group: 24 })]);
     const values = (seed: number): number[] => [...simulate(line, { spread: 0.3, seed }).log.values];
     expect(values(7)).toEqual(values(7));
     expect(values(7)).not.toEqual(values(8));
   });
 
   it('keeps the mean of a service whatever its spread', () => {
-    const line = lineOf([passage({ decodeMs: 12 })]);
+    const line = workloadOf([segmentOf({ decodeMs: 12 })]);
     const decode = [1, 2, 3, 4].map(
       (seed) => pacingSummary(simulate(line, { spread: 0.4, seed }).log, line.rate).stageMs.decode,
     );
@@ -244,19 +193,19 @@ describe('simulated playback', () => {
   });
 
   it('loses frames to slow spells of an unsteady machine that a steady one plays', () => {
-    const line = lineOf([passage({ decodeMs: 37 })], { slots: 8 });
+    const line = workloadOf([segmentOf({ decodeMs: 37 })], { slots: 8 });
     expect(shown(line)).toBe(FRAMES);
     const unsteady = { ...line, unsteadiness: 0.2 };
     const of = (seed: number): number => pacingSummary(simulate(unsteady, { seed }).log, line.rate).shown;
     const all = [1, 2, 3, 4, 5].map(of);
     expect(Math.min(...all)).toBeLessThan(FRAMES - 10);
     expect(of(2)).toBe(all[1]);
-    const light = lineOf([passage({ decodeMs: 12 })], { unsteadiness: 0.2 });
+    const light = workloadOf([segmentOf({ decodeMs: 12 })], { unsteadiness: 0.2 });
     expect(shown(light)).toBe(FRAMES);
   });
 
   it('refuses to play nothing', () => {
-    expect(() => simulate(lineOf([], { to: 0 }))).toThrow(RangeError);
+    expect(() => simulate(workloadOf([], { to: 0 }))).toThrow(RangeError);
   });
 });
 
@@ -266,7 +215,7 @@ describe('a simulation that is taken up again', () => {
     [0, 1]
       .flatMap((track) =>
         Array.from({ length: 10 }, (_, at) =>
-          passage({
+          segmentOf({
             ...{ from: 24 * at, to: 24 * at + 24, clipId: `${track}-${at}`, cold: 6, group: 12 },
             ...(track === 0 ? change(at) : {}),
           }),
@@ -274,7 +223,7 @@ describe('a simulation that is taken up again', () => {
       )
       .sort((a, b) => a.from - b.from);
 
-  const before = simulate(lineOf(tracks()));
+  const before = simulate(workloadOf(tracks()));
 
   it.each([
     ['is lighter', { decodeMs: 2 }],
@@ -284,7 +233,7 @@ describe('a simulation that is taken up again', () => {
     ['is entered elsewhere', { cold: 20 }],
   ])('gives what a whole one gives when a clip %s', (_what, sketch) => {
     for (const changed of [2, 5, 9]) {
-      const line = lineOf(tracks((at) => (at === changed ? sketch : {})));
+      const line = workloadOf(tracks((at) => (at === changed ? sketch : {})));
       const [again, whole] = [simulate(line, {}, before), simulate(line)];
       const [a, b] = [again, whole].map(({ log }) => pacingSummary(log, line.rate));
       expect(a!.shown).toBe(b!.shown);
@@ -295,8 +244,8 @@ describe('a simulation that is taken up again', () => {
 
   it('gives what a whole one gives on an unsteady machine', () => {
     const unsteady = { unsteadiness: 0.2 };
-    const was = simulate(lineOf(tracks(), unsteady), { seed: 4 });
-    const line = lineOf(
+    const was = simulate(workloadOf(tracks(), unsteady), { seed: 4 });
+    const line = workloadOf(
       tracks((at) => (at === 4 ? { decodeMs: 30 } : {})),
       unsteady,
     );
@@ -307,7 +256,7 @@ describe('a simulation that is taken up again', () => {
   });
 
   it('plays only what the change touches', () => {
-    const line = lineOf(tracks((at) => (at === 4 ? { decodeMs: 9 } : {})));
+    const line = workloadOf(tracks((at) => (at === 4 ? { decodeMs: 9 } : {})));
     const again = simulate(line, {}, before);
     // Moments from long before and long after the change are those of the simulation before.
     const shared = again.checkpoints.filter((each) => before.checkpoints.includes(each));
@@ -321,10 +270,10 @@ describe('a simulation that is taken up again', () => {
   });
 
   it('is the one before when nothing has changed, and a new one when everything has', () => {
-    expect(simulate(lineOf(tracks()), {}, before)).toBe(before);
-    const other = lineOf(tracks(), { cores: 1 });
+    expect(simulate(workloadOf(tracks()), {}, before)).toBe(before);
+    const other = workloadOf(tracks(), { cores: 1 });
     expect([...simulate(other, {}, before).log.values]).toEqual([...simulate(other).log.values]);
-    const shorter = lineOf(tracks().slice(0, 10));
+    const shorter = workloadOf(tracks().slice(0, 10));
     expect(pacingSummary(simulate(shorter, {}, before).log, shorter.rate)).toEqual(
       pacingSummary(simulate(shorter).log, shorter.rate),
     );

@@ -132,6 +132,8 @@ function setUp(file: FakeFile, setting: Setting) {
   return { stream, control, replies, reduced, pictures, run: () => stream.run(file) };
 }
 
+const later = (): Promise<void> => new Promise((resolve) => setTimeout(resolve, 8));
+
 const even = (count: number, perSecond: number, start = 0): number[] =>
   Array.from({ length: count }, (_, index) => start + index / perSecond);
 
@@ -377,7 +379,7 @@ describe('a stream', () => {
   it('plays backwards with a single place to write to', async () => {
     const file = new FakeFile(even(60, 24), 12);
     const sourceIn = { num: 30, den: 24 };
-    const { stream, run, reduced, replies } = setUp(file, {
+    const { stream, run, reduced, pictures } = setUp(file, {
       rate: RATE24,
       to: 3,
       sourceIn,
@@ -385,12 +387,41 @@ describe('a stream', () => {
       slots: 1,
     });
     const done = run();
-    while (replies.filter(({ kind }) => kind === 'picture').length < 2) {
-      await new Promise((resolve) => setTimeout(resolve, 1));
-      stream.grant(2000 + replies.length);
+    for (const shown of [1, 2]) {
+      while (pictures().length < shown) await later();
+      stream.grant(2000 + shown);
     }
-    stream.grant(5000);
     await done;
     expect(reduced).toEqual([30, 29, 28]);
+  });
+
+  it('waits backwards for room for a whole run while there is time, and takes what there is when there is none', async () => {
+    const file = new FakeFile(even(60, 24), 12);
+    const sourceIn = { num: 30, den: 24 };
+    const speed = { num: -1, den: 1 };
+    const { stream, control, run, reduced } = setUp(file, {
+      rate: RATE24,
+      to: 16,
+      sourceIn,
+      speed,
+      live: true,
+      slots: 1,
+    });
+    control.playhead = -40;
+    const done = run();
+    for (let slot = 0; slot < 11; slot++) {
+      await later();
+      expect(reduced).toEqual([]);
+      stream.grant(2000 + slot);
+    }
+    while (reduced.length < 12) await later();
+    expect(reduced).toEqual(Array.from({ length: 12 }, (_, at) => 19 + at));
+    control.playhead = 10;
+    stream.grant(3000);
+    stream.grant(3001);
+    while (reduced.length < 14) await later();
+    expect(reduced.slice(12)).toEqual([17, 18]);
+    stream.close();
+    await done;
   });
 });

@@ -41,6 +41,9 @@ interface Entry {
   readonly frame: number;
 }
 
+/** Within this time buffers come that were granted together, ms. */
+const TOGETHER_MS = 4;
+
 /**
  * Delivers one picture for each timeline frame of a passage, by nearest frame, as fast as room is granted. It follows
  * the rules of core/pacing.
@@ -213,9 +216,9 @@ export class PictureStream {
         this.skipped(this.next, Math.max(this.next + 1, late));
         continue;
       }
-      const first = await this.slot();
-      if (first === undefined) return;
-      const room = [first, ...this.slots.splice(0, MOST_TURNED - 1)];
+      await this.roomToTurn();
+      if (this.isClosed()) return;
+      const room = this.slots.splice(0, MOST_TURNED);
       const from = this.next;
       const to = Math.min(this.spec.to, from + room.length);
       this.slots.unshift(...room.splice(to - from));
@@ -302,9 +305,21 @@ export class PictureStream {
     return new Promise<void>((resolve) => (this.wakeSlots = resolve));
   }
 
-  private async slot(): Promise<number | undefined> {
-    while (!this.slots.length && !this.isClosed()) await this.buffer();
-    return this.isClosed() ? undefined : this.slots.shift();
+  /**
+   * Backwards, waits for room for a run: each is paid for with the way from its key frame, so that several short ones cost
+   * several times as much as a long one.
+   */
+  private async roomToTurn(): Promise<void> {
+    const { live, to } = this.spec;
+    while (!this.isClosed() && !this.slots.length) await this.buffer();
+    // Buffers that are granted together come one after the other.
+    await new Promise<void>((resolve) => setTimeout(resolve, TOGETHER_MS));
+    const wanted = Math.min(MOST_TURNED, to - this.next);
+    while (!this.isClosed() && this.slots.length < wanted) {
+      // Those that wait to be shown leave room one by one, as long as there is time.
+      if (!live || this.next - this.control.playhead < wanted) return;
+      await this.buffer();
+    }
   }
 
   private takeCost(): PictureCost {

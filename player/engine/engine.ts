@@ -152,8 +152,13 @@ export class Engine {
     this.send({ kind: 'log', firstFrame: request.from, buffer: this.run.buffer });
     this.shownInRun = -1;
     this.preroll = new Preroll(request.from, request.to);
-    this.prefetcher = new Prefetcher(this.plan, this.decoders.length, this.streams, (passage, from) =>
-      this.openPassage(passage, from, true),
+    this.prefetcher = new Prefetcher(
+      this.plan,
+      request.from,
+      request.ranges,
+      this.decoders.length,
+      this.streams,
+      (passage, from) => this.openPassage(passage, from, true),
     );
     this.clock = undefined;
     this.wantedStill = undefined;
@@ -194,7 +199,9 @@ export class Engine {
       gapSamples: this.control.get('soundGaps'),
     };
     const serverDecoded = [...this.display.serverDecoded];
-    const finished = this.run?.finished({ clock: this.clock?.kind ?? 'system', sound, serverDecoded });
+    const clock = this.clock?.kind ?? 'system';
+    const ranges = this.request?.ranges;
+    const finished = this.run?.finished({ clock, sound, serverDecoded, ranges });
     this.run = undefined;
     if (finished) this.send(finished, [finished.log.buffer]);
   }

@@ -1,4 +1,4 @@
-import { PrefetchPolicy } from '@hone/core/pacing';
+import { decodePartsOf, PrefetchPolicy, type DecodePart, type DecodeRange } from '@hone/core/pacing';
 import type { Passage } from '@hone/core/render';
 import type { PlanView } from './plan-view.js';
 import type { StreamSet } from './stream-set.js';
@@ -6,22 +6,36 @@ import type { StreamSet } from './stream-set.js';
 /** Begins to decode the passages of a run when rule 6 of pacing says so. */
 export class Prefetcher {
   private readonly policy: PrefetchPolicy;
+  private parts: readonly DecodePart<Passage>[];
 
-  /** @param open begins to decode a passage from a frame on */
+  /**
+   * @param start the first frame that is played
+   * @param ranges what is decoded of the plan; undefined for everything
+   * @param open begins to decode a passage from a frame on
+   */
   constructor(
-    { framesPerSecond }: PlanView,
+    private plan: PlanView,
+    start: number,
+    ranges: readonly DecodeRange[] | undefined,
     decodeWorkers: number,
     private readonly streams: StreamSet,
     private readonly open: (passage: Passage, from: number) => void,
   ) {
-    this.policy = new PrefetchPolicy(framesPerSecond, decodeWorkers);
+    this.policy = new PrefetchPolicy(plan.framesPerSecond, decodeWorkers);
+    this.parts = decodePartsOf(plan.passages, ranges, start);
   }
 
   /** @param end behind the last frame that is played */
-  openAhead({ passages }: PlanView, playhead: number, end: number): void {
-    for (const passage of passages) {
-      if (passage.to <= playhead || this.streams.isOpen(passage)) continue;
-      const from = this.policy.decide(passage, playhead, end);
+  openAhead(plan: PlanView, playhead: number, end: number): void {
+    // Ranges are those of the plan that the run began with.
+    if (plan !== this.plan) {
+      this.plan = plan;
+      this.parts = decodePartsOf(plan.passages, undefined, playhead);
+    }
+    for (const { segment, ...part } of this.parts) {
+      const passage: Passage = { ...segment, from: part.from, to: part.to };
+      if (part.to <= playhead || this.streams.isOpen(passage)) continue;
+      const from = this.policy.decide(part, playhead, end);
       if (from === 'later' || from === 'wait') break;
       if (from === 'over') continue;
       this.policy.onBegun(keyOf(passage), passage);

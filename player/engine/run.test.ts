@@ -22,7 +22,12 @@ describe('a run', () => {
   });
 
   it('tells what became of its frames when it ends, in numbers of its own, and nothing where there are none', () => {
-    const facts = { clock: 'sound' as const, sound: { mixMs: 3, gapSamples: 0 }, serverDecoded: ['a'] };
+    const facts = {
+      clock: 'sound' as const,
+      sound: { mixMs: 3, gapSamples: 0 },
+      serverDecoded: ['a'],
+      ranges: undefined,
+    };
     const run = new Run(10, 20, { num: 25, den: 1 }, 250, 300);
     expect(run.finished(facts)).toBeUndefined();
     run.leversMoved = true;

@@ -1,5 +1,6 @@
 import type { FrameSize } from '@hone/core/timeline';
 import type { Rational } from '@hone/core/time';
+import type { DecodeRange } from '@hone/core/pacing';
 import type { EffectKind, SoundPart, Stage } from '@hone/core/render';
 import type { ResampleKind } from '../decode/resample-table.js';
 import type { MediaFile, PreviewPlan } from '../plan.js';
@@ -97,6 +98,8 @@ export type EngineRequest =
       kind: 'play';
       from: number;
       to: number;
+      /** What is decoded; undefined for everything. */
+      ranges: readonly DecodeRange[] | undefined;
       pressedAt: number;
       clock: 'sound' | 'system';
       latencyMs: number;
@@ -132,6 +135,8 @@ export interface MeasuredFacts {
   readonly sound: { readonly mixMs: number; readonly gapSamples: number };
   /** Sources whose pictures the server decoded. */
   readonly serverDecoded: readonly string[];
+  /** What was decoded, as the run was asked for. */
+  readonly ranges: readonly DecodeRange[] | undefined;
   /** When play was pressed, ms of the epoch. */
   readonly pressedAt: number;
 }

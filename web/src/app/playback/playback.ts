@@ -151,7 +151,9 @@ export class Playback {
     this.speed = 1;
     this.playing = this.timeline();
     this.store.dispatch(PlayerActions.runBegun());
-    void this.player.play(from, Math.min(end, length));
+    // A source that is played alone was not predicted.
+    const ranges = this.subjectId() === null ? this.predictions.ranges() : undefined;
+    void this.player.play(from, Math.min(end, length), ranges);
   }
 
   pause(): void {

@@ -1,5 +1,6 @@
 import type { Finding, Recommendation } from '@hone/core/findings';
 import type { Calibration, Workload, EffectSum, Situation } from '@hone/core/cost-model';
+import type { DecodeRange } from '@hone/core/pacing';
 import type { PacingSummary, RunFacts, ScrubFacts, Stage } from '@hone/core/playback';
 import type { Rational } from '@hone/core/time';
 
@@ -12,6 +13,8 @@ export interface LearnRequest {
   readonly id: number;
   readonly firstFrame: number;
   readonly log: Float32Array;
+  /** What was decoded in it; undefined where everything was. */
+  readonly ranges: readonly DecodeRange[] | undefined;
 }
 
 /** Asks for a prediction; a newer request makes an older one void. */
@@ -42,6 +45,8 @@ export interface Predicted {
   readonly framesPerSecond: { readonly low: number; readonly high: number };
   readonly coreUse: number;
   readonly unmeasured: readonly string[];
+  /** What is decoded, where it is better to leave something out; undefined for everything. */
+  readonly ranges: readonly DecodeRange[] | undefined;
   /** ms of each stage in each frame when nothing else holds it up. */
   readonly stageMs: Readonly<Record<Stage, Float32Array>>;
   readonly log: Float32Array;

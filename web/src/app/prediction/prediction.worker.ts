@@ -47,7 +47,8 @@ function answer({
     };
     const given: Situation = { ...asked, indexes };
     predicted = given;
-    const situation = isRough && run ? { ...given, calibration: learnRun(given, run.log) } : given;
+    const situation =
+      isRough && run ? { ...given, calibration: learnRun(given, run.log, measured?.facts.ranges) } : given;
     const prediction = predict(situation, before);
     before = prediction;
     const wait = scrub ? null : scrubWait(situation, prediction.work);
@@ -68,18 +69,20 @@ function answer({
   }
 }
 
-function learn({ id, firstFrame, log }: LearnRequest): void {
+function learn({ id, firstFrame, log, ranges }: LearnRequest): void {
   if (!predicted) return tell({ id, kind: 'failed', message: 'Nothing was predicted before this run.' });
-  tell({ id, kind: 'learned', calibration: learnRun(predicted, new FrameLog(firstFrame, log)) });
+  const calibration = learnRun(predicted, new FrameLog(firstFrame, log), ranges);
+  tell({ id, kind: 'learned', calibration });
 }
 
 function figuresOf({ rig }: Situation, prediction: Prediction): Omit<Predicted, 'findings' | 'runId'> {
   const { work } = prediction;
   const whole = { ...work, preview: { ...work.preview, bypass: [] } };
-  const { workload, summary, framesPerSecond, coreUse, unmeasured, log, drops, nominalLog } = prediction;
+  const { workload, summary, framesPerSecond, coreUse, unmeasured, log, drops, nominalLog, ranges } =
+    prediction;
   const stageMs = Object.fromEntries(STAGES.map((stage) => [stage, stageMsOf(workload, stage)]));
   return {
-    ...{ rate: workload.rate, summary, framesPerSecond, coreUse, unmeasured },
+    ...{ rate: workload.rate, summary, framesPerSecond, coreUse, unmeasured, ranges },
     stageMs: stageMs as Record<Stage, Float32Array>,
     log: log.values,
     drops,

@@ -11,6 +11,7 @@ import {
   usualCeiling,
   type Rig,
 } from '@hone/core/machine';
+import type { DecodeRange } from '@hone/core/pacing';
 import { expectedDrops } from '@hone/core/simulation';
 import { toNumber } from '@hone/core/time';
 import { Api } from '../api/api';
@@ -141,6 +142,12 @@ export class Predictions {
     return bytes > 0 && drive ? { bytes, freeBytes: drive.freeBytes } : null;
   }
 
+  /** What of the timeline is decoded on this machine; undefined for everything, or where that is not known yet. */
+  readonly ranges = computed(() => {
+    const isNow = this.asked() === this.request() && !this.isWhatIf() && !this.isRough();
+    return isNow ? this.found()?.ranges : undefined;
+  });
+
   /** What was predicted for frames [from, to), if that was for this machine as measured. */
   figuresFor(from: number, to: number): PredictedFigures | null {
     const predicted = this.found();
@@ -172,13 +179,14 @@ export class Predictions {
   /**
    * What calibration of this machine a run teaches that was played as predicted last; null where it was not measured, or
    * another machine was predicted.
+   * @param ranges what was decoded in it; undefined where everything was
    */
-  async learn(log: FrameLog): Promise<Calibration | null> {
+  async learn(log: FrameLog, ranges: readonly DecodeRange[] | undefined): Promise<Calibration | null> {
     if (!this.found() || this.isWhatIf() || this.isRough() || !this.worker) return null;
     const id = this.nextLesson--;
     const lesson = new Promise<Calibration | null>((resolve) => this.lessons.set(id, resolve));
     const { firstFrame, values } = log;
-    this.worker.postMessage({ kind: 'learn', id, firstFrame, log: values } satisfies LearnRequest);
+    this.worker.postMessage({ kind: 'learn', id, firstFrame, log: values, ranges } satisfies LearnRequest);
     return lesson;
   }
 
