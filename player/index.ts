@@ -6,4 +6,4 @@ export { ServerFrameSource as ServerSupply } from './decode/server-frame-source.
 export { RigProbe } from './rig/probe.js';
 export { runDecodeTrials, tryDecoding } from './rig/decode-trial.js';
 export { currentRenderer } from './rig/renderer.js';
-export type { DecodeTimes, GraphicsTimes, KernelTimes, ShowTimes } from './rig/messages.js';
+export type { DecodeTimes, GraphicsTimes, KernelTimes, ShowTimes } from './rig/times.js';

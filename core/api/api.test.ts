@@ -1,7 +1,20 @@
 import { describe, expect, it } from 'vitest';
 import { FIRST_TUNING, tuningSchema } from '../levers/index.js';
 import { deliverySchema, defaultDelivery } from '../render/index.js';
-import { checked, copyRequestSchema, InputError, newProjectSchema } from './index.js';
+import { checked, copyRequestSchema, InputError, newProjectSchema, replyFault } from './index.js';
+
+describe('replies', () => {
+  it('are held against the schema of their route', () => {
+    const entry = { id: 'a', name: 'A', createdAt: '2026-01-01T00:00:00Z' };
+    expect(replyFault('get', '/api/projects', [entry])).toBeUndefined();
+    expect(replyFault('get', '/api/projects', [{ ...entry, name: 3 }])).toMatch(/name/);
+    expect(replyFault('get', '/api/projects', entry)).toBeDefined();
+    expect(replyFault('get', '/api/projects/a', entry)).toMatch(/required|defined/);
+    // A route that gives bytes, and one that there is not.
+    expect(replyFault('get', '/api/sources/a/packets', 3)).toBeUndefined();
+    expect(replyFault('get', '/api/nothing', 3)).toBeUndefined();
+  });
+});
 
 describe('input', () => {
   it('passes unchanged when it is right', () => {

@@ -2,4 +2,5 @@ export * from './input.js';
 export * from './open-api.js';
 export * from './records.js';
 export { ROUTES, type RouteDescription } from './routes.js';
+export * from './reply-check.js';
 export * from './requests.js';

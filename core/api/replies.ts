@@ -12,7 +12,7 @@ import {
 import { isFinding } from '../findings/index.js';
 import { tuningSchema } from '../levers/index.js';
 import { COPY_DIVISORS, sourceFiltersSchema } from '../media/index.js';
-import { runFactsSchema, scrubFactsSchema, STAGES } from '../playback/index.js';
+import { runFactsSchema, scrubFactsSchema, stageRecord } from '../playback/index.js';
 import { deliverySchema } from '../render/index.js';
 import { rigSchema } from '../machine/index.js';
 import { frameSizeSchema, rateSchema, timelineSchema } from '../timeline/index.js';
@@ -186,7 +186,7 @@ const pacing = object({
   firstDropMs: perhapsAmount(),
   meanLatenessMs: perhapsAmount(),
   framesPerSecondShown: amount(),
-  stageMs: object(Object.fromEntries(STAGES.map((stage) => [stage, amount()])))
+  stageMs: object(stageRecord(() => amount()))
     .noUnknown()
     .required(),
   decodedPerFrame: amount(),

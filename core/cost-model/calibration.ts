@@ -1,7 +1,7 @@
 import { codingFamily } from './medium.js';
 import { updateVariability, type SpeedVariability } from './speed-variability.js';
 import type { DecodeSegment } from './workload.js';
-import { STAGES, type FrameLog, type Stage } from '../playback/index.js';
+import { stageRecord, type FrameLog, type Stage } from '../playback/index.js';
 
 /**
  * What runs have taught of a machine: by how much each stage costs more or less than its figures say, as natural
@@ -58,9 +58,7 @@ const MOST_NAME = 400;
 /** Kinds of coding that are remembered, those that were played last. */
 const MOST_CODINGS = 60;
 
-export const UNCALIBRATED: Calibration = Object.fromEntries(
-  STAGES.map((stage) => [stage, BEFORE]),
-) as unknown as Calibration;
+export const UNCALIBRATED: Calibration = stageRecord(() => BEFORE);
 
 /** The factor of decoding one kind of coding; of one that was never played, that of its family. */
 export const decodeFactorOf = (calibration: Calibration, coding: string): number =>
@@ -90,11 +88,7 @@ export function calibrate(
   predicted: FrameLog,
   segments: readonly Pick<DecodeSegment, 'from' | 'to' | 'coding'>[] = [],
 ): Calibration {
-  const entries = STAGES.map((stage): [Stage, Coefficient] => [
-    stage,
-    kalmanUpdate(calibration[stage], measured, predicted, stage),
-  ]);
-  const stages = Object.fromEntries(entries) as unknown as Record<Stage, Coefficient>;
+  const stages = stageRecord((stage) => kalmanUpdate(calibration[stage], measured, predicted, stage));
   const known = calibration.codings ?? [];
   const played = [...new Set(segments.map(({ coding }) => coding))];
   const unplayed = known.filter(({ coding }) => !played.includes(coding));

@@ -1,7 +1,7 @@
 import type { Tuning } from '../levers/index.js';
 import { placeable } from '../media/index.js';
 import { stageMsOf } from './workload.js';
-import { frameBudgetMs, STAGES, type Stage } from '../playback/index.js';
+import { frameBudgetMs, stageRecord, type Stage } from '../playback/index.js';
 import { soloTimeline, type Timeline } from '../timeline/index.js';
 import { UNCALIBRATED } from './calibration.js';
 import { buildWorkload } from './build-workload.js';
@@ -44,10 +44,9 @@ export function stageLoads(
   });
   const line = buildWorkload(work, rig, rig.calibration);
   const frames = Math.max(1, line.to - line.from);
-  const loads = STAGES.map((stage): [Stage, number | null] => {
+  return stageRecord((stage) => {
     const isUnknown = line.unmeasured.some((what) => what.startsWith(UNMEASURED[stage]));
     const ms = stageMsOf(line, stage).reduce((sum, each) => sum + each, 0) / frames;
-    return [stage, isUnknown ? null : (100 * ms) / frameBudgetMs(line.rate)];
+    return isUnknown ? null : (100 * ms) / frameBudgetMs(line.rate);
   });
-  return Object.fromEntries(loads) as unknown as StageLoads;
 }

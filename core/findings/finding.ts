@@ -9,7 +9,7 @@ import {
   type ObjectSchema,
   type Schema,
 } from 'yup';
-import { STAGES, type Stage } from '../playback/index.js';
+import { stageRecord, STAGES, type Stage } from '../playback/index.js';
 import type { FrameRange } from '../timeline/index.js';
 
 const amount = () => number().strict().min(0).required();
@@ -142,7 +142,7 @@ export const findingOf = <Kind extends FindingKind>(
   facts: Partial<FindingFacts> = {},
 ): FindingOf<Kind> => ({ ...NOTHING, ...facts, kind, evidence });
 
-const loads = () => object(Object.fromEntries(STAGES.map((stage) => [stage, amount()]))).noUnknown();
+const loads = () => object(stageRecord(() => amount())).noUnknown();
 
 const schemaOf = (evidence: ObjectSchema<object>): Schema =>
   object({

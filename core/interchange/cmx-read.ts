@@ -160,7 +160,7 @@ class EditList {
         `an event was expected: number, reel, channels, kind and four timecodes, but there is "${text.slice(0, 80)}".`,
       );
     }
-    const [, number, reel, channels, kind, frames, ...times] = match as unknown as string[];
+    const [, number, reel, channels, kind, frames, ...times] = [...match];
     // Where no line says it, the semicolon does.
     if (!this.isCounted)
       this.count(times.some((time) => time.includes(';')) ? 'DROP FRAME' : 'NON-DROP FRAME', line);

@@ -213,10 +213,13 @@ function ownMetadata({ framing, fades }: Clip): JsonObject {
   return Object.keys(own).length ? { hone: own } : {};
 }
 
+const keyframesOf = (keyframes: NonNullable<Effect['keyframes']>): JsonObject =>
+  Object.fromEntries(Object.entries(keyframes).map(([key, row]) => [key, row.map((each) => ({ ...each }))]));
+
 /** An effect with what Hone knows of it, for a Hone that reads it again. */
 const effectOf = ({ kind, enabled, values, keyframes }: Effect): JsonObject => ({
   OTIO_SCHEMA: 'Effect.1',
-  metadata: { hone: { kind, values, ...(keyframes ? { keyframes } : {}) } as unknown as JsonObject },
+  metadata: { hone: { kind, values, ...(keyframes ? { keyframes: keyframesOf(keyframes) } : {}) } },
   name: '',
   effect_name: isEffectKind(kind) ? definitionOf(kind).name : kind,
   enabled,

@@ -1,4 +1,4 @@
-import { frameBudgetMs, STAGES, type Stage } from './stage.js';
+import { frameBudgetMs, stageRecord, STAGES, type Stage } from './stage.js';
 import type { FrameLog } from './frame-log.js';
 
 /** What a run comes to. Times are in milliseconds; null stands for "did not happen". */
@@ -53,7 +53,7 @@ function worstSecondOf(isDropped: readonly boolean[], framesPerSecond: number): 
  */
 export function pacingSummary(log: FrameLog, rate: { num: number; den: number }): PacingSummary {
   const budgetMs = frameBudgetMs(rate);
-  const totals = Object.fromEntries(STAGES.map((stage) => [stage, 0])) as Record<Stage, number>;
+  const totals = stageRecord(() => 0);
   let wanted = 0;
   let shown = 0;
   let decoded = 0;
@@ -95,10 +95,7 @@ export function pacingSummary(log: FrameLog, rate: { num: number; den: number })
     firstDropMs: known(Math.max(0, firstDrop - (Number.isNaN(firstShown) ? 0 : firstShown))),
     meanLatenessMs: shown ? lateness / shown : null,
     framesPerSecondShown: wanted ? (shown / wanted) * (rate.num / rate.den) : 0,
-    stageMs: Object.fromEntries(STAGES.map((stage) => [stage, per(totals[stage], wanted)])) as Record<
-      Stage,
-      number
-    >,
+    stageMs: stageRecord((stage) => per(totals[stage], wanted)),
     decodedPerFrame: per(decoded, wanted),
   };
 }

@@ -18,10 +18,9 @@ import {
   isRealTime,
   longestFreezes,
   pacingSummary,
-  STAGES,
+  stageRecord,
   type FrameLog,
   type PacingSummary,
-  type Stage,
 } from '../playback/index.js';
 import { planDecoding, plannedWorkload } from './decode-plan.js';
 import { simulate, type SimulatedRun } from './simulation.js';
@@ -203,9 +202,8 @@ function perturb(calibration: Calibration, deviations: number): Calibration {
     ...each,
     log: each.log + deviations * Math.sqrt(each.variance * DAILY ** 2 + ofRuns),
   });
-  const stages = STAGES.map((stage) => [stage, more(calibration[stage])]);
   return {
-    ...(Object.fromEntries(stages) as Record<Stage, Coefficient>),
+    ...stageRecord((stage) => more(calibration[stage])),
     codings: (calibration.codings ?? []).map(more),
     unsteadiness: calibration.unsteadiness,
   };

@@ -11,7 +11,7 @@ import {
 import { Engine } from './engine.js';
 import { Screen } from './screen.js';
 
-const page = channel<EngineReply, EngineRequest>(globalThis as unknown as Parameters<typeof channel>[0]);
+const page = channel<EngineReply, EngineRequest>(globalThis);
 const waiting: EngineRequest[] = [];
 
 page.onMessage((request) => {

@@ -1,7 +1,7 @@
 import type { DecodeSample } from '@hone/core/machine';
 import type { EncodedPacket } from 'mediabunny';
 import { PictureFiles, type PictureFile } from '../decode/picture-file.js';
-import type { DecodeTimes } from './messages.js';
+import type { DecodeTimes } from './times.js';
 
 /** Frames over which one repetition is taken: a multiple of what most groups of pictures repeat after. */
 const GROUP = 12;

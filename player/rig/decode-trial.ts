@@ -10,7 +10,7 @@ import {
   type Rig,
   type Sampled,
 } from '@hone/core/machine';
-import type { DecodeTimes } from './messages.js';
+import type { DecodeTimes } from './times.js';
 import { RigProbe } from './probe.js';
 
 /** A source that is decoded to see what it takes. */

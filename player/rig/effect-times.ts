@@ -6,7 +6,7 @@ import { effectBytes, PictureEffects } from '../decode/picture-effects.js';
 import { SHAPE_BYTES, MasksAndTransforms } from '../shared/masks-transforms.js';
 import type { Kernels } from '../shared/kernels.js';
 import { aligned, planarBytes } from '../shared/picture.js';
-import type { KernelTimes } from './messages.js';
+import type { KernelTimes } from './times.js';
 
 const effect = (kind: EffectKind, values: KnownEffect['values'] = {}): KnownEffect => ({
   id: kind,

@@ -1,6 +1,6 @@
 import { isSoftwareRenderer } from '@hone/core/machine';
 import { madeUpFrame } from './kernel-times.js';
-import type { GraphicsTimes } from './messages.js';
+import type { GraphicsTimes } from './times.js';
 import { rendererName } from './renderer.js';
 
 const SOURCE = { width: 3840, height: 2160 };
@@ -37,7 +37,7 @@ export function graphicsTimes(rounds: number): GraphicsTimes {
     const pixel = new Uint8Array(4);
     for (let round = -1; round < rounds; round++) {
       const start = performance.now();
-      gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA, gl.RGBA, gl.UNSIGNED_BYTE, frame as unknown as TexImageSource);
+      gl.texImage2D(gl.TEXTURE_2D, 0, gl.RGBA, gl.RGBA, gl.UNSIGNED_BYTE, frame as TexImageSource);
       gl.drawArrays(gl.TRIANGLE_STRIP, 0, 4);
       // Reading a pixel back waits until it is really drawn.
       gl.readPixels(0, 0, 1, 1, gl.RGBA, gl.UNSIGNED_BYTE, pixel);

@@ -7,7 +7,7 @@ import type { ReadyPicture } from '../engine/stream-set.js';
 import { FIRST_FREE, PAGE, type Kernels } from '../shared/kernels.js';
 import { planarBytes, VIDEO_BT709 } from '../shared/picture.js';
 import { effectRoom, effectTimes } from './effect-times.js';
-import type { KernelTimes, ShowTimes } from './messages.js';
+import type { KernelTimes, ShowTimes } from './times.js';
 
 const SOURCE = { width: 3840, height: 2160 };
 const SCALES = [1, 2, 4, 8, 16];

@@ -1,32 +1,24 @@
+import { transfer, wrap, type Remote } from 'comlink';
 import type { FrameSize } from '@hone/core/timeline';
-import { channel, type Channel } from '../shared/messages.js';
 import { NOTHING_LEFT, presentMsOf, together, type Left, type PresentTimes } from './presentation.js';
-import type {
-  DecodeTimes,
-  GraphicsTimes,
-  KernelTimes,
-  NumberedReply,
-  NumberedRequest,
-  RigReply,
-  RigRequest,
-  ShowTimes,
-} from './messages.js';
+import type { DecodeTimes, GraphicsTimes, KernelTimes, ShowTimes } from './times.js';
+import type { RigWorker } from './worker.js';
 
 /** Measures what the browser's part of playback costs on this machine, in a worker of its own. */
 export class RigProbe {
-  private readonly waiting = new Map<
-    number,
-    { resolve: (reply: RigReply) => void; reject: (error: Error) => void }
-  >();
-  private next = 1;
+  private readonly remote: Remote<RigWorker>;
+  /** Is rejected when the worker ends; it never answers then. */
+  private readonly ended: Promise<never>;
+  private end: (error: Error) => void = () => undefined;
 
   private constructor(
     private readonly assets: string,
     private readonly worker: Worker,
-    private readonly port: Channel<NumberedRequest, NumberedReply>,
   ) {
-    port.onMessage((reply) => this.receive(reply));
-    worker.onerror = (event) => this.fail(new Error(`The measurement stopped: ${event.message}`));
+    this.remote = wrap<RigWorker>(worker);
+    this.ended = new Promise((_, reject) => (this.end = reject));
+    this.ended.catch(() => undefined);
+    worker.onerror = (event) => this.end(new Error(`The measurement stopped: ${event.message}`));
   }
 
   /** @param assets where the player's workers and kernels.wasm are served, ending in a slash */
@@ -36,40 +28,40 @@ export class RigProbe {
       throw new Error(`The player's kernels could not be loaded: ${reply.status}. Start Hone anew.`);
     const wasm = await reply.arrayBuffer();
     const probe = RigProbe.bare(assets);
-    await probe.ask({ kind: 'init', wasm }, [wasm]);
+    await probe.ask((rig) => rig.init(transfer(wasm, [wasm])));
     return probe;
   }
 
   // One that measures nothing, but can be kept busy.
   private static bare(assets: string): RigProbe {
     const worker = new Worker(`${assets}rig.js`, { type: 'module', name: 'rig' });
-    return new RigProbe(assets, worker, channel(worker));
+    return new RigProbe(assets, worker);
   }
 
-  async kernels(rounds: number): Promise<readonly KernelTimes[]> {
-    return (await this.ask({ kind: 'kernels', rounds })).times;
+  kernels(rounds: number): Promise<readonly KernelTimes[]> {
+    return this.ask((rig) => rig.kernels(rounds));
   }
 
   /** Lets what is shown be seen: `shows` and `presentation` measure what playing costs only then. */
   async showOn(canvas: HTMLCanvasElement): Promise<void> {
     const offscreen = canvas.transferControlToOffscreen();
-    await this.ask({ kind: 'canvas', canvas: offscreen }, [offscreen]);
+    await this.ask((rig) => rig.showOn(transfer(offscreen, [offscreen])));
   }
 
-  async shows(sizes: readonly FrameSize[], rounds: number): Promise<readonly ShowTimes[]> {
-    return (await this.ask({ kind: 'shows', sizes, rounds })).times;
+  shows(sizes: readonly FrameSize[], rounds: number): Promise<readonly ShowTimes[]> {
+    return this.ask((rig) => rig.shows(sizes, rounds));
   }
 
   /**
    * Decodes a file flat out for some seconds with one or several decoders.
    * @param starts whether first pictures are timed as well
    */
-  async decode(url: string, seconds: number, decoders: number, starts = false): Promise<DecodeTimes> {
-    return (await this.ask({ kind: 'decode', url, seconds, decoders, starts })).times;
+  decode(url: string, seconds: number, decoders: number, starts = false): Promise<DecodeTimes> {
+    return this.ask((rig) => rig.decode(url, seconds, decoders, starts));
   }
 
-  async graphics(rounds: number): Promise<GraphicsTimes> {
-    return (await this.ask({ kind: 'graphics', rounds })).times;
+  graphics(rounds: number): Promise<GraphicsTimes> {
+    return this.ask((rig) => rig.graphics(rounds));
   }
 
   /**
@@ -83,12 +75,11 @@ export class RigProbe {
       for (let core = 0; core < navigator.hardwareConcurrency; core++)
         others.push(RigProbe.bare(this.assets));
       const left = async (showing: Promise<number>): Promise<Left> => {
-        const working = others.map(async (other) => (await other.ask({ kind: 'work', ms })).pieces);
+        const working = others.map((other) => other.ask((rig) => rig.work(ms)));
         const [pictures, ...done] = await Promise.all([showing, ...working]);
         return { pictures, pieces: done.reduce((sum, each) => sum + each, 0) };
       };
-      const shown = async (seen: boolean): Promise<number> =>
-        (await this.ask({ kind: 'showing', size, ms, seen })).pictures;
+      const shown = (seen: boolean): Promise<number> => this.ask((rig) => rig.showing(size, ms, seen));
       const coreMs = others.length * ms;
       let [aloneSum, drawnSum, seenSum] = [NOTHING_LEFT, NOTHING_LEFT, NOTHING_LEFT];
       const times: number[] = [];
@@ -113,29 +104,10 @@ export class RigProbe {
   /** Ends everything; what still waits is rejected. */
   dispose(): void {
     this.worker.terminate();
-    this.fail(new Error('The measurement was cancelled.'));
+    this.end(new Error('The measurement was cancelled.'));
   }
 
-  private ask<K extends RigRequest['kind']>(
-    request: Extract<RigRequest, { kind: K }>,
-    transfer: Transferable[] = [],
-  ): Promise<Extract<RigReply, { kind: K }>> {
-    const number = this.next++;
-    return new Promise((resolve, reject) => {
-      this.waiting.set(number, { resolve: resolve as (reply: RigReply) => void, reject });
-      this.port.send({ ...(request as RigRequest), number }, transfer);
-    });
-  }
-
-  private receive(reply: NumberedReply): void {
-    const waiting = this.waiting.get(reply.number);
-    this.waiting.delete(reply.number);
-    if (reply.kind === 'failed') waiting?.reject(new Error(reply.message));
-    else waiting?.resolve(reply);
-  }
-
-  private fail(error: Error): void {
-    for (const { reject } of this.waiting.values()) reject(error);
-    this.waiting.clear();
+  private ask<T>(call: (rig: Remote<RigWorker>) => Promise<T>): Promise<T> {
+    return Promise.race([call(this.remote), this.ended]);
   }
 }

@@ -1,50 +1,38 @@
+import { expose } from 'comlink';
+import type { FrameSize } from '@hone/core/timeline';
 import { createMemory, loadKernels } from '../shared/kernels.js';
-import { channel } from '../shared/messages.js';
 import { decodeTimes } from './decode-times.js';
 import { graphicsTimes } from './graphics-times.js';
 import { KernelBench } from './kernel-times.js';
 import { workFor } from './presentation.js';
-import type { NumberedReply, NumberedRequest, RigReply } from './messages.js';
+import type { DecodeTimes, GraphicsTimes, KernelTimes, ShowTimes } from './times.js';
 
 let bench: KernelBench | undefined;
 let canvas: OffscreenCanvas | undefined;
 
-async function answer(request: NumberedRequest): Promise<RigReply> {
-  switch (request.kind) {
-    case 'init': {
-      const memory = createMemory();
-      bench = new KernelBench(await loadKernels(request.wasm, memory), memory);
-      return { kind: 'init' };
-    }
-    case 'kernels':
-      return { kind: 'kernels', times: await bench!.kernelTimes(request.rounds) };
-    case 'canvas':
-      ({ canvas } = request);
-      return { kind: 'canvas' };
-    case 'shows':
-      return { kind: 'shows', times: await bench!.showTimes(request.sizes, request.rounds, canvas) };
-    case 'showing': {
-      const seen = request.seen ? canvas : undefined;
-      return { kind: 'showing', pictures: await bench!.keepShowing(request.size, request.ms, seen) };
-    }
-    case 'work':
-      return { kind: 'work', pieces: workFor(request.ms) };
-    case 'decode':
-      return {
-        kind: 'decode',
-        times: await decodeTimes(request.url, request.seconds, request.decoders, request.starts),
-      };
-    case 'graphics':
-      return { kind: 'graphics', times: graphicsTimes(request.rounds) };
-  }
-}
+/** What the page measures in the rig's worker. `init` comes first, where kernels are measured. */
+const rig = {
+  async init(wasm: ArrayBuffer): Promise<void> {
+    const memory = createMemory();
+    bench = new KernelBench(await loadKernels(wasm, memory), memory);
+  },
+  kernels: (rounds: number): Promise<readonly KernelTimes[]> => bench!.kernelTimes(rounds),
+  /** What is shown from now on is seen on a canvas of the page. */
+  showOn(seen: OffscreenCanvas): void {
+    canvas = seen;
+  },
+  shows: (sizes: readonly FrameSize[], rounds: number): Promise<readonly ShowTimes[]> =>
+    bench!.showTimes(sizes, rounds, canvas),
+  /** @returns pictures that were shown in some ms, on the canvas or nowhere */
+  showing: (size: FrameSize, ms: number, seen: boolean): Promise<number> =>
+    bench!.keepShowing(size, ms, seen ? canvas : undefined),
+  /** @returns pieces of work that were done in some ms */
+  work: (ms: number): number => workFor(ms),
+  decode: (url: string, seconds: number, decoders: number, starts: boolean): Promise<DecodeTimes> =>
+    decodeTimes(url, seconds, decoders, starts),
+  graphics: (rounds: number): GraphicsTimes => graphicsTimes(rounds),
+};
 
-const page = channel<NumberedReply, NumberedRequest>(globalThis as unknown as Parameters<typeof channel>[0]);
-page.onMessage((request) => {
-  answer(request)
-    .then((reply) => page.send({ ...reply, number: request.number }))
-    .catch((error: unknown) => {
-      const message = error instanceof Error ? error.message : String(error);
-      page.send({ kind: 'failed', number: request.number, message });
-    });
-});
+export type RigWorker = typeof rig;
+
+expose(rig);

@@ -110,5 +110,5 @@ export function createMemory(): WebAssembly.Memory {
 /** @param wasm bytes of kernels.wasm */
 export async function loadKernels(wasm: BufferSource, memory: WebAssembly.Memory): Promise<Kernels> {
   const { instance } = await WebAssembly.instantiate(wasm, { env: { memory } });
-  return instance.exports as unknown as Kernels;
+  return instance.exports as WebAssembly.Exports & Kernels;
 }

@@ -167,13 +167,13 @@ export interface Channel<Out, In> {
 }
 
 interface PortLike {
-  postMessage(message: unknown, transfer: Transferable[]): void;
+  postMessage(message: unknown, options: { transfer: Transferable[] }): void;
   onmessage: ((event: MessageEvent) => void) | null;
 }
 
 export function channel<Out, In>(port: PortLike): Channel<Out, In> {
   return {
-    send: (message, transfer = []) => port.postMessage(message, transfer),
+    send: (message, transfer = []) => port.postMessage(message, { transfer }),
     onMessage: (handler) => {
       port.onmessage = (event: MessageEvent) => handler(event.data as In);
     },

@@ -1,6 +1,9 @@
-import { constants, setPriority } from 'node:os';
+import { once } from 'node:events';
+import { constants } from 'node:os';
 import { createInterface } from 'node:readline';
-import { endingOf, isProgramMissing, spawnChild } from '../process/spawn-child.js';
+import type { Readable } from 'node:stream';
+import { finished } from 'node:stream/promises';
+import { endingOf, isProgramMissing, lowerPriority, spawnChild } from '../process/spawn-child.js';
 
 /**
  * Demuxers of media that hold their pictures and sound themselves, and those of what Hone makes. Playlists (hls, dash,
@@ -87,78 +90,60 @@ export function guardInputs(args: readonly string[]): string[] {
  * @returns everything written to standard output and, separately, to standard error
  * @throws ToolError when the program fails, is missing or stands still; CancelledError when the signal says so
  */
-export function runTool(
+export async function runTool(
   program: string,
   args: readonly string[],
   { signal, stallMs = STALL_MS, onLine, onErrorLine, onOutput, priority = 'low' }: ToolOptions = {},
 ): Promise<{ output: string; errors: string }> {
-  return new Promise((resolve, reject) => {
-    if (signal?.aborted) return reject(new CancelledError('Cancelled.'));
-    const child = spawnChild(program, guardInputs(args));
-    const lines: string[] = [];
-    const errorLines: string[] = [];
-    let stalled = false;
-    const kill = (): void => void child.kill('SIGKILL');
-    const onStall = (): void => {
-      stalled = true;
-      kill();
-    };
-    let timer = setTimeout(onStall, stallMs);
-    const alive = (): void => {
-      clearTimeout(timer);
-      timer = setTimeout(onStall, stallMs);
-    };
-    child.on('spawn', () => {
-      try {
-        if (child.pid && priority === 'low') setPriority(child.pid, constants.priority.PRIORITY_LOW);
-      } catch {
-        // A system that refuses a lower priority still does the work.
-      }
+  if (signal?.aborted) throw new CancelledError('Cancelled.');
+  const child = spawnChild(program, guardInputs(args), signal);
+  const lines: string[] = [];
+  const errorLines: string[] = [];
+  const watch = { hasStalled: false };
+  const stall = setTimeout(() => {
+    watch.hasStalled = true;
+    child.kill();
+  }, stallMs);
+  if (priority === 'low')
+    child.once('spawn', () => lowerPriority(child.pid, constants.priority.PRIORITY_LOW));
+  if (onOutput) {
+    child.stdout.on('data', (chunk: Buffer) => {
+      stall.refresh();
+      onOutput(chunk);
     });
-    signal?.addEventListener('abort', kill);
-    if (onOutput) {
-      child.stdout.on('data', (chunk: Buffer) => {
-        alive();
-        onOutput(chunk);
-      });
-    } else {
-      createInterface({ input: child.stdout }).on('line', (line) => {
-        alive();
+  }
+  const outputEnds = onOutput
+    ? finished(child.stdout)
+    : eachLine(child.stdout, (line) => {
+        stall.refresh();
         if (onLine) onLine(line);
         else lines.push(line);
       });
-    }
-    createInterface({ input: child.stderr }).on('line', (line) => {
-      alive();
-      onErrorLine?.(line);
-      errorLines.push(line);
-      if (errorLines.length > KEPT_LINES) errorLines.shift();
-    });
-    const finish = (): void => {
-      clearTimeout(timer);
-      signal?.removeEventListener('abort', kill);
-    };
-    child.on('error', (error: NodeJS.ErrnoException) => {
-      finish();
-      const isMissing = error.code === 'ENOENT';
-      reject(
-        isMissing
-          ? new MissingToolError(program)
-          : new ToolError(`${program} could not be started: ${error.message}.`, ''),
-      );
-    });
-    child.on('close', (code) => {
-      finish();
-      const errors = errorLines.join('\n');
-      if (signal?.aborted) reject(new CancelledError('Cancelled.'));
-      else if (stalled)
-        reject(new ToolError(`${program} did nothing for ${stallMs / 1000} s and was stopped.`, errors));
-      else if (isProgramMissing(code, errors)) reject(new MissingToolError(program));
-      else if (code !== 0)
-        reject(new ToolError(lastSentence(errors) || `${program} was ended by ${endingOf(child)}.`, errors));
-      else resolve({ output: lines.join('\n'), errors });
-    });
+  const errorsEnd = eachLine(child.stderr, (line) => {
+    stall.refresh();
+    onErrorLine?.(line);
+    errorLines.push(line);
+    if (errorLines.length > KEPT_LINES) errorLines.shift();
   });
+  const [ended] = await Promise.all([child, outputEnds.catch(() => undefined), errorsEnd]);
+  clearTimeout(stall);
+  const errors = errorLines.join('\n');
+  if (signal?.aborted) throw new CancelledError('Cancelled.');
+  if (watch.hasStalled)
+    throw new ToolError(`${program} did nothing for ${stallMs / 1000} s and was stopped.`, errors);
+  if (ended.code === 'ENOENT' || isProgramMissing(ended.exitCode, errors))
+    throw new MissingToolError(program);
+  if (ended.failed && ended.exitCode === undefined && ended.signal === undefined)
+    throw new ToolError(`${program} could not be started: ${ended.originalMessage}.`, '');
+  if (ended.failed)
+    throw new ToolError(lastSentence(errors) || `${program} was ended by ${endingOf(child)}.`, errors);
+  return { output: lines.join('\n'), errors };
+}
+
+async function eachLine(stream: Readable, take: (line: string) => void): Promise<void> {
+  const lines = createInterface({ input: stream });
+  lines.on('line', take);
+  await once(lines, 'close');
 }
 
 // ffmpeg ends with the most general line; the one before it often names the cause.

@@ -43,8 +43,11 @@ export const sandboxed: RequestHandler = (_request, response, next) => {
 
 /** Headers that every reply carries: a strict content policy, and isolation, so that workers may share memory. */
 export function securityHeaders(): RequestHandler[] {
+  const nonces = new WeakMap<object, string>();
   const nonce: RequestHandler = (_request, response, next) => {
-    (response.locals as { nonce: string }).nonce = randomBytes(16).toString('base64');
+    const drawn = randomBytes(16).toString('base64');
+    nonces.set(response, drawn);
+    (response.locals as { nonce: string }).nonce = drawn;
     next();
   };
   const headers = helmet({
@@ -53,11 +56,7 @@ export function securityHeaders(): RequestHandler[] {
       directives: {
         defaultSrc: ["'none'"],
         scriptSrc: ["'self'", "'wasm-unsafe-eval'"],
-        styleSrc: [
-          "'self'",
-          (_request, response) =>
-            `'nonce-${(response as unknown as { locals: { nonce: string } }).locals.nonce}'`,
-        ],
+        styleSrc: ["'self'", (_request, response) => `'nonce-${nonces.get(response)}'`],
         fontSrc: ["'self'"],
         imgSrc: ["'self'", 'data:'],
         mediaSrc: ["'self'"],

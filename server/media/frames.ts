@@ -1,5 +1,5 @@
 import { once } from 'node:events';
-import { constants, setPriority } from 'node:os';
+import { constants } from 'node:os';
 import { createInterface } from 'node:readline';
 import type { Writable } from 'node:stream';
 import {
@@ -13,7 +13,7 @@ import { toNumber } from '@hone/core/time';
 import type { FrameSize } from '@hone/core/timeline';
 import { inputArguments } from '../ffmpeg/input.js';
 import { guardInputs } from '../ffmpeg/process.js';
-import { spawnChild } from '../process/spawn-child.js';
+import { lowerPriority, spawnChild } from '../process/spawn-child.js';
 import { UserError } from '../http/problems.js';
 import type { SourceRow } from './source-store.js';
 
@@ -93,13 +93,9 @@ async function writeFrom(
   { ffmpeg, from, size, threads, signal, read }: FrameRequest,
 ): Promise<Ended> {
   const args = frameArguments(source, start, size, threads);
-  const child = spawnChild(ffmpeg, guardInputs(args));
-  child.on('spawn', () => lowerPriority(child.pid));
-  const failed = new Promise<never>((_, reject) => child.on('error', reject));
-  failed.catch(() => undefined);
-  const kill = (): void => void child.kill('SIGKILL');
-  signal.addEventListener('abort', kill);
-  if (signal.aborted) kill();
+  const child = spawnChild(ffmpeg, guardInputs(args), signal);
+  // Whoever takes the frames goes first: they take little, and ffmpeg stands still while they wait for a core.
+  child.once('spawn', () => lowerPriority(child.pid, constants.priority.PRIORITY_BELOW_NORMAL));
   const clock = new FrameClock(source);
   const lastLines: string[] = [];
   createInterface({ input: child.stderr }).on('line', (line) => {
@@ -140,20 +136,13 @@ async function writeFrom(
   } catch (error) {
     if (!signal.aborted) throw error;
   } finally {
-    signal.removeEventListener('abort', kill);
-    kill();
+    child.kill();
   }
-  if (frames === 0 && child.exitCode === null) await Promise.race([once(child, 'close'), failed]);
+  if (frames === 0) {
+    const { code, cause } = await child;
+    if (code === 'ENOENT') throw cause;
+  }
   return { frames, landedLate: false, lastLines };
-}
-
-// Whoever takes the frames goes first: they take little, and ffmpeg stands still while they wait for a core.
-function lowerPriority(pid: number | undefined): void {
-  try {
-    if (pid) setPriority(pid, constants.priority.PRIORITY_BELOW_NORMAL);
-  } catch {
-    // A system that refuses a lower priority still does the work.
-  }
 }
 
 /** The times of frames in the order in which they come, as the filter says them on another channel. */

@@ -25,7 +25,7 @@ export function stillsIn(names: readonly string[]): StillsRow[] {
   for (const name of names) {
     const match = IMAGE.exec(name);
     if (!match) continue;
-    const [, stem, number, extension] = match as unknown as [string, string, string, string];
+    const [stem, number, extension] = [match[1]!, match[2]!, match[3]!];
     const key = `${stem}|${number.length}|${extension}`;
     const row = rows.get(key) ?? { stem, digits: number.length, extension, numbers: [] };
     row.numbers.push(Number(number));

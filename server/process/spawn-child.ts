@@ -1,5 +1,6 @@
-import { spawn, spawnSync, type ChildProcess, type ChildProcessByStdio } from 'node:child_process';
-import type { Readable } from 'node:stream';
+import { spawnSync, type ChildProcess } from 'node:child_process';
+import { setPriority } from 'node:os';
+import { execa } from 'execa';
 import { children } from './child-registry.js';
 
 /** util-linux' setpriv has the system end a child when its parent ends, however that happens. */
@@ -13,21 +14,37 @@ function canEndWithParent(): boolean {
   return hasSetpriv;
 }
 
-/** Starts a program that ends when this process ends, or else when the next server starts on the same folder. */
+/** What it writes is not gathered, how it ended is its result and no error, and it is ended at once. */
+const OPTIONS = { stdin: 'ignore', buffer: false, reject: false, killSignal: 'SIGKILL' } as const;
+
+/**
+ * Starts a program that ends when this process ends, or else when the next server starts on the same folder.
+ * @param signal ends it
+ */
 export function spawnChild(
   program: string,
   args: readonly string[],
-): ChildProcessByStdio<null, Readable, Readable> {
-  const options = { stdio: ['ignore', 'pipe', 'pipe'] as ['ignore', 'pipe', 'pipe'] };
+  signal: AbortSignal = new AbortController().signal,
+) {
+  const options = { ...OPTIONS, cancelSignal: signal };
   const child = canEndWithParent()
-    ? spawn('setpriv', [...ENDS_WITH_PARENT, '--', program, ...args], options)
-    : spawn(program, [...args], options);
+    ? execa('setpriv', [...ENDS_WITH_PARENT, '--', program, ...args], options)
+    : execa(program, args, options);
   if (child.pid !== undefined) child.once('close', children.add(child.pid));
   return child;
 }
 
+/** Lets everything else go first. @param priority as the system has it */
+export function lowerPriority(pid: number | undefined, priority: number): void {
+  try {
+    if (pid) setPriority(pid, priority);
+  } catch {
+    // A system that refuses a lower priority still does the work.
+  }
+}
+
 /** Whether a child ended because its program is not there: its code, and what it wrote last. */
-export const isProgramMissing = (code: number | null, errors: string): boolean =>
+export const isProgramMissing = (code: number | null | undefined, errors: string): boolean =>
   code === 127 && /setpriv: failed to execute/.test(errors);
 
 /** What ended a child, for people: "code 1", "the signal SIGKILL". */

@@ -67,7 +67,7 @@ export function whiteGains(kelvin: number, tint: number): Rgb {
   const gains = lamp.map((light, channel) => white[channel]! / Math.max(0.02, light));
   gains[1]! *= 2 ** (-tint / 200);
   const luma = gains.reduce((sum, gain, channel) => sum + gain * LUMA[channel]!, 0);
-  return gains.map((gain) => gain / luma) as unknown as Rgb;
+  return [gains[0]! / luma, gains[1]! / luma, gains[2]! / luma];
 }
 
 /** What the light of each channel is multiplied by; undefined for an effect that does something else. */
@@ -84,8 +84,11 @@ export function lightGains(effect: KnownEffect): Rgb | undefined {
 export function colourFunction(effect: KnownEffect, tableOf: TableOf): (colour: Rgb) => Rgb {
   const each =
     (change: (value: number, channel: number) => number) =>
-    (colour: Rgb): Rgb =>
-      colour.map((value, channel) => clipped(change(value, channel))) as unknown as Rgb;
+    ([red, green, blue]: Rgb): Rgb => [
+      clipped(change(red, 0)),
+      clipped(change(green, 1)),
+      clipped(change(blue, 2)),
+    ];
   const gains = lightGains(effect);
   if (gains) return each((value, channel) => fromLight(toLight(value) * gains[channel]!));
   if (effect.kind === 'contrast') {

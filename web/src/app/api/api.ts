@@ -1,4 +1,5 @@
 import { Injectable } from '@angular/core';
+import { replyFault } from '@hone/core/api';
 import type {
   CopyEstimate,
   CopyRequest,
@@ -48,6 +49,19 @@ const NO_ANSWER: Problem = {
   status: 0,
   detail: 'Hone does not answer. Look whether it still runs in the terminal, and start it again if not.',
 };
+
+const EDITED = /^projects\/[^/]+$/;
+
+/** @throws ApiError when a reply is not as the schema of its route says */
+function checkReply(method: string, path: string, value: unknown): void {
+  const fault = replyFault(method.toLowerCase(), `/api/${path.split('?')[0]}`, value);
+  if (fault === undefined) return;
+  throw new ApiError({
+    ...NO_ANSWER,
+    title: 'Unknown answer',
+    detail: `The answer of Hone was not understood (${fault}). Reload the page: it may be of another version.`,
+  });
+}
 
 export const sentenceOf = (error: unknown): string =>
   error instanceof Error ? error.message : String(error);
@@ -156,7 +170,7 @@ export class Api {
   /** Keeps a colour table. @throws ApiError that names the line when it is none */
   async keepTable(text: string): Promise<KeptTable> {
     const init = { body: text, headers: { 'Content-Type': 'text/plain' } };
-    return (await (await this.request('POST', 'tables', init)).json()) as KeptTable;
+    return this.read('POST', 'tables', await this.request('POST', 'tables', init));
   }
 
   /** @param onProgress 0 to 1; fetch does not tell it, so the older interface is used */
@@ -180,14 +194,21 @@ export class Api {
   }
 
   private async get<T>(path: string, signal?: AbortSignal): Promise<T> {
-    return (await (await this.request('GET', path, {}, signal)).json()) as T;
+    return this.read('GET', path, await this.request('GET', path, {}, signal));
   }
 
   private async send<T>(method: string, path: string, body?: unknown, signal?: AbortSignal): Promise<T> {
     const json = { headers: { 'Content-Type': 'application/json' } };
     const init = body === undefined ? {} : { ...json, body: JSON.stringify(body) };
     const reply = await this.request(method, path, init, signal);
-    return (reply.status === 204 ? undefined : await reply.json()) as T;
+    return reply.status === 204 ? (undefined as T) : this.read(method, path, reply);
+  }
+
+  private async read<T>(method: string, path: string, reply: Response): Promise<T> {
+    const value: unknown = await reply.json();
+    // What comes back from an edit is the timeline that was sent; looking through it again would delay the next edit.
+    if (method !== 'PUT' || !EDITED.test(path)) checkReply(method, path, value);
+    return value as T;
   }
 
   private async request(

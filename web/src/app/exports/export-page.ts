@@ -33,7 +33,7 @@ export class ExportPage {
   private readonly api = inject(Api);
   private readonly length = this.store.selectSignal(selectLength);
   private readonly sources = this.store.selectSignal(selectSources);
-  private readonly jobs = this.store.selectSignal(mediaFeature.selectJobs);
+  private readonly jobs = this.store.selectSignal(mediaFeature.selectJobList);
   readonly project = this.store.selectSignal(selectProject);
   readonly exports = this.store.selectSignal(selectExports);
   readonly codecs = DELIVERY_CODECS.map((codec) => ({ codec, ...CODEC_CHOICES[codec] }));
@@ -138,7 +138,7 @@ export class ExportPage {
   }
 
   jobOf(record: ExportRecord): Job | null {
-    const jobs = Object.values(this.jobs());
+    const jobs = this.jobs();
     return jobs.find(({ kind, subjectId }) => kind === 'export' && subjectId === record.id) ?? null;
   }
 

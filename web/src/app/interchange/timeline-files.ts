@@ -33,7 +33,7 @@ export class TimelineFiles {
   private readonly store = inject(Store);
   private readonly project = this.store.selectSignal(selectProject);
   private readonly sources = this.store.selectSignal(selectSources);
-  private readonly copies = this.store.selectSignal(mediaFeature.selectCopies);
+  private readonly copies = this.store.selectSignal(mediaFeature.selectCopyList);
 
   /** @throws Error in a sentence when it is damaged or no timeline */
   async read(file: File): Promise<OpenedTimeline> {
@@ -65,8 +65,7 @@ export class TimelineFiles {
   private mediaOf(): (id: string) => WrittenMedia | undefined {
     const sources = new Map(this.sources().map((source) => [source.id, source]));
     const copies = new Map<string, LightCopy>();
-    for (const copy of Object.values(this.copies()))
-      if (copy.state === 'ready') copies.set(copy.sourceId, copy);
+    for (const copy of this.copies()) if (copy.state === 'ready') copies.set(copy.sourceId, copy);
     return (id) => {
       const source = sources.get(id);
       return source && writtenMedia(source, this.project()!, copies.get(id));

@@ -1,16 +1,11 @@
-import type { Finding, Recommendation } from '@hone/core/findings';
-import type { Calibration, Workload, EffectSum, Situation } from '@hone/core/cost-model';
+import type { Finding } from '@hone/core/findings';
+import type { Workload, EffectSum, Situation } from '@hone/core/cost-model';
 import type { DecodeRange } from '@hone/core/pacing';
 import type { PacingSummary, RunFacts, ScrubFacts, Stage } from '@hone/core/playback';
 import type { Rational } from '@hone/core/time';
 
-/** To the worker that predicts. */
-export type PredictionMessage = PredictionRequest | LearnRequest;
-
 /** What calibration a run teaches that was played as predicted last. */
 export interface LearnRequest {
-  readonly kind: 'learn';
-  readonly id: number;
   readonly firstFrame: number;
   readonly log: Float32Array;
   /** What was decoded in it; undefined where everything was. */
@@ -19,8 +14,6 @@ export interface LearnRequest {
 
 /** Asks for a prediction; a newer request makes an older one void. */
 export interface PredictionRequest {
-  readonly kind: 'predict';
-  readonly id: number;
   readonly situation: Omit<Situation, 'indexes'>;
   /** Packet indexes by source, as the server keeps them; those sent before are remembered. */
   readonly packets: readonly (readonly [sourceId: string, packets: Uint8Array])[];
@@ -62,14 +55,3 @@ export interface Predicted {
   /** What each kind of effects takes that can be bypassed, whether it is or not; the heaviest first. */
   readonly effects: readonly EffectSum[];
 }
-
-/** Recommendations come after the findings that they answer: one list for each. */
-export type PredictionReply =
-  | { readonly id: number; readonly kind: 'predicted'; readonly predicted: Predicted }
-  | {
-      readonly id: number;
-      readonly kind: 'recommended';
-      readonly recommendations: readonly (readonly Recommendation[])[];
-    }
-  | { readonly id: number; readonly kind: 'learned'; readonly calibration: Calibration }
-  | { readonly id: number; readonly kind: 'failed'; readonly message: string };

@@ -1,5 +1,6 @@
 import { computed, DestroyRef, effect, inject, Injectable, signal, untracked } from '@angular/core';
 import { Store } from '@ngrx/store';
+import { wrap, type Remote } from 'comlink';
 import type { Recommendation } from '@hone/core/findings';
 import { FrameLog, type PredictedFigures } from '@hone/core/playback';
 import { UNCALIBRATED, type Calibration } from '@hone/core/cost-model';
@@ -14,7 +15,7 @@ import {
 import type { DecodeRange } from '@hone/core/pacing';
 import { expectedDrops } from '@hone/core/simulation';
 import { toNumber } from '@hone/core/time';
-import { Api } from '../api/api';
+import { Api, sentenceOf } from '../api/api';
 import { RunLogs } from '../playback/run-logs';
 import { mediaFeature, playbackFeature } from '../state/features';
 import { machineFeature } from '../state/machine.feature';
@@ -25,7 +26,8 @@ import {
   selectTimeline,
   selectTuning,
 } from '../state/selectors';
-import type { LearnRequest, Predicted, PredictionReply, PredictionRequest } from './prediction-messages';
+import type { Predicted, PredictionRequest } from './prediction-messages';
+import type { Predictor } from './prediction.worker';
 
 /** What is edited in quick succession is predicted once. */
 const SETTLE_MS = 150;
@@ -46,10 +48,9 @@ export class Predictions {
   private readonly run = this.store.selectSignal(selectPlayedRun);
   private readonly scrubs = this.store.selectSignal(playbackFeature.selectScrubs);
   private worker: Worker | undefined;
-  private nextId = 1;
-  /** Who waits for what a run teaches, by message. */
-  private readonly lessons = new Map<number, (calibration: Calibration | null) => void>();
-  private nextLesson = -1;
+  private predictor: Remote<Predictor> | undefined;
+  /** Predictions that were asked for; only the last one counts. */
+  private count = 0;
   private readonly sent = new Set<string>();
   private readonly fetched = new Map<string, Uint8Array>();
   private readonly indexesRead = signal(0);
@@ -95,7 +96,7 @@ export class Predictions {
     inject(DestroyRef).onDestroy(() => this.worker?.terminate());
   }
 
-  private readonly request = computed((): Omit<PredictionRequest, 'kind' | 'id' | 'packets'> | null => {
+  private readonly request = computed((): Omit<PredictionRequest, 'packets'> | null => {
     const timeline = this.timeline();
     const tuning = this.tuning();
     const rig = this.rig();
@@ -157,23 +158,36 @@ export class Predictions {
     return { framesPerSecond, dropped: Math.round(dropped) };
   }
 
-  private ask(asked: Omit<PredictionRequest, 'kind' | 'id' | 'packets'>): void {
+  private ask(asked: Omit<PredictionRequest, 'packets'>): void {
     this.fetchIndexes();
     const packets = [...this.fetched].filter(([id, bytes]) => bytes.length > 0 && !this.sent.has(id));
     for (const [id] of packets) this.sent.add(id);
     this.recommended.set(null);
     this.asked.set(asked);
-    const id = this.nextId++;
-    this.started().postMessage({ kind: 'predict', id, ...asked, packets } satisfies PredictionRequest);
+    void this.predict({ ...asked, packets });
   }
 
-  private started(): Worker {
-    if (this.worker) return this.worker;
+  private async predict(request: PredictionRequest): Promise<void> {
+    const mine = ++this.count;
+    const predictor = this.started();
+    try {
+      const predicted = await predictor.predict(request);
+      if (!predicted || mine !== this.count) return;
+      this.problem.set(null);
+      this.found.set(predicted);
+      const recommended = await predictor.recommend();
+      if (mine === this.count) this.recommended.set(recommended);
+    } catch (error) {
+      if (mine === this.count) this.problem.set(sentenceOf(error));
+    }
+  }
+
+  private started(): Remote<Predictor> {
+    if (this.predictor) return this.predictor;
     const worker = new Worker(new URL('./prediction.worker', import.meta.url), { type: 'module' });
-    worker.addEventListener('message', ({ data }: MessageEvent<PredictionReply>) => this.receive(data));
     worker.addEventListener('error', ({ message }) => this.problem.set(message || 'The prediction failed.'));
     this.worker = worker;
-    return worker;
+    return (this.predictor = wrap<Predictor>(worker));
   }
 
   /**
@@ -182,27 +196,8 @@ export class Predictions {
    * @param ranges what was decoded in it; undefined where everything was
    */
   async learn(log: FrameLog, ranges: readonly DecodeRange[] | undefined): Promise<Calibration | null> {
-    if (!this.found() || this.isWhatIf() || this.isRough() || !this.worker) return null;
-    const id = this.nextLesson--;
-    const lesson = new Promise<Calibration | null>((resolve) => this.lessons.set(id, resolve));
-    const { firstFrame, values } = log;
-    this.worker.postMessage({ kind: 'learn', id, firstFrame, log: values, ranges } satisfies LearnRequest);
-    return lesson;
-  }
-
-  private receive(reply: PredictionReply): void {
-    const lesson = this.lessons.get(reply.id);
-    if (lesson) {
-      this.lessons.delete(reply.id);
-      return lesson(reply.kind === 'learned' ? reply.calibration : null);
-    }
-    if (reply.id !== this.nextId - 1) return;
-    if (reply.kind === 'failed') this.problem.set(reply.message);
-    else if (reply.kind === 'recommended') this.recommended.set(reply.recommendations);
-    else if (reply.kind === 'predicted') {
-      this.problem.set(null);
-      this.found.set(reply.predicted);
-    }
+    if (!this.found() || this.isWhatIf() || this.isRough() || !this.predictor) return null;
+    return this.predictor.learn({ firstFrame: log.firstFrame, log: log.values, ranges });
   }
 
   // With its packet index a source is predicted group by group; until it is here, with groups of the usual length.

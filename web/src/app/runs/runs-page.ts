@@ -20,7 +20,7 @@ import { RunDetail } from './run-detail';
 })
 export class RunsPage {
   private readonly store = inject(Store);
-  private readonly sources = this.store.selectSignal(mediaFeature.selectSources);
+  private readonly sources = this.store.selectSignal(mediaFeature.selectSourcesById);
   readonly runs = this.store.selectSignal(playbackFeature.selectRuns);
   readonly scrubs = this.store.selectSignal(playbackFeature.selectScrubs);
   readonly run = this.store.selectSignal(selectRun);

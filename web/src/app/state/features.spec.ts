@@ -136,10 +136,10 @@ describe('the state of the media', () => {
 
   it('keeps the order of the sources and adds new ones at the end', () => {
     const more = reducer(open, ServerActions.sourceChanged({ source: source('c') }));
-    expect(more.order).toEqual(['a', 'b', 'c']);
+    expect(more.sources.ids).toEqual(['a', 'b', 'c']);
     const changed = reducer(more, ServerActions.sourceChanged({ source: { ...source('a'), name: 'A' } }));
-    expect(changed.order).toEqual(['a', 'b', 'c']);
-    expect(changed.sources['a']!.name).toBe('A');
+    expect(changed.sources.ids).toEqual(['a', 'b', 'c']);
+    expect(changed.sources.entities['a']!.name).toBe('A');
   });
 
   it('does not take what belongs to another project', () => {
@@ -150,8 +150,8 @@ describe('the state of the media', () => {
 
   it('follows copies as they come and go', () => {
     const made = reducer(open, ServerActions.copyChanged({ copy }));
-    expect(made.copies['c']).toBe(copy);
-    expect(reducer(made, ServerActions.copyGone({ copyId: 'c' })).copies).toEqual({});
+    expect(made.copies.entities['c']).toBe(copy);
+    expect(reducer(made, ServerActions.copyGone({ copyId: 'c' })).copies.ids).toEqual([]);
   });
 
   it('replaces an estimate by a newer one of the same copy', () => {

@@ -11,7 +11,8 @@ import type {
 } from '@hone/core/api';
 import type { Timeline } from '@hone/core/timeline';
 import type { PlayerState, ShownPixels } from '@hone/player';
-import { createFeature, createReducer, on, type ActionReducerMap } from '@ngrx/store';
+import { createEntityAdapter, type EntityState } from '@ngrx/entity';
+import { createFeature, createReducer, createSelector, on, type ActionReducerMap } from '@ngrx/store';
 import { CopyActions, PlayerActions, ProjectActions, ServerActions, SourcesActions } from './actions';
 import { editingFeature, type EditingState } from './editing.feature';
 import { machineFeature, type MachineState } from './machine.feature';
@@ -187,47 +188,38 @@ export const projectFeature = createFeature({
   ),
 });
 
-type ById<T> = Readonly<Record<string, T>>;
-
-const byId = <T extends { readonly id: string }>(items: readonly T[]): ById<T> =>
-  Object.fromEntries(items.map((item) => [item.id, item]));
-
-const without = <T>(items: ById<T>, id: string): ById<T> =>
-  Object.fromEntries(Object.entries(items).filter(([key]) => key !== id));
+const sourceAdapter = createEntityAdapter<Source>();
+const copyAdapter = createEntityAdapter<LightCopy>();
+const jobAdapter = createEntityAdapter<Job>();
+const exportAdapter = createEntityAdapter<ExportRecord>();
 
 export interface MediaState {
   readonly projectId: string | null;
-  readonly sources: ById<Source>;
-  readonly order: readonly string[];
-  readonly copies: ById<LightCopy>;
+  readonly sources: EntityState<Source>;
+  readonly copies: EntityState<LightCopy>;
   readonly estimates: readonly CopyEstimate[];
   readonly estimating: boolean;
-  readonly jobs: ById<Job>;
+  readonly jobs: EntityState<Job>;
   /** Share of each upload that has arrived, by the file's name. */
   readonly uploads: Readonly<Record<string, number>>;
-  readonly exports: ById<ExportRecord>;
+  readonly exports: EntityState<ExportRecord>;
 }
 
 const noMedia: MediaState = {
   projectId: null,
-  sources: {},
-  order: [],
-  copies: {},
+  sources: sourceAdapter.getInitialState(),
+  copies: copyAdapter.getInitialState(),
   estimates: [],
   estimating: false,
-  jobs: {},
+  jobs: jobAdapter.getInitialState(),
   uploads: {},
-  exports: {},
+  exports: exportAdapter.getInitialState(),
 };
 
 const withSource = (state: MediaState, source: Source): MediaState =>
   source.projectId !== state.projectId
     ? state
-    : {
-        ...state,
-        sources: { ...state.sources, [source.id]: source },
-        order: state.order.includes(source.id) ? state.order : [...state.order, source.id],
-      };
+    : { ...state, sources: sourceAdapter.setOne(source, state.sources) };
 
 export const mediaFeature = createFeature({
   name: 'media',
@@ -236,29 +228,32 @@ export const mediaFeature = createFeature({
     on(ProjectActions.opened, (_state, { project, sources, copies, jobs, exports }) => ({
       ...noMedia,
       projectId: project.id,
-      sources: byId(sources),
-      order: sources.map(({ id }) => id),
-      copies: byId(copies),
-      jobs: byId(jobs),
-      exports: byId(exports),
+      sources: sourceAdapter.setAll([...sources], noMedia.sources),
+      copies: copyAdapter.setAll([...copies], noMedia.copies),
+      jobs: jobAdapter.setAll([...jobs], noMedia.jobs),
+      exports: exportAdapter.setAll([...exports], noMedia.exports),
     })),
     on(ProjectActions.sourcesAdded, (state, { sources }) => sources.reduce(withSource, state)),
     on(ServerActions.sourceChanged, (state, { source }) => withSource(state, source)),
     on(ServerActions.sourceGone, (state, { sourceId }) => ({
       ...state,
-      sources: without(state.sources, sourceId),
-      order: state.order.filter((id) => id !== sourceId),
+      sources: sourceAdapter.removeOne(sourceId, state.sources),
     })),
     on(ServerActions.copyChanged, (state, { copy }) =>
-      copy.projectId === state.projectId ? { ...state, copies: { ...state.copies, [copy.id]: copy } } : state,
+      copy.projectId === state.projectId
+        ? { ...state, copies: copyAdapter.setOne(copy, state.copies) }
+        : state,
     ),
-    on(ServerActions.copyGone, (state, { copyId }) => ({ ...state, copies: without(state.copies, copyId) })),
+    on(ServerActions.copyGone, (state, { copyId }) => ({
+      ...state,
+      copies: copyAdapter.removeOne(copyId, state.copies),
+    })),
     on(ServerActions.jobChanged, (state, { job }) =>
-      job.projectId === state.projectId ? { ...state, jobs: { ...state.jobs, [job.id]: job } } : state,
+      job.projectId === state.projectId ? { ...state, jobs: jobAdapter.setOne(job, state.jobs) } : state,
     ),
     on(ServerActions.exportChanged, (state, { record }) =>
       record.projectId === state.projectId
-        ? { ...state, exports: { ...state.exports, [record.id]: record } }
+        ? { ...state, exports: exportAdapter.setOne(record, state.exports) }
         : state,
     ),
     on(ProjectActions.uploadProgressed, (state, { name, share }) => {
@@ -276,6 +271,13 @@ export const mediaFeature = createFeature({
     }),
     on(ProjectActions.failed, (state) => ({ ...state, estimating: false })),
   ),
+  extraSelectors: ({ selectSources, selectCopies, selectJobs, selectExports }) => ({
+    selectSourcesById: createSelector(selectSources, ({ entities }) => entities),
+    selectSourceList: createSelector(selectSources, sourceAdapter.getSelectors().selectAll),
+    selectCopyList: createSelector(selectCopies, copyAdapter.getSelectors().selectAll),
+    selectJobList: createSelector(selectJobs, jobAdapter.getSelectors().selectAll),
+    selectExportList: createSelector(selectExports, exportAdapter.getSelectors().selectAll),
+  }),
 });
 
 export interface PlaybackState {

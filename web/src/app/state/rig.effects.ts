@@ -56,7 +56,7 @@ export class RigEffects {
   private readonly played = this.store.selectSignal(selectPlayedRun);
   private readonly own = this.store.selectSignal(machineFeature.selectOwn);
   private readonly sources = this.store.selectSignal(selectSources);
-  private readonly copies = this.store.selectSignal(mediaFeature.selectCopies);
+  private readonly copies = this.store.selectSignal(mediaFeature.selectCopyList);
   private readonly predictions = inject(Predictions);
 
   readonly read = createEffect(() =>
@@ -210,7 +210,7 @@ export class RigEffects {
     const plan = this.plan();
     if (!plan || this.played()?.id !== id) return null;
     const { graph } = plan.preview;
-    const seen = decodeObservations(log, facts, graph, this.sources(), Object.values(this.copies()));
+    const seen = decodeObservations(log, facts, graph, this.sources(), this.copies());
     const calibration = await this.predictions.learn(log, facts.ranges);
     const own = this.own();
     if (!own || (seen.length === 0 && !calibration)) return null;

@@ -1,11 +1,17 @@
 import '@angular/compiler';
-import type { LightCopy, Project, Source } from '@hone/core/api';
+import type { Job, LightCopy, Project, Source } from '@hone/core/api';
 import { FIRST_TUNING, type Tuning } from '@hone/core/levers';
 import { readySource, sourceFacts } from '@hone/core/testing';
 import { defaultDelivery } from '@hone/core/render';
 import { appendSource, emptyTimeline } from '@hone/core/timeline';
+import { createEntityAdapter, type EntityState } from '@ngrx/entity';
 import { describe, expect, it } from 'vitest';
 import { selectCopyRows, selectPlan } from './selectors';
+
+const entitiesOf = <T extends { readonly id: string }>(items: readonly T[]): EntityState<T> => {
+  const adapter = createEntityAdapter<T>();
+  return adapter.setAll([...items], adapter.getInitialState());
+};
 
 const UHD = { width: 3840, height: 2160 };
 const RATE = { num: 24, den: 1 };
@@ -51,10 +57,9 @@ function state(tuning: Partial<Tuning> = {}, copies: LightCopy[] = []) {
     project: { open: project },
     playback: { subjectId: null, seenIds: ['wide', 'small'] },
     media: {
-      sources: Object.fromEntries(sources.map((each) => [each.id, each])),
-      order: sources.map(({ id }) => id),
-      copies: Object.fromEntries(copies.map((copy) => [copy.id, copy])),
-      jobs: {},
+      sources: entitiesOf(sources),
+      copies: entitiesOf(copies),
+      jobs: entitiesOf<Job>([]),
       estimates: [],
     },
   };

@@ -27,21 +27,13 @@ import { sourcesPageFeature } from './sources-page.feature';
 
 export const selectProject = projectFeature.selectOpen;
 
-export const selectSources = createSelector(
-  mediaFeature.selectSources,
-  mediaFeature.selectOrder,
-  (sources, order): readonly Source[] =>
-    order.map((id) => sources[id]).filter((source) => source !== undefined),
-);
-
-export const selectCopies = createSelector(mediaFeature.selectCopies, (copies): readonly LightCopy[] =>
-  Object.values(copies),
-);
+export const selectSources: (state: object) => readonly Source[] = mediaFeature.selectSourceList;
+export const selectCopies: (state: object) => readonly LightCopy[] = mediaFeature.selectCopyList;
 
 /** The source that is played alone, if one is. */
 export const selectSubject = createSelector(
   playbackFeature.selectSubjectId,
-  mediaFeature.selectSources,
+  mediaFeature.selectSourcesById,
   (id, sources) => (id === null ? null : (sources[id] ?? null)),
 );
 
@@ -77,8 +69,8 @@ export const selectPlan = createSelector(
 );
 
 /** Jobs that wait or run, those that run first. */
-export const selectBusyJobs = createSelector(mediaFeature.selectJobs, (jobs): readonly Job[] =>
-  Object.values(jobs)
+export const selectBusyJobs = createSelector(mediaFeature.selectJobList, (jobs): readonly Job[] =>
+  jobs
     .filter(({ state }) => state === 'running' || state === 'waiting')
     .sort(
       (a, b) =>
@@ -87,8 +79,8 @@ export const selectBusyJobs = createSelector(mediaFeature.selectJobs, (jobs): re
     ),
 );
 
-export const selectFailedJobs = createSelector(mediaFeature.selectJobs, (jobs): readonly Job[] =>
-  Object.values(jobs)
+export const selectFailedJobs = createSelector(mediaFeature.selectJobList, (jobs): readonly Job[] =>
+  jobs
     .filter(({ state }) => state === 'failed')
     .sort((a, b) => b.createdAt.localeCompare(a.createdAt))
     .slice(0, 5),
@@ -111,7 +103,7 @@ const copyRowsFor = (
   timeline: Timeline | null,
   tuning: Tuning | null,
   copies: readonly LightCopy[],
-  jobs: Readonly<Record<string, Job>>,
+  jobs: readonly Job[],
   estimates: readonly CopyEstimate[],
 ): CopyRowOf => {
   if (!timeline || !tuning) return () => null;
@@ -129,7 +121,7 @@ const copyRowsFor = (
     return {
       source,
       copy,
-      job: Object.values(jobs).find(isBusy) ?? null,
+      job: jobs.find(isBusy) ?? null,
       divisor,
       size: copySize(size, divisor),
       estimate: estimate ?? null,
@@ -141,7 +133,7 @@ const selectCopyRowOf = createSelector(
   selectTimeline,
   selectTuning,
   selectCopies,
-  mediaFeature.selectJobs,
+  mediaFeature.selectJobList,
   mediaFeature.selectEstimates,
   copyRowsFor,
 );
@@ -149,7 +141,7 @@ const selectCopyRowOf = createSelector(
 /** The pictures of what is played and their copies, at the divisor that fits the preview scale while playing. */
 export const selectCopyRows = createSelector(
   playbackFeature.selectSeenIds,
-  mediaFeature.selectSources,
+  mediaFeature.selectSourcesById,
   selectCopyRowOf,
   (seenIds, sources, rowOf): readonly CopyRow[] =>
     seenIds.flatMap((id) => {
@@ -165,7 +157,7 @@ export const selectAllCopyRows = createSelector(
   selectTuning,
   selectSources,
   selectCopies,
-  mediaFeature.selectJobs,
+  mediaFeature.selectJobList,
   mediaFeature.selectEstimates,
   (project, tuning, sources, copies, jobs, estimates): ReadonlyMap<string, CopyRow> => {
     const rowOf = copyRowsFor(project?.timeline ?? null, tuning, copies, jobs, estimates);
@@ -302,6 +294,6 @@ export const selectStaleReasons = createSelector(
     own && now ? staleReasons(own, { ...now.machine, browser: navigator.userAgent, renderer }) : [],
 );
 
-export const selectExports = createSelector(mediaFeature.selectExports, (exports) =>
-  Object.values(exports).sort((a, b) => b.createdAt.localeCompare(a.createdAt)),
+export const selectExports = createSelector(mediaFeature.selectExportList, (exports) =>
+  exports.toSorted((a, b) => b.createdAt.localeCompare(a.createdAt)),
 );

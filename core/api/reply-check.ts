@@ -1,0 +1,30 @@
+import { ValidationError, type Schema } from 'yup';
+import { ROUTES } from './routes.js';
+
+interface Checked {
+  readonly method: string;
+  readonly path: RegExp;
+  readonly reply: Schema;
+}
+
+const CHECKED: readonly Checked[] = ROUTES.flatMap(({ method, path, reply }) =>
+  reply === null || typeof reply === 'string'
+    ? []
+    : [{ method, path: new RegExp(`^${path.replace(/\{\w+\}/g, '[^/]+')}$`), reply }],
+);
+
+/**
+ * What is wrong with the reply of a route, by the schema that describes it.
+ * @param method in lower case @param path without its query
+ * @returns a sentence; undefined when nothing is, or the route gives no JSON
+ */
+export function replyFault(method: string, path: string, reply: unknown): string | undefined {
+  const route = CHECKED.find((each) => each.method === method && each.path.test(path));
+  try {
+    route?.reply.validateSync(reply, { strict: true });
+    return undefined;
+  } catch (error) {
+    if (error instanceof ValidationError) return error.errors[0];
+    throw error;
+  }
+}
