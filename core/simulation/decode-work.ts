@@ -6,7 +6,7 @@ import { frameBudgetMs } from '../playback/index.js';
  * Share of the cores that a plan counts on: work is never spread over them quite evenly. With more, plans of the benchmark
  * `overload` did not keep their times; with less, they left out what could have been shown.
  */
-const USABLE = 0.88;
+const USABLE = 0.95;
 
 /** What a segment asks for in each of its frames. Work is in that of all cores in the time of a frame. */
 export interface SegmentWork {

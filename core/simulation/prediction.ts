@@ -14,14 +14,13 @@ import {
 } from '../cost-model/index.js';
 import type { DecodeRange } from '../pacing/index.js';
 import {
-  frameBudgetMs,
   isRealTime,
-  longestFreezes,
   pacingSummary,
   stageRecord,
   type FrameLog,
   type PacingSummary,
 } from '../playback/index.js';
+import { max, sum } from 'd3-array';
 import { planDecoding, plannedWorkload } from './decode-plan.js';
 import { simulate, type SimulatedRun } from './simulation.js';
 
@@ -89,7 +88,9 @@ export function predict(
     return { run, summary: pacingSummary(run.log, workload.rate), workload };
   };
   const ranges =
-    decoding === 'planned' ? worthwhileRanges((given) => playedBy(middle, given)) : decoding.ranges;
+    decoding === 'planned'
+      ? worthwhileRanges([middle, middle + 1, PROBES.length - 1], playedBy)
+      : decoding.ranges;
   const played = (probe: number): Played => playedBy(probe, ranges);
   // What plays with the highest costs plays with all.
   const heaviest = played(PROBES.length - 1);
@@ -124,35 +125,41 @@ export function predict(
   };
 }
 
-/** A freeze that is longer is worth to be shortened, ms; a shorter one than the second is not seen as one. */
+/** Playback that shows less of its frames, or freezes for longer, ms, is bad enough to plan what is decoded. */
+const BAD_SHARE = 0.5;
 const LONG_FREEZE_MS = 1500;
-const SHORT_FREEZE_MS = 500;
 /** A plan must show this many times as many frames, or nearly as many with a shorter freeze. */
 const WORTHWHILE = 1.05;
 const NEARLY = 0.9;
 
-/** A plan of what is decoded, where what it shows is better than without one. */
-function worthwhileRanges(play: (ranges: Prediction['ranges']) => Played): Prediction['ranges'] {
-  const without = play(undefined);
-  if (isRealTime(without.summary)) return undefined;
-  const ranges = planDecoding(without.workload);
+/**
+ * A plan of what is decoded, where playback is bad without one and better with it, also when costs turn out higher.
+ * @param probes that it is tried with; it is made for the second
+ */
+function worthwhileRanges(
+  probes: readonly [number, number, ...number[]],
+  play: (probe: number, ranges: Prediction['ranges']) => Played,
+): Prediction['ranges'] {
+  const first = play(probes[0], undefined);
+  if (isRealTime(first.summary)) return undefined;
+  const without = shownBy([first]);
+  const isBad = without.shown < BAD_SHARE * first.summary.wanted || without.freezeMs > LONG_FREEZE_MS;
+  if (!isBad) return undefined;
+  const others = probes.slice(1).map((probe) => play(probe, undefined));
+  const ranges = planDecoding(others[0]!.workload);
   if (!ranges) return undefined;
-  const [before, after] = [without, play(ranges)].map(({ run, summary, workload }) => ({
-    shown: summary.shown,
-    freezeMs: longestFreezes(run.log, frameBudgetMs(workload.rate))[0]?.freezeMs ?? 0,
-  })) as [Shown, Shown];
-  const showsMore =
-    after.shown >= WORTHWHILE * before.shown && after.freezeMs <= Math.max(before.freezeMs, SHORT_FREEZE_MS);
-  const isSmoother =
-    before.freezeMs > LONG_FREEZE_MS &&
-    after.freezeMs < before.freezeMs &&
-    after.shown >= NEARLY * before.shown;
-  return showsMore || isSmoother ? ranges : undefined;
+  const before = shownBy([first, ...others]);
+  const after = shownBy(probes.map((probe) => play(probe, ranges)));
+  const isSmoother = after.freezeMs < before.freezeMs && after.shown >= NEARLY * before.shown;
+  return after.shown >= WORTHWHILE * before.shown || isSmoother ? ranges : undefined;
 }
 
-interface Shown {
-  readonly shown: number;
-  readonly freezeMs: number;
+/** Frames that several simulations show together, and the longest that a picture stands in any of them, ms. */
+function shownBy(all: readonly Played[]): { readonly shown: number; readonly freezeMs: number } {
+  return {
+    shown: sum(all, ({ summary }) => summary.shown),
+    freezeMs: max(all, ({ summary }) => summary.longestFreezeMs) ?? 0,
+  };
 }
 
 /** Share of several simulations in which each frame is dropped. */
