@@ -82,10 +82,19 @@ export function predict(
     const costed = residual ? scaleCosts(calibrated, Math.exp(residual.log)) : calibrated;
     return probe === middle ? { ...costed, unsteadiness: 0 } : costed;
   };
+  // Each is played once, as a whole and as planned.
+  const known = new Map<string, Played>();
   const playedBy = (probe: number, ranges: Prediction['ranges']): Played => {
+    const key = `${probe} ${ranges ? 'planned' : 'whole'}`;
     const workload = workloadOf(probe);
-    const run = simulate(plannedWorkload(workload, ranges), { seed: probe + 1 }, before?.probes[probe]?.run);
-    return { run, summary: pacingSummary(run.log, workload.rate), workload };
+    const play = (): Played => {
+      const given = plannedWorkload(workload, ranges);
+      const run = simulate(given, { seed: probe + 1 }, before?.probes[probe]?.run);
+      return { run, summary: pacingSummary(run.log, workload.rate), workload };
+    };
+    const played = known.get(key) ?? play();
+    known.set(key, played);
+    return played;
   };
   const ranges =
     decoding === 'planned'
@@ -128,6 +137,8 @@ export function predict(
 /** Playback that shows less of its frames, or freezes for longer, ms, is bad enough to plan what is decoded. */
 const BAD_SHARE = 0.5;
 const LONG_FREEZE_MS = 1500;
+/** A picture that stands for less is not seen as a freeze, ms. */
+const SHORT_FREEZE_MS = 500;
 /** A plan must show this many times as many frames, or nearly as many with a shorter freeze. */
 const WORTHWHILE = 1.05;
 const NEARLY = 0.9;
@@ -151,7 +162,9 @@ function worthwhileRanges(
   const before = shownBy([first, ...others]);
   const after = shownBy(probes.map((probe) => play(probe, ranges)));
   const isSmoother = after.freezeMs < before.freezeMs && after.shown >= NEARLY * before.shown;
-  return after.shown >= WORTHWHILE * before.shown || isSmoother ? ranges : undefined;
+  // Few frames that follow each other evenly are better than more with pauses.
+  const isAsEven = after.freezeMs <= Math.max(before.freezeMs, SHORT_FREEZE_MS);
+  return isSmoother || (isAsEven && after.shown >= WORTHWHILE * before.shown) ? ranges : undefined;
 }
 
 /** Frames that several simulations show together, and the longest that a picture stands in any of them, ms. */
