@@ -30,6 +30,8 @@ export interface Situation {
   /** A simulated drive that everything is read through. */
   readonly drive: WorkloadDrive | null;
   readonly calibration: Calibration;
+  /** Whether everything is decoded in any case, since figures are too rough to plan by. */
+  readonly decodesAll?: boolean | undefined;
 }
 
 /** What will be played of a timeline: where each picture comes from, and in which size it is shown. */

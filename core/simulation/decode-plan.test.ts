@@ -4,7 +4,18 @@ import { frameBudgetMs, longestFreezes, pacingSummary } from '../playback/index.
 import { segmentOf, workloadOf } from '../testing/workloads.js';
 import { DecodeSearch, seenIn } from './decode-search.js';
 import type { DecodeWork } from './decode-work.js';
-import { planDecoding, plannedWorkload, simulate } from './index.js';
+import { planDecoding, plannedWorkload, predict, simulate } from './index.js';
+import {
+  alone,
+  clipOf,
+  situationOf,
+  source,
+  strongRig,
+  timelineOf,
+  trackOf,
+  withCores,
+} from '../testing/scenes.js';
+import { rational } from '../time/index.js';
 import type { Workload } from '../cost-model/index.js';
 
 /** Cuts of a clip whose key frames are far apart: one after the other, each with so many pictures before its first. */
@@ -83,6 +94,38 @@ describe('a plan of what is decoded', () => {
     // Those frames are never ready, and the others all are.
     expect(played(planned).shown).toBe(170);
     expect(plannedWorkload(workload, undefined)).toBe(workload);
+  });
+});
+
+describe('a prediction', () => {
+  const situation = situationOf(
+    timelineOf([
+      trackOf(
+        'p',
+        Array.from({ length: 12 }, (_, at) =>
+          clipOf(`c${at}`, 'a', 15 * at, 15, { sourceIn: rational(1 + (at % 3)) }),
+        ),
+      ),
+    ]),
+    [source('a', { gop: 250 })],
+    withCores(strongRig({}, 3e9, 23), 2),
+  );
+
+  it('is of what is planned where that shows more, and of everything where it must not be planned', () => {
+    const planned = predict(situation);
+    const whole = predict({ ...situation, decodesAll: true });
+    expect(planned.ranges).toBeDefined();
+    expect(whole.ranges).toBeUndefined();
+    expect(planned.summary.shown).toBeGreaterThan(whole.summary.shown);
+    expect(predict(situation, undefined, { ranges: undefined }).summary).toEqual(whole.summary);
+    expect(predict(situation, undefined, { ranges: planned.ranges }).summary).toEqual(planned.summary);
+  });
+
+  it('plans nothing where playback only drops a few frames', () => {
+    const mild = situationOf(alone('a'), [source('a')], strongRig({}, 3e9, 1.1 * (1000 / 24)));
+    const { ranges, summary } = predict(mild);
+    expect(summary.dropped).toBeGreaterThan(0);
+    expect(ranges).toBeUndefined();
   });
 });
 

@@ -96,10 +96,9 @@ export function predict(
     known.set(key, played);
     return played;
   };
-  const ranges =
-    decoding === 'planned'
-      ? worthwhileRanges([middle, middle + 1, PROBES.length - 1], playedBy)
-      : decoding.ranges;
+  const plan = (): Prediction['ranges'] =>
+    situation.decodesAll ? undefined : worthwhileRanges([middle, middle + 1, PROBES.length - 1], playedBy);
+  const ranges = decoding === 'planned' ? plan() : decoding.ranges;
   const played = (probe: number): Played => playedBy(probe, ranges);
   // What plays with the highest costs plays with all.
   const heaviest = played(PROBES.length - 1);

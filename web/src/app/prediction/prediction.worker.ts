@@ -45,7 +45,7 @@ const predictor = {
       summary: measured.summary,
       facts: measured.facts,
     };
-    const given: Situation = { ...asked, indexes };
+    const given: Situation = { ...asked, indexes, decodesAll: isRough };
     predicted = given;
     const situation =
       isRough && run ? { ...given, calibration: learnRun(given, run.log, measured?.facts.ranges) } : given;
