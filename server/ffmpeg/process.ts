@@ -3,6 +3,7 @@ import { constants } from 'node:os';
 import { createInterface } from 'node:readline';
 import type { Readable } from 'node:stream';
 import { finished } from 'node:stream/promises';
+import { processorTicks } from '../process/identity.js';
 import { endingOf, isProgramMissing, lowerPriority, spawnChild } from '../process/spawn-child.js';
 
 /**
@@ -50,7 +51,7 @@ export class CancelledError extends Error {
 
 export interface ToolOptions {
   readonly signal?: AbortSignal | undefined;
-  /** Most time without a sign of life, ms. */
+  /** Most time without a sign of life, ms; one that works in silence, as on a busy machine, has several times as long. */
   readonly stallMs?: number;
   /** Called with each line of standard output. */
   readonly onLine?: (line: string) => void;
@@ -63,6 +64,8 @@ export interface ToolOptions {
 }
 
 const STALL_MS = 120_000;
+/** How often in a row a program may be silent for so long while it works. */
+const MOST_SILENCES = 5;
 const KEPT_LINES = 60;
 
 /** The form of a path that ffmpeg cannot take for an option or another protocol. */
@@ -99,28 +102,38 @@ export async function runTool(
   const child = spawnChild(program, guardInputs(args), signal);
   const lines: string[] = [];
   const errorLines: string[] = [];
-  const watch = { hasStalled: false };
-  const stall = setTimeout(() => {
+  const watch = { hasStalled: false, silences: 0, ticks: 0 };
+  const onSilence = async (): Promise<void> => {
+    const ticks = (child.pid !== undefined && (await processorTicks(child.pid))) || 0;
+    const hasWorked = ticks > watch.ticks;
+    watch.ticks = ticks;
+    watch.silences++;
+    if (hasWorked && watch.silences < MOST_SILENCES) return void stall.refresh();
     watch.hasStalled = true;
     child.kill();
-  }, stallMs);
+  };
+  const stall = setTimeout(() => void onSilence(), stallMs);
+  const alive = (): void => {
+    watch.silences = 0;
+    stall.refresh();
+  };
   if (priority === 'low')
     child.once('spawn', () => lowerPriority(child.pid, constants.priority.PRIORITY_LOW));
   if (onOutput) {
     child.stdout.on('data', (chunk: Buffer) => {
-      stall.refresh();
+      alive();
       onOutput(chunk);
     });
   }
   const outputEnds = onOutput
     ? finished(child.stdout)
     : eachLine(child.stdout, (line) => {
-        stall.refresh();
+        alive();
         if (onLine) onLine(line);
         else lines.push(line);
       });
   const errorsEnd = eachLine(child.stderr, (line) => {
-    stall.refresh();
+    alive();
     onErrorLine?.(line);
     errorLines.push(line);
     if (errorLines.length > KEPT_LINES) errorLines.shift();
