@@ -87,7 +87,7 @@ export const serverPath = (
     frames,
   ] as const);
 
-/** Plays a timeline in real time. @param ranges what is decoded; undefined for everything */
+/** Plays a timeline in real time. @param ranges of the decode plan; undefined decodes everything */
 export async function playTimeline(
   page: Page,
   projectId: string,

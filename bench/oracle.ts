@@ -1,30 +1,37 @@
 import { sum } from 'd3-array';
-import { decodeWork, stageWork, type DecodeSegment, type Workload } from '@hone/core/cost-model';
+import {
+  availableCores,
+  coldDecodeMs,
+  decodeMsOf,
+  skippableDecodeMs,
+  stageWork,
+  type DecodeSegment,
+  type Workload,
+} from '@hone/core/cost-model';
 import { frameBudgetMs } from '@hone/core/playback';
 import { MOST_TURNED, PREROLL_FRAMES, PREROLL_LIMIT_MS } from '@hone/core/pacing';
 
-/** What a frame takes at least, ms: when the one before it was decoded, and when decoding begins at it. */
+/** Shortest decode time of each frame, ms: after the frame before, and from its key frame. */
 interface FrameTimes {
   readonly onwards: Float64Array;
   readonly cold: Float64Array;
 }
 
 /**
- * The most frames of a workload that a player could show that knew all costs beforehand. Each of two bounds leaves out
- * something that a player meets, so that the lower one is still an upper bound: that of time has cuts decoded for nothing,
- * and that of work has every decoder on as many cores as there are, as long before as it likes.
+ * Upper bound of the frames that a player with perfect knowledge of all costs can show: the lower of two relaxations. The
+ * bound by time decodes cuts at no cost; the bound by work spreads every decoder over all cores, with any lead.
  */
 export const oracleFrames = (workload: Workload): number =>
   Math.min(framesInTime(workload), framesByWork(workload));
 
 /**
- * Dynamic programming over the frames and the segments that are being decoded: each of these goes on from the frame before,
- * is left, or is begun anew from its key frame. What is counted is work on all cores until a shown frame's time is over.
+ * Dynamic programming over frames and sets of decoded segments. A segment continues from the frame before, pauses, or
+ * starts at its key frame. The state is the least work on all cores, which limits the frames that can be on time.
  */
 function framesByWork(workload: Workload): number {
   const { from, to, segments } = workload;
   const budgetMs = frameBudgetMs(workload.rate);
-  const cores = coresOf(workload);
+  const cores = availableCores(workload);
   let before: Choices = new Map([['', new Float64Array(to - from + 1).fill(Infinity)]]);
   before.get('')![0] = 0;
   let most = 0;
@@ -37,9 +44,9 @@ function framesByWork(workload: Workload): number {
     for (const chosen of subsetsOf(active)) {
       const work = new Float64Array(to - from + 1).fill(Infinity);
       for (const [open, sofar] of before) {
-        const [decodeMs, spared] = isFree ? [0, 0] : workOfDecoding(chosen, open, frame);
+        const [decodeMs, skippedMs] = isFree ? [0, 0] : workOfDecoding(chosen, open, frame);
         for (let shown = 0; shown <= frame - from; shown++) {
-          work[shown] = Math.min(work[shown]!, sofar[shown]! + decodeMs - spared);
+          work[shown] = Math.min(work[shown]!, sofar[shown]! + decodeMs - skippedMs);
           const ms = sofar[shown]! + decodeMs + (isFree ? 0 : shownMs);
           if (chosen.length < active.length || ms > limitMs) continue;
           work[shown + 1] = Math.min(work[shown + 1]!, ms);
@@ -53,7 +60,7 @@ function framesByWork(workload: Workload): number {
   return most;
 }
 
-/** Least work, core-ms, by the segments that are being decoded and the frames that were shown. */
+/** Least work, core-ms, by decoded segments and by number of frames shown. */
 type Choices = Map<string, Float64Array>;
 
 const keyOf = (segments: readonly DecodeSegment[]): string => segments.map(nameOf).join(' ');
@@ -62,17 +69,17 @@ const nameOf = ({ clipId, from }: DecodeSegment): string => `${clipId}@${from}`;
 const subsetsOf = (segments: readonly DecodeSegment[]): DecodeSegment[][] =>
   segments.reduce<DecodeSegment[][]>((sets, each) => [...sets, ...sets.map((set) => [...set, each])], [[]]);
 
-/** @returns core-ms of decoding some segments for a frame, and what of them is spared when it is not shown */
+/** @returns core-ms of decoding some segments for a frame, and the part that frame skipping saves */
 function workOfDecoding(
   chosen: readonly DecodeSegment[],
   open: string,
   frame: number,
-): readonly [ms: number, spared: number] {
+): readonly [ms: number, skippedMs: number] {
   const names = open.split(' ');
   const goesOn = (segment: DecodeSegment): boolean => names.includes(nameOf(segment));
   return [
     sum(chosen, (each) => (goesOn(each) ? decodeMsOf(each, frame) : coldMs(each, frame)) * each.decodeCores),
-    sum(chosen, (each) => (goesOn(each) ? sparedMs(each, frame) * each.decodeCores : 0)),
+    sum(chosen, (each) => (goesOn(each) ? skippableDecodeMs(each, frame) * each.decodeCores : 0)),
   ];
 }
 
@@ -82,11 +89,9 @@ const workOfShowing = (workload: Workload, active: readonly DecodeSegment[], fra
   workload.presentMs +
   sum(active, (each) => stageWork(each, 'scale', frame) * (each.scaleMs + each.effectsMs));
 
-const coresOf = ({ cores, coresOfOthers }: Workload): number => Math.max(0.2, cores - coresOfOthers);
-
 /**
- * Dynamic programming over the frames, where each is reached either from the frame before, or by decoding from its key
- * frame after any frame was left. A decoder works for one frame after the other, however many cores there are.
+ * Dynamic programming over frames. Decoding reaches a frame from the frame before, or from its key frame after any earlier
+ * frame. A decoder works on one frame at a time, however many cores there are.
  */
 function framesInTime(workload: Workload): number {
   const { from, to, slots } = workload;
@@ -104,7 +109,6 @@ function framesInTime(workload: Workload): number {
   for (let frame = 0; frame < frames; frame++) {
     const now = new Float64Array(frames + 1).fill(Infinity);
     const isFree = frame <= PREROLL_FRAMES;
-    // From the frame before, or from the earliest that any frame was left at.
     const reachedAt = (shown: number, times: FrameTimes): number => {
       const onwards = frame === 0 ? 0 : before[shown]! + (isFree ? 0 : times.onwards[frame]!);
       return Math.min(onwards, isFree ? Infinity : leftAt(reached, frame, shown) + times.cold[frame]!);
@@ -143,15 +147,17 @@ function layersOf({ from, to, segments }: Workload): number[] {
 function frameTimesOf(workload: Workload, isShown: boolean): FrameTimes {
   const { from, to, segments } = workload;
   const frames = to - from;
-  const cores = coresOf(workload);
+  const cores = availableCores(workload);
   const empty = (): Float64Array => new Float64Array(frames);
   const [onwards, onwardsCores, cold, coldCores, shown] = [empty(), empty(), empty(), empty(), empty()];
   for (const segment of segments)
     for (let frame = Math.max(from, segment.from); frame < Math.min(to, segment.to); frame++) {
       const at = frame - from;
-      // A cut is decoded before it is due, beside whatever else is.
+      // The relaxation: cuts cost no time.
       const isFirst = frame === Math.max(from, segment.from);
-      const cost = isFirst ? 0 : decodeMsOf(segment, frame) - (isShown ? 0 : sparedMs(segment, frame));
+      const cost = isFirst
+        ? 0
+        : decodeMsOf(segment, frame) - (isShown ? 0 : skippableDecodeMs(segment, frame));
       const start = coldMs(segment, frame);
       onwards[at] = Math.max(onwards[at]!, cost);
       onwardsCores[at]! += cost * segment.decodeCores;
@@ -168,25 +174,12 @@ function frameTimesOf(workload: Workload, isShown: boolean): FrameTimes {
   };
 }
 
-const decodeMsOf = (segment: DecodeSegment, frame: number): number =>
-  stageWork(segment, 'decode', frame) * segment.decodeMs;
-
-/** What is spared when a frame is not shown, and no other picture refers to its own. */
-function sparedMs(segment: DecodeSegment, frame: number): number {
-  const at = frame - segment.from;
-  if (segment.unreferenced?.[at] !== 1) return 0;
-  return Math.min(
-    decodeMsOf(segment, frame),
-    segment.decodeMs * decodeWork(segment, 1, segment.ownBits?.[at]),
-  );
-}
-
-/** Decoding from a frame's key frame on, with a decoder that was just opened or has gone on elsewhere. */
+/** Cost of starting the decoder and decoding from a frame's key frame on, ms. */
 function coldMs(segment: DecodeSegment, frame: number): number {
   const at = frame - segment.from;
   const { firstMs, restartMs } = segment;
-  // Backwards, a run is turned round as a whole.
+  // Backwards, decoding starts with a whole run.
   if (segment.isBackwards && at % MOST_TURNED !== 0) return Infinity;
   const startMs = at === 0 ? firstMs : Math.min(firstMs, restartMs);
-  return startMs + segment.decodeMs * decodeWork(segment, segment.coldDecodes[at]!, segment.coldBits?.[at]);
+  return startMs + coldDecodeMs(segment, frame);
 }

@@ -263,7 +263,7 @@ async function compare(
   const taught = plays
     .filter(isCalm)
     .reduce((given, { log }) => learnFrom(given, log, prediction.ranges), situation);
-  const known = predict(taught, undefined, { ranges: prediction.ranges });
+  const known = predict({ ...taught, decoding: prediction.ranges ?? 'everything' });
   const common = { scrub: null, scrubWait: null, planned: null };
   const [expected] = findings(prediction.log, { ...common, situation, prediction, run: null });
   const [found] = findings(usualLog, {

@@ -40,7 +40,7 @@ export function situationFor(
   };
 }
 
-/** A situation whose costs follow a run that was measured in it. @param ranges what was decoded in it */
+/** The situation with costs that follow a run. @param ranges of the decode plan that the run followed */
 export const learnFrom = (
   situation: Situation,
   log: FrameLog,

@@ -130,7 +130,7 @@ export class Player {
   /**
    * Plays timeline frames [from, to). Must first be called from a user's gesture, or the browser keeps sound silent;
    * then the system clock keeps time.
-   * @param ranges what is decoded of the plan, where it is known that not everything can be; undefined for everything
+   * @param ranges of the decode plan; undefined decodes everything
    */
   async play(from: number, to: number, ranges?: readonly DecodeRange[]): Promise<void> {
     const pressedAt = performance.timeOrigin + performance.now();

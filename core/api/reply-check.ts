@@ -14,9 +14,9 @@ const CHECKED: readonly Checked[] = ROUTES.flatMap(({ method, path, reply }) =>
 );
 
 /**
- * What is wrong with the reply of a route, by the schema that describes it.
+ * The first fault of a reply, by the schema of its route.
  * @param method in lower case @param path without its query
- * @returns a sentence; undefined when nothing is, or the route gives no JSON
+ * @returns undefined for a valid reply, and for a route without JSON
  */
 export function replyFault(method: string, path: string, reply: unknown): string | undefined {
   const route = CHECKED.find((each) => each.method === method && each.path.test(path));

@@ -2,6 +2,7 @@ import type { Tuning } from '../levers/index.js';
 import type { PacketIndex } from '../media/index.js';
 import type { WorkloadDrive } from './workload.js';
 import { chosenCopies, previewGraph, type ChoosableCopy } from '../render/index.js';
+import type { DecodeRange } from '../pacing/index.js';
 import type { Timeline } from '../timeline/index.js';
 import type { Calibration } from './calibration.js';
 import type { Work } from './build-workload.js';
@@ -30,8 +31,8 @@ export interface Situation {
   /** A simulated drive that everything is read through. */
   readonly drive: WorkloadDrive | null;
   readonly calibration: Calibration;
-  /** Whether everything is decoded in any case, since figures are too rough to plan by. */
-  readonly decodesAll?: boolean | undefined;
+  /** What the player decodes: everything, or the ranges of a run; absent where `planDecoding` decides. */
+  readonly decoding?: 'everything' | readonly DecodeRange[] | undefined;
 }
 
 /** What will be played of a timeline: where each picture comes from, and in which size it is shown. */

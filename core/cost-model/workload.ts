@@ -55,7 +55,7 @@ export interface DecodeSegment {
    * and all of them are charged to the first frame of the run.
    */
   readonly isBackwards?: boolean;
-  /** The playhead at which decoding begins, in frames, where that was planned. */
+  /** Playhead at which decoding begins, in frames, where a plan sets it. */
   readonly beginAt?: number | undefined;
 }
 
@@ -98,8 +98,8 @@ export interface Workload {
   readonly readAheadBytes: number;
   /** From the press of play until the first clip is asked for, and until sound is ready. */
   readonly startMs: number;
-  /** 1 for each frame of which something is not decoded, so that it is not shown; none where it is absent. */
-  readonly leftOut?: Uint8Array | undefined;
+  /** 1 for each frame with a picture that is not decoded, so that the frame is not shown; absent where there is none. */
+  readonly isIncomplete?: Uint8Array | undefined;
 }
 
 /**
@@ -123,7 +123,7 @@ export function normalize(workload: Workload): Workload {
     drives: workload.drives,
     readAheadBytes: workload.readAheadBytes,
     startMs: workload.startMs,
-    leftOut: workload.leftOut,
+    isIncomplete: workload.isIncomplete,
   };
 }
 
@@ -240,7 +240,29 @@ export function stageMsOf(workload: Workload, stage: Stage): Float32Array {
   return sums;
 }
 
-/** Factors of what each stage takes. */
+/** Cores that playback has to itself. */
+export const availableCores = ({ cores, coresOfOthers }: Pick<Workload, 'cores' | 'coresOfOthers'>): number =>
+  Math.max(0.2, cores - coresOfOthers);
+
+/** Decode cost of a frame that continues from the frame before, ms. */
+export const decodeMsOf = (segment: DecodeSegment, frame: number): number =>
+  stageWork(segment, 'decode', frame) * segment.decodeMs;
+
+/** Decode cost of a frame and of all pictures from its key frame on, ms; without the start of the decoder. */
+export function coldDecodeMs(segment: DecodeSegment, frame: number): number {
+  const at = frame - segment.from;
+  return segment.decodeMs * decodeWork(segment, segment.coldDecodes[at]!, segment.coldBits?.[at]);
+}
+
+/** Part of `decodeMsOf` that non-reference frame skipping saves, ms. */
+export function skippableDecodeMs(segment: DecodeSegment, frame: number): number {
+  const at = frame - segment.from;
+  if (segment.unreferenced?.[at] !== 1) return 0;
+  const ownMs = segment.decodeMs * decodeWork(segment, 1, segment.ownBits?.[at]);
+  return Math.min(decodeMsOf(segment, frame), ownMs);
+}
+
+/** Cost factors by stage. */
 export interface CostFactors {
   readonly decode: (segment: DecodeSegment) => number;
   readonly scale: number;
@@ -249,7 +271,7 @@ export interface CostFactors {
   readonly show: number;
 }
 
-/** A workload whose costs on the cores are multiplied. */
+/** Multiplies the processor costs of a workload. */
 export const multiplyCosts = (
   workload: Workload,
   { decode, scale, effects, compose, show }: CostFactors,

@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { decodePartsOf, PREROLL_FRAMES, type DecodeRange } from './index.js';
+import { splitByRanges, PREROLL_FRAMES, type DecodeRange } from './index.js';
 
 const segments = [
   { clipId: 'a', from: 0, to: 100 },
@@ -9,9 +9,9 @@ const segments = [
 
 const arbitraryRanges = fc
   .array(fc.tuple(fc.constantFrom('a', 'b'), fc.nat(60), fc.integer({ min: 1, max: 30 })), { maxLength: 8 })
-  .map((drawn): DecodeRange[] => {
+  .map((samples): DecodeRange[] => {
     const ends = { a: 0, b: 80 };
-    return drawn.flatMap(([clipId, gap, length]) => {
+    return samples.flatMap(([clipId, gap, length]) => {
       const id = clipId as 'a' | 'b';
       const from = ends[id] + gap;
       const to = Math.min(id === 'a' ? 100 : 200, from + length);
@@ -21,17 +21,17 @@ const arbitraryRanges = fc
     });
   });
 
-describe('what is decoded of clips', () => {
-  it('is all of each where nothing was planned', () => {
-    expect(decodePartsOf(segments, undefined, 10)).toEqual(
+describe('splitting segments by decode ranges', () => {
+  it('keeps segments whole without ranges', () => {
+    expect(splitByRanges(segments, undefined, 10)).toEqual(
       segments.map((segment) => ({ segment, from: segment.from, to: segment.to })),
     );
   });
 
-  it('is what was planned, and what playing begins with (any plan, frame by frame)', () => {
+  it('covers the ranges and the preroll, and nothing else (random ranges, frame by frame)', () => {
     fc.assert(
       fc.property(arbitraryRanges, fc.nat(199), (ranges, start) => {
-        const parts = decodePartsOf(segments, ranges, start);
+        const parts = splitByRanges(segments, ranges, start);
         for (const segment of segments)
           for (let frame = Math.max(start, segment.from); frame < segment.to; frame++) {
             const isPlanned = ranges.some(
@@ -46,10 +46,10 @@ describe('what is decoded of clips', () => {
     );
   });
 
-  it('comes in the order in which decoding begins, each part once', () => {
+  it('sorts parts by the playhead at which decoding begins, each part once', () => {
     fc.assert(
       fc.property(arbitraryRanges, fc.nat(199), (ranges, start) => {
-        const parts = decodePartsOf(segments, ranges, start);
+        const parts = splitByRanges(segments, ranges, start);
         const begins = parts.map(({ beginAt }) => beginAt!);
         expect(begins).toEqual(begins.toSorted((a, b) => a - b));
         const keys = parts.map(({ segment, from }) => `${segment.clipId} ${from}`);

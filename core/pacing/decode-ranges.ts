@@ -1,45 +1,40 @@
 import { group } from 'd3-array';
+import type { FrameRange } from '../timeline/index.js';
+import type { Prefetched } from './prefetch.js';
 import { PREROLL_FRAMES } from './rules.js';
 
-/** A part of a clip that is decoded, of a timeline of which not everything can be. Frames count on the timeline. */
-export interface DecodeRange {
+/** Frames of a clip that the player decodes, on a timeline that is beyond the machine. */
+export interface DecodeRange extends FrameRange {
   readonly clipId: string;
-  /** Frames [from, to). */
-  readonly from: number;
-  readonly to: number;
-  /** The playhead at which decoding begins, in frames. */
+  /** Playhead at which decoding begins, in frames. */
   readonly beginAt: number;
 }
 
-/** What is decoded of a segment in one go. */
-export interface DecodePart<T> {
-  readonly segment: T;
-  readonly from: number;
-  readonly to: number;
-  /** Undefined where decoding begins as usual (`PrefetchPolicy`). */
-  readonly beginAt?: number | undefined;
+/** A part of a segment that one decoder works through. */
+export interface DecodePart<Segment> extends Prefetched {
+  readonly segment: Segment;
 }
 
 /**
- * What is decoded of segments in one go each, by when decoding begins.
- * @param ranges what was planned; undefined where everything is decoded
- * @param start the first frame that is played: what playing begins with is decoded whatever was planned
+ * Splits segments into the parts to decode, by the playhead at which decoding begins.
+ * @param ranges undefined decodes every segment as a whole
+ * @param start first frame of playback; the preroll is decoded in any case
  */
-export function decodePartsOf<T extends Omit<DecodeRange, 'beginAt'>>(
-  segments: readonly T[],
+export function splitByRanges<Segment extends FrameRange & { readonly clipId: string }>(
+  segments: readonly Segment[],
   ranges: readonly DecodeRange[] | undefined,
   start: number,
-): DecodePart<T>[] {
+): DecodePart<Segment>[] {
   if (!ranges) return segments.map((segment) => ({ segment, from: segment.from, to: segment.to }));
-  const byClip = group(ranges, ({ clipId }) => clipId);
+  const rangesByClip = group(ranges, ({ clipId }) => clipId);
   const preroll = { from: start, to: start + PREROLL_FRAMES + 1, beginAt: start };
   return segments
     .flatMap((segment) => {
-      const within = (byClip.get(segment.clipId) ?? []).filter((each) => overlap(each, segment));
-      const first = within.filter((each) => overlap(each, preroll)).reduce(joined, preroll);
-      const later = within.filter((each) => each.from >= first.to);
+      const own = (rangesByClip.get(segment.clipId) ?? []).filter((each) => isOverlapping(each, segment));
+      const first = own.filter((each) => isOverlapping(each, preroll)).reduce(unite, preroll);
+      const later = own.filter((each) => each.from >= first.to);
       return [first, ...later]
-        .filter((each) => overlap(each, segment))
+        .filter((each) => isOverlapping(each, segment))
         .map(({ from, to, beginAt }) => ({
           segment,
           from: Math.max(from, segment.from),
@@ -50,14 +45,9 @@ export function decodePartsOf<T extends Omit<DecodeRange, 'beginAt'>>(
     .sort((a, b) => a.beginAt - b.beginAt);
 }
 
-interface Frames {
-  readonly from: number;
-  readonly to: number;
-}
+const isOverlapping = (a: FrameRange, b: FrameRange): boolean => a.from < b.to && b.from < a.to;
 
-const overlap = (a: Frames, b: Frames): boolean => a.from < b.to && b.from < a.to;
-
-const joined = <T extends Frames>(one: T, other: Frames): T => ({
+const unite = <T extends FrameRange>(one: T, other: FrameRange): T => ({
   ...one,
   from: Math.min(one.from, other.from),
   to: Math.max(one.to, other.to),

@@ -1,11 +1,9 @@
+import type { FrameRange } from '../timeline/index.js';
 import { OPEN_AHEAD_SECONDS } from './rules.js';
 
-/** What is decoded while its frames are seen. */
-export interface Prefetched {
-  /** Timeline frames [from, to). */
-  readonly from: number;
-  readonly to: number;
-  /** The playhead at which decoding begins, where that was planned. */
+/** Timeline frames that one decoder works through. */
+export interface Prefetched extends FrameRange {
+  /** Playhead at which decoding begins, in frames; undefined where the policy decides. */
   readonly beginAt?: number | undefined;
 }
 
@@ -38,7 +36,7 @@ export class PrefetchPolicy {
   }
 
   /**
-   * What to do about a segment that is not decoded yet. Segments are asked about by when they begin to be decoded.
+   * Decides about a segment that is not decoded yet. The caller goes through segments in the order of `beginsAt`.
    * @param end behind the last frame that is played
    * @returns the frame to begin at, which can still be shown; `later` or `wait`, which hold for all after it, too; `over` when
    * no frame of it is left
@@ -48,7 +46,7 @@ export class PrefetchPolicy {
     if (segment.from >= end) return segment.beginAt === undefined ? 'later' : 'over';
     const from = Math.max(segment.from, Math.ceil(playhead - 1e-9));
     if (from >= segment.to) return 'over';
-    // What was planned has its time.
+    // A plan has counted its work already.
     if (segment.beginAt !== undefined) return from;
     // Layers that begin together are needed together.
     let others = 0;

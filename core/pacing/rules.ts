@@ -12,8 +12,8 @@
  * 5. A picture that no other refers to is not decoded when it is not wanted, or would come too late (`NonReferenceSkipping`).
  * 6. A clip begins to be decoded `OPEN_AHEAD_SECONDS` before its first frame is due, one after the other (`PrefetchPolicy`);
  *    buffers go where they are needed for the earliest frame (`neediestStream`).
- * 7. Of a timeline that is known to be beyond the machine only what was planned is decoded, each part from when it was
- *    planned (`decodePartsOf`).
+ * 7. On a timeline beyond the machine, the player decodes the planned ranges only, each from its planned playhead on
+ *    (`splitByRanges`).
  */
 export const PREROLL_FRAMES = 5;
 export const PREROLL_LIMIT_MS = 400;

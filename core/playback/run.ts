@@ -39,7 +39,7 @@ export interface RunFacts {
    * system does not tell, absent until the run is kept.
    */
   readonly othersShare?: number | null;
-  /** What was decoded, where it was known that not everything can be; absent where everything was. */
+  /** Ranges of the decode plan that the run followed; absent without one. */
   readonly ranges?: readonly DecodeRange[] | undefined;
 }
 

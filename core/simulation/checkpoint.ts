@@ -69,7 +69,7 @@ export function changeOf(before: Workload, now: Workload): Change | undefined {
   const isSame = SCALARS.every((name) => before[name as keyof Workload] === now[name as keyof Workload]);
   const { segments } = now;
   if (!isSame || segments.length !== before.segments.length) return undefined;
-  if (!sameNumbers(now.leftOut, before.leftOut)) return undefined;
+  if (!sameNumbers(now.isIncomplete, before.isIncomplete)) return undefined;
   if (JSON.stringify([before.rate, before.drives]) !== JSON.stringify([now.rate, now.drives]))
     return undefined;
   let [segment, first, last] = [segments.length, Infinity, -Infinity];

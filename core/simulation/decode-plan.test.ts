@@ -2,9 +2,9 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { frameBudgetMs, longestFreezes, pacingSummary } from '../playback/index.js';
 import { segmentOf, workloadOf } from '../testing/workloads.js';
-import { DecodeSearch, seenIn } from './decode-search.js';
+import { DecodeSearch, listActiveSegments } from './decode-search.js';
 import type { DecodeWork } from './decode-work.js';
-import { planDecoding, plannedWorkload, predict, simulate } from './index.js';
+import { planDecoding, restrictWorkload, predict, simulate } from './index.js';
 import {
   alone,
   clipOf,
@@ -18,7 +18,7 @@ import {
 import { rational } from '../time/index.js';
 import type { Workload } from '../cost-model/index.js';
 
-/** Cuts of a clip whose key frames are far apart: one after the other, each with so many pictures before its first. */
+/** Consecutive cuts from a long group of pictures. @param cold pictures to decode for the first frame of each */
 const cuts = (count: number, frames: number, cold: number, decodeMs: number): Workload => {
   const segments = Array.from({ length: count }, (_, at) =>
     segmentOf({ from: at * frames, to: (at + 1) * frames, group: 1000, cold, decodeMs }),
@@ -32,22 +32,22 @@ const played = (workload: Workload): { shown: number; freezeMs: number } => {
   return { shown: pacingSummary(log, workload.rate).shown, freezeMs: longest?.freezeMs ?? 0 };
 };
 
-describe('a plan of what is decoded', () => {
-  it('is none where everything can be decoded in time', () => {
+describe('the decode plan', () => {
+  it('is undefined where the cores decode everything in time', () => {
     expect(planDecoding(workloadOf([segmentOf()]))).toBeUndefined();
     expect(planDecoding(cuts(10, 24, 10, 4))).toBeUndefined();
   });
 
-  it('leaves clips out so that the others are shown', () => {
+  it('skips clips, shows more frames and freezes for less', () => {
     const workload = cuts(16, 15, 40, 30);
     const ranges = planDecoding(workload)!;
     expect(ranges.length).toBeLessThan(16);
-    const [without, planned] = [played(workload), played(plannedWorkload(workload, ranges))];
+    const [without, planned] = [played(workload), played(restrictWorkload(workload, ranges))];
     expect(planned.shown).toBeGreaterThan(1.5 * without.shown);
     expect(planned.freezeMs).toBeLessThan(without.freezeMs);
   });
 
-  it('shows in the simulation what it was made to show, whatever cuts and costs are (by playing it)', () => {
+  it('keeps its times in the simulation, for any cuts and costs', () => {
     fc.assert(
       fc.property(
         fc.integer({ min: 8, max: 30 }),
@@ -57,8 +57,8 @@ describe('a plan of what is decoded', () => {
           const workload = cuts(8, frames, cold, decodeMs);
           const ranges = planDecoding(workload);
           if (!ranges) return;
-          const planned = plannedWorkload(workload, ranges);
-          const meant = planned.leftOut!.reduce((sum, each) => sum + 1 - each, 0);
+          const planned = restrictWorkload(workload, ranges);
+          const meant = planned.isIncomplete!.reduce((sum, each) => sum + 1 - each, 0);
           expect(played(planned).shown).toBeGreaterThanOrEqual(0.7 * meant);
         },
       ),
@@ -66,7 +66,7 @@ describe('a plan of what is decoded', () => {
     );
   });
 
-  it('begins early enough to be ready, and not long before where there is time', () => {
+  it('begins decoding before the first frame of a range, by a bounded lead', () => {
     const ranges = planDecoding(cuts(16, 15, 40, 30))!;
     for (const { from, to, beginAt } of ranges) {
       expect(to).toBeGreaterThan(from);
@@ -75,9 +75,9 @@ describe('a plan of what is decoded', () => {
     }
   });
 
-  it('keeps of a workload what is decoded, and says of each frame whether something is missing', () => {
+  it('restricts a workload to its ranges and marks incomplete frames', () => {
     const workload = workloadOf([segmentOf(), segmentOf({ clipId: 'over', from: 50, to: 150, group: 25 })]);
-    const planned = plannedWorkload(workload, [
+    const planned = restrictWorkload(workload, [
       { clipId: 'c0', from: 0, to: 240, beginAt: 0 },
       { clipId: 'over', from: 100, to: 130, beginAt: 80 },
     ]);
@@ -87,13 +87,13 @@ describe('a plan of what is decoded', () => {
     ]);
     expect(planned.segments[1]!.coldDecodes).toEqual(workload.segments[1]!.coldDecodes.subarray(50, 80));
     expect([...planned.segments[1]!.entries]).toEqual([100, 125]);
-    const missing = [...planned.leftOut!].flatMap((each, at) => (each ? [at] : []));
+    const missing = [...planned.isIncomplete!].flatMap((each, at) => (each ? [at] : []));
     expect(missing).toHaveLength(70);
     expect(missing[0]).toBe(50);
     expect(missing.at(-1)).toBe(149);
-    // Those frames are never ready, and the others all are.
+    // Only the complete frames are shown.
     expect(played(planned).shown).toBe(170);
-    expect(plannedWorkload(workload, undefined)).toBe(workload);
+    expect(restrictWorkload(workload, undefined)).toBe(workload);
   });
 });
 
@@ -111,17 +111,16 @@ describe('a prediction', () => {
     withCores(strongRig({}, 3e9, 23), 2),
   );
 
-  it('is of what is planned where that shows more, and of everything where it must not be planned', () => {
+  it('follows the plan where it shows more, and decodes everything on request', () => {
     const planned = predict(situation);
-    const whole = predict({ ...situation, decodesAll: true });
+    const whole = predict({ ...situation, decoding: 'everything' });
     expect(planned.ranges).toBeDefined();
     expect(whole.ranges).toBeUndefined();
     expect(planned.summary.shown).toBeGreaterThan(whole.summary.shown);
-    expect(predict(situation, undefined, { ranges: undefined }).summary).toEqual(whole.summary);
-    expect(predict(situation, undefined, { ranges: planned.ranges }).summary).toEqual(planned.summary);
+    expect(predict({ ...situation, decoding: planned.ranges! }).summary).toEqual(planned.summary);
   });
 
-  it('plans nothing where playback only drops a few frames', () => {
+  it('has no plan where playback drops a few frames only', () => {
     const mild = situationOf(alone('a'), [source('a')], strongRig({}, 3e9, 1.1 * (1000 / 24)));
     const { ranges, summary } = predict(mild);
     expect(summary.dropped).toBeGreaterThan(0);
@@ -129,8 +128,8 @@ describe('a prediction', () => {
   });
 });
 
-describe('the search for what is decoded', () => {
-  it('shows as many frames as the best of all choices, frame by frame (by trying them all)', () => {
+describe('the search for a schedule', () => {
+  it('shows as many frames as exhaustive search (independent recursion over all choices)', () => {
     const quarters = (most: number) => fc.integer({ min: 0, max: most }).map((each) => each / 4);
     const frames = 16;
     const arbitrary = fc.array(fc.record({ onwards: quarters(10), cold: quarters(24), made: quarters(3) }), {
@@ -143,23 +142,23 @@ describe('the search for what is decoded', () => {
         const of = (cost: (at: number) => number): Float64Array =>
           Float64Array.from({ length: frames }, (_, at) => cost(at));
         const segment = {
-          onwards: of((at) => costs[at]!.onwards),
+          sequential: of((at) => costs[at]!.onwards),
           cold: of((at) => costs[at]!.cold),
-          made: of((at) => costs[at]!.made),
-          ...{ serial: of(() => 0), spared: of(() => 0), most: 1 },
+          render: of((at) => costs[at]!.made),
+          ...{ duration: of(() => 0), skippable: of(() => 0), maxPerFrame: 1 },
         };
-        const work: DecodeWork = { segments: [segment], composed: of(() => 0), budgetMs: 40 };
-        const { shown } = new DecodeSearch(workload, work, seenIn(workload)).run();
-        // What playing begins with is free; the last of it may be left, so that decoding begins anew after it.
+        const work: DecodeWork = { segments: [segment], present: of(() => 0), budgetMs: 40 };
+        const { isShown } = new DecodeSearch(workload, work, listActiveSegments(workload)).solve();
+        // The preroll costs nothing; dropping its last frame makes the next one a cold start.
         const best = Math.max(6 + most(segment, 6, 0, true), 5 + most(segment, 6, 0, false));
-        expect(shown.reduce((sum, each) => sum + each, 0)).toBe(best);
+        expect(isShown.reduce((sum, each) => sum + each, 0)).toBe(best);
       }),
       { numRuns: 100 },
     );
   });
 });
 
-/** The most frames from one on that can be shown: each is left, decoded, or decoded and shown. @param ahead in frames */
+/** Most frames shown from a frame on: each is skipped, decoded, or decoded and shown. @param ahead lead in frames */
 function most(
   segment: DecodeWork['segments'][number],
   at: number,
@@ -167,9 +166,9 @@ function most(
   wasDecoded: boolean,
 ): number {
   if (at === segment.cold.length) return 0;
-  const decode = wasDecoded ? segment.onwards[at]! : segment.cold[at]!;
+  const decode = wasDecoded ? segment.sequential[at]! : segment.cold[at]!;
   const left = most(segment, at + 1, Math.min(36, ahead + 1), false);
-  const [hidden, visible] = [ahead + 1 - decode, ahead + 1 - decode - segment.made[at]!];
+  const [hidden, visible] = [ahead + 1 - decode, ahead + 1 - decode - segment.render[at]!];
   const kept = hidden >= -12 ? most(segment, at + 1, Math.min(36, hidden), true) : 0;
   const seen = visible >= 0 ? 1 + most(segment, at + 1, Math.min(36, visible), true) : 0;
   return Math.max(left, kept, seen);

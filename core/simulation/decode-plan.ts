@@ -1,103 +1,94 @@
 import type { DecodeSegment, Workload } from '../cost-model/index.js';
-import { decodePartsOf, OPEN_AHEAD_SECONDS, PREROLL_FRAMES, type DecodeRange } from '../pacing/index.js';
-import { DecodeSearch, seenIn, type DecodeChoice } from './decode-search.js';
-import { decodeWorkOf, type DecodeWork } from './decode-work.js';
+import { OPEN_AHEAD_SECONDS, PREROLL_FRAMES, splitByRanges, type DecodeRange } from '../pacing/index.js';
+import { DecodeSearch, listActiveSegments, type DecodeSchedule } from './decode-search.js';
+import { computeDecodeWork, type DecodeWork } from './decode-work.js';
 
-/** How long before it must, decoding of a range begins, ms. */
-const SPARE_MS = 300;
-/** How long before it is due a frame may be decoded, in frames. */
-const MOST_AHEAD = 96;
+/** Decoding of a range begins this long before its work requires it, ms. */
+const START_MARGIN_MS = 300;
+/** A frame is decoded at most this long before it is due, in frames. */
+const MAX_LEAD_FRAMES = 96;
 
 /**
- * What is decoded of a workload that is beyond the machine, so that most frames are shown in time. The costs are known, so
- * that no decoder works for frames that come too late.
- * @returns undefined when everything can be decoded in time
+ * Plans what to decode of a workload that is beyond the machine, so that most frames are shown in time.
+ * @returns undefined when the cores decode everything in time
  */
 export function planDecoding(workload: Workload): readonly DecodeRange[] | undefined {
-  const work = decodeWorkOf(workload);
-  const seen = seenIn(workload);
-  const choice = new DecodeSearch(workload, work, seen).run();
-  return choice.overloaded.includes(1) ? rangesOf(workload, work, seen, choice) : undefined;
+  const work = computeDecodeWork(workload);
+  const active = listActiveSegments(workload);
+  const schedule = new DecodeSearch(workload, work, active).solve();
+  return schedule.isOverloaded.includes(1) ? scheduleRanges(workload, work, active, schedule) : undefined;
 }
 
-/** A range while it is laid out, from its last frame on. */
+/** A range under construction, from its last frame to its first. */
 interface OpenRange {
   readonly place: number;
   from: number;
   readonly to: number;
   beginAt: number;
-  /** Work of it that is done in each frame's time. */
-  readonly done: Map<number, number>;
+  /** Work by the frame during which it is done. */
+  readonly workDone: Map<number, number>;
 }
 
-/** Work is done as late as it can be; decoding begins with the earliest of it. */
-function rangesOf(
+/** Assigns the work of each frame to the latest free core time before it; decoding of a range begins with its first work. */
+function scheduleRanges(
   workload: Workload,
-  { segments, composed, budgetMs }: DecodeWork,
-  seen: readonly (readonly number[])[],
-  { decoded, shown, overloaded }: DecodeChoice,
+  { segments, present, budgetMs }: DecodeWork,
+  active: readonly (readonly number[])[],
+  { decodeMask, isShown, isOverloaded }: DecodeSchedule,
 ): DecodeRange[] {
   const { from } = workload;
-  const free = new Float64Array(seen.length).fill(1);
+  const freeWork = new Float64Array(active.length).fill(1);
   const ranges: OpenRange[] = [];
   let open = new Map<number, OpenRange>();
-  for (let at = seen.length - 1; at >= 0; at--) {
-    const still = new Map<number, OpenRange>();
-    for (const [bit, place] of seen[at]!.entries()) {
-      if (!((decoded[at]! >> bit) & 1)) continue;
-      const range = open.get(place) ?? { place, from: at, to: at + 1, beginAt: at, done: new Map() };
+  for (let at = active.length - 1; at >= 0; at--) {
+    const stillOpen = new Map<number, OpenRange>();
+    for (const [bit, place] of active[at]!.entries()) {
+      if (!((decodeMask[at]! >> bit) & 1)) continue;
+      const range = open.get(place) ?? { place, from: at, to: at + 1, beginAt: at, workDone: new Map() };
       if (!open.has(place)) ranges.push(range);
       range.from = at;
-      still.set(place, range);
+      stillOpen.set(place, range);
     }
-    open = still;
+    open = stillOpen;
     if (at <= PREROLL_FRAMES) continue;
-    free[at]! -= shown[at] ? composed[at]! : 0;
+    freeWork[at]! -= isShown[at] ? present[at]! : 0;
     for (const [place, range] of open) {
-      const { cold, made, most, onwards } = segments[place]!;
+      const { cold, maxPerFrame, render, sequential } = segments[place]!;
       const frame = from + at - workload.segments[place]!.from;
-      const isFirst = !goesOn(seen, decoded, at, place);
-      let left = (isFirst ? cold : onwards)[frame]! + (shown[at] ? made[frame]! : 0);
-      for (let earlier = at; left > 1e-9 && earlier >= Math.max(0, at - MOST_AHEAD); earlier--) {
-        const done = range.done.get(earlier) ?? 0;
-        const more = Math.max(0, Math.min(left, most - done, free[earlier]!));
+      const bitBefore = active[at - 1]?.indexOf(place) ?? -1;
+      const isContinuing = bitBefore >= 0 && ((decodeMask[at - 1]! >> bitBefore) & 1) === 1;
+      let left = (isContinuing ? sequential : cold)[frame]! + (isShown[at] ? render[frame]! : 0);
+      for (let earlier = at; left > 1e-9 && earlier >= Math.max(0, at - MAX_LEAD_FRAMES); earlier--) {
+        const done = range.workDone.get(earlier) ?? 0;
+        const more = Math.max(0, Math.min(left, maxPerFrame - done, freeWork[earlier]!));
         if (more === 0) continue;
-        free[earlier]! -= more;
-        range.done.set(earlier, done + more);
+        freeWork[earlier]! -= more;
+        range.workDone.set(earlier, done + more);
         left -= more;
         range.beginAt = Math.min(range.beginAt, earlier);
       }
     }
   }
-  const [spare, lead] = [SPARE_MS, OPEN_AHEAD_SECONDS * 1000].map((ms) => ms / budgetMs);
+  const marginFrames = START_MARGIN_MS / budgetMs;
+  const leadFrames = (OPEN_AHEAD_SECONDS * 1000) / budgetMs;
   return ranges
     .map((range): DecodeRange => {
-      const latest = overloaded[range.from] ? Infinity : range.from - lead!;
+      const latest = isOverloaded[range.from] ? Infinity : range.from - leadFrames;
       return {
         clipId: workload.segments[range.place]!.clipId,
         from: from + range.from,
         to: from + range.to,
-        beginAt: from + Math.min(latest, range.beginAt - spare!),
+        beginAt: from + Math.min(latest, range.beginAt - marginFrames),
       };
     })
     .sort((a, b) => a.beginAt - b.beginAt);
 }
 
-function goesOn(
-  seen: readonly (readonly number[])[],
-  decoded: Uint16Array,
-  at: number,
-  place: number,
-): boolean {
-  const bit = seen[at - 1]?.indexOf(place) ?? -1;
-  return bit >= 0 && ((decoded[at - 1]! >> bit) & 1) === 1;
-}
-
-/** A workload of which only ranges are decoded. */
-export function plannedWorkload(workload: Workload, ranges: readonly DecodeRange[] | undefined): Workload {
+/** Restricts a workload to the ranges that the player decodes; undefined restricts nothing. */
+export function restrictWorkload(workload: Workload, ranges: readonly DecodeRange[] | undefined): Workload {
   if (!ranges) return workload;
   const { from, to } = workload;
-  const parts = decodePartsOf(workload.segments, ranges, from);
+  const parts = splitByRanges(workload.segments, ranges, from);
   const missing = new Int16Array(to - from);
   const count = (first: number, end: number, by: number): void => {
     for (let frame = Math.max(from, first); frame < Math.min(to, end); frame++) missing[frame - from]! += by;
@@ -106,16 +97,16 @@ export function plannedWorkload(workload: Workload, ranges: readonly DecodeRange
   for (const part of parts) count(part.from, part.to, -1);
   return {
     ...workload,
-    segments: parts.map(({ segment, beginAt, ...part }) => ({
-      ...partOf(segment, part.from, part.to),
-      beginAt,
+    segments: parts.map((part) => ({
+      ...sliceSegment(part.segment, part.from, part.to),
+      beginAt: part.beginAt,
     })),
-    leftOut: Uint8Array.from(missing, (pictures) => Number(pictures > 0)),
+    isIncomplete: Uint8Array.from(missing, (pictures) => Number(pictures > 0)),
   };
 }
 
-/** Frames [from, to) of a segment, as one. */
-function partOf(segment: DecodeSegment, from: number, to: number): DecodeSegment {
+/** Frames [from, to) of a segment. */
+function sliceSegment(segment: DecodeSegment, from: number, to: number): DecodeSegment {
   const [first, end] = [from - segment.from, to - segment.from];
   return {
     ...segment,

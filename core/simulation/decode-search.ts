@@ -1,241 +1,249 @@
-import { PREROLL_FRAMES } from '../pacing/index.js';
 import type { Workload } from '../cost-model/index.js';
+import { PREROLL_FRAMES } from '../pacing/index.js';
 import type { DecodeWork } from './decode-work.js';
 
-/** What is decoded for each frame of a workload, and whether it is shown. */
-export interface DecodeChoice {
-  /** Of the segments that are seen in the frame (`seenIn`), those that are decoded: a bit for each. */
-  readonly decoded: Uint16Array;
-  readonly shown: Uint8Array;
-  /** Whether there is more to do at the frame than can be done. */
-  readonly overloaded: Uint8Array;
+/** What to decode for each frame of a workload. */
+export interface DecodeSchedule {
+  /** Bit mask over the frame's active segments (`listActiveSegments`): 1 for each that is decoded. */
+  readonly decodeMask: Uint16Array;
+  /** 1 for each frame that is shown. */
+  readonly isShown: Uint8Array;
+  /** 1 for each frame near which the cores cannot decode everything in time. */
+  readonly isOverloaded: Uint8Array;
 }
 
-/** Parts of a frame's time in which work is counted. */
-const PARTS = 4;
-/** How far work may be ahead of what is due, and behind it, in frames. */
-const MOST_AHEAD = 36;
-const MOST_BEHIND = 12;
-const BINS = (MOST_AHEAD + MOST_BEHIND) * PARTS + 1;
-const ON_TIME = MOST_BEHIND * PARTS;
-/** More segments than this are decoded all together or not at all. */
-const MOST_APART = 2;
-/** Frames that are planned at once. */
-const CHUNK = 600;
-/** The longest that one picture is to stand, ms, and how often a better plan is looked for where it stands longer. */
-const LONGEST_FREEZE_MS = 1100;
-const TURNS = 5;
+/** Resolution of the lead, in bins per frame budget. */
+const BINS_PER_FRAME = 4;
+/** Bounds of the lead: how far decoding runs ahead of the playhead, and behind it. */
+const MAX_LEAD_FRAMES = 36;
+const MAX_LAG_FRAMES = 12;
+const BIN_COUNT = (MAX_LEAD_FRAMES + MAX_LAG_FRAMES) * BINS_PER_FRAME + 1;
+const ON_TIME_BIN = MAX_LAG_FRAMES * BINS_PER_FRAME;
+/** Above this number, active segments are decoded all together or not at all. */
+const MAX_INDEPENDENT_SEGMENTS = 2;
+const CHUNK_FRAMES = 600;
+/** Freezes above this length make the search try again, with a higher value for frames within them. */
+const TARGET_FREEZE_MS = 1100;
+const MAX_SEARCHES = 5;
 
-/** Places of the segments that are seen in each frame of a workload, from its first on. */
-export function seenIn({ from, to, segments }: Workload): number[][] {
-  const seen = Array.from({ length: to - from }, (): number[] => []);
+/** Places in the workload of the segments that each frame consists of, from its first frame on. */
+export function listActiveSegments({ from, to, segments }: Workload): number[][] {
+  const active = Array.from({ length: to - from }, (): number[] => []);
   for (const [place, segment] of segments.entries())
     for (let frame = Math.max(from, segment.from); frame < Math.min(to, segment.to); frame++)
-      seen[frame - from]!.push(place);
-  return seen;
+      active[frame - from]!.push(place);
+  return active;
 }
 
-/** Where a search stands behind a frame: which segments are decoded, and how far work is ahead. */
-interface State {
-  readonly decoded: number;
+/** State after a frame: its decode mask, and the bin of the lead. */
+interface SearchState {
+  readonly decodeMask: number;
   readonly bin: number;
 }
 
-/** How each state behind a frame was come by: by mask and bin, `(place of the mask before × BINS + bin) × 2 + shown`. */
-interface Step {
+/** Back pointers of one frame: by mask and bin, `(index of the mask before × BIN_COUNT + bin) × 2 + isShown`. */
+interface BackPointers {
   readonly masks: readonly number[];
-  readonly from: readonly Int32Array[];
+  readonly pointers: readonly Int32Array[];
 }
 
 /**
- * Which segments are decoded for which frames so that most frames are shown in time: dynamic programming over the frames,
- * the segments that are decoded, and how far work is ahead of what is due. What is decoded goes on from the frame before, or
- * begins anew.
+ * Finds the schedule that shows most frames in time, by dynamic programming over frames, decode masks and lead. A segment
+ * continues from the frame before, pauses, or starts at its key frame.
  */
 export class DecodeSearch {
-  private readonly choice: DecodeChoice;
-  private readonly weights: Float64Array;
-  private readonly frames: number;
+  private readonly schedule: DecodeSchedule;
+  /** Value of showing each frame. */
+  private readonly frameValues: Float64Array;
+  private readonly frameCount: number;
 
+  /** @param active of the workload, by `listActiveSegments` */
   constructor(
     private readonly workload: Workload,
     private readonly work: DecodeWork,
-    private readonly seen: readonly (readonly number[])[],
+    private readonly active: readonly (readonly number[])[],
   ) {
-    this.frames = seen.length;
-    this.choice = {
-      decoded: new Uint16Array(this.frames),
-      shown: new Uint8Array(this.frames),
-      overloaded: new Uint8Array(this.frames),
+    this.frameCount = active.length;
+    this.schedule = {
+      decodeMask: new Uint16Array(this.frameCount),
+      isShown: new Uint8Array(this.frameCount),
+      isOverloaded: new Uint8Array(this.frameCount),
     };
-    this.weights = new Float64Array(this.frames).fill(1);
+    this.frameValues = new Float64Array(this.frameCount).fill(1);
   }
 
-  run(): DecodeChoice {
-    let state: State = { decoded: 0, bin: ON_TIME };
-    for (let at = 0; at < this.frames; at += CHUNK) {
-      const end = Math.min(this.frames, at + CHUNK);
-      state = this.goThrough(at, end, state) ?? this.planned(at, end, state);
+  solve(): DecodeSchedule {
+    let state: SearchState = { decodeMask: 0, bin: ON_TIME_BIN };
+    for (let from = 0; from < this.frameCount; from += CHUNK_FRAMES) {
+      const to = Math.min(this.frameCount, from + CHUNK_FRAMES);
+      state = this.decodeEverything(from, to, state) ?? this.planChunk(from, to, state);
     }
-    return this.choice;
+    return this.schedule;
   }
 
-  /** Decodes everything of frames [from, to). @returns undefined when that is too much */
-  private goThrough(from: number, to: number, state: State): State | undefined {
-    const { choice } = this;
-    let { decoded, bin } = state;
+  /** @returns undefined when the cores cannot keep up in frames [from, to) */
+  private decodeEverything(from: number, to: number, state: SearchState): SearchState | undefined {
+    let { decodeMask, bin } = state;
     for (let at = from; at < to; at++) {
-      const all = 2 ** this.seen[at]!.length - 1;
-      bin = this.binAfter(bin, this.costOf(at, all, this.goingOn(at, decoded), true), at);
-      if (bin < ON_TIME) return undefined;
-      decoded = all;
-      choice.decoded[at] = all;
-      choice.shown[at] = 1;
+      const all = 2 ** this.active[at]!.length - 1;
+      bin = this.nextBin(bin, this.frameCost(at, all, this.continuingMask(at, decodeMask), true), at);
+      if (bin < ON_TIME_BIN) return undefined;
+      decodeMask = all;
+      this.schedule.decodeMask[at] = all;
+      this.schedule.isShown[at] = 1;
     }
-    return { decoded, bin };
+    return { decodeMask, bin };
   }
 
-  /** The best that is found where no freeze is too long. */
-  private planned(from: number, to: number, state: State): State {
-    const longest = LONGEST_FREEZE_MS / this.work.budgetMs;
-    let best: { readonly end: State; readonly choice: DecodeChoice; readonly freeze: number } | undefined;
-    for (let turn = 0; turn < TURNS; turn++) {
-      const end = this.search(from, to, state);
-      const gaps = gapsOf(this.choice.shown, from, to).filter(({ length }) => length > longest);
-      const freeze = gaps.reduce((most, { length }) => Math.max(most, length), 0);
-      if (!best || freeze < best.freeze) best = { end, freeze, choice: sliceOf(this.choice, from, to) };
-      // The next plan is rather to show something in the middle of them.
-      for (const { first, length } of gaps)
+  private planChunk(from: number, to: number, state: SearchState): SearchState {
+    const targetFrames = TARGET_FREEZE_MS / this.work.budgetMs;
+    let best:
+      { readonly end: SearchState; readonly part: DecodeSchedule; readonly freezeFrames: number } | undefined;
+    for (let search = 0; search < MAX_SEARCHES; search++) {
+      const end = this.searchChunk(from, to, state);
+      const freezes = freezesIn(this.schedule.isShown, from, to).filter(
+        ({ length }) => length > targetFrames,
+      );
+      const freezeFrames = freezes.reduce((longest, { length }) => Math.max(longest, length), 0);
+      if (!best || freezeFrames < best.freezeFrames)
+        best = { end, freezeFrames, part: slice(this.schedule, from, to) };
+      if (freezes.length === 0) break;
+      for (const { first, length } of freezes)
         for (let at = Math.floor(first + length / 4); at < first + (length * 3) / 4; at++)
-          this.weights[at]! *= 2;
-      if (gaps.length === 0) break;
+          this.frameValues[at]! *= 2;
     }
-    this.choice.decoded.set(best!.choice.decoded, from);
-    this.choice.shown.set(best!.choice.shown, from);
-    this.choice.overloaded.fill(1, from, to);
+    this.schedule.decodeMask.set(best!.part.decodeMask, from);
+    this.schedule.isShown.set(best!.part.isShown, from);
+    this.schedule.isOverloaded.fill(1, from, to);
     return best!.end;
   }
 
-  private search(from: number, to: number, state: State): State {
-    let masks: readonly number[] = [state.decoded];
-    let values: readonly Float64Array[] = [nothing()];
+  private searchChunk(from: number, to: number, state: SearchState): SearchState {
+    let masks: readonly number[] = [state.decodeMask];
+    let values: readonly Float64Array[] = [unreachable()];
     values[0]![state.bin] = 0;
-    const steps: Step[] = [];
+    const history: BackPointers[] = [];
     for (let at = from; at < to; at++) {
-      const next = this.step(at, masks, values);
-      steps.push(next);
+      const next = this.advance(at, masks, values);
+      history.push(next);
       ({ masks, values } = next);
     }
-    let [mask, bin, most] = [0, 0, -Infinity];
+    let [index, bin, most] = [0, 0, -Infinity];
     for (const [each, value] of values.entries())
-      for (let at = BINS - 1; at >= 0; at--)
-        if (value[at]! > most) [mask, bin, most] = [each, at, value[at]!];
-    const end = { decoded: masks[mask]!, bin };
+      for (let lead = BIN_COUNT - 1; lead >= 0; lead--)
+        if (value[lead]! > most) [index, bin, most] = [each, lead, value[lead]!];
+    const end = { decodeMask: masks[index]!, bin };
     for (let at = to - 1; at >= from; at--) {
-      const step = steps[at - from]!;
-      const by = step.from[mask]![bin]!;
-      this.choice.decoded[at] = step.masks[mask]!;
-      this.choice.shown[at] = by & 1;
-      [mask, bin] = [Math.floor((by >> 1) / BINS), (by >> 1) % BINS];
+      const { masks: ofFrame, pointers } = history[at - from]!;
+      const pointer = pointers[index]![bin]!;
+      this.schedule.decodeMask[at] = ofFrame[index]!;
+      this.schedule.isShown[at] = pointer & 1;
+      [index, bin] = [Math.floor((pointer >> 1) / BIN_COUNT), (pointer >> 1) % BIN_COUNT];
     }
     return end;
   }
 
-  private step(
+  /** One step of the dynamic programming: the best value of each state after a frame. */
+  private advance(
     at: number,
-    before: readonly number[],
-    values: readonly Float64Array[],
-  ): Step & { readonly values: readonly Float64Array[] } {
-    const count = this.seen[at]!.length;
+    masksBefore: readonly number[],
+    valuesBefore: readonly Float64Array[],
+  ): BackPointers & { readonly values: readonly Float64Array[] } {
+    const count = this.active[at]!.length;
     const all = 2 ** count - 1;
-    const masks = count > MOST_APART ? [all, 0] : Array.from({ length: all + 1 }, (_, each) => all - each);
-    const best = masks.map(nothing);
-    const from = masks.map(() => new Int32Array(BINS));
-    for (const [to, mask] of masks.entries())
-      for (const [old, decoded] of before.entries()) {
-        const goingOn = this.goingOn(at, decoded);
+    const masks =
+      count > MAX_INDEPENDENT_SEGMENTS ? [all, 0] : Array.from({ length: all + 1 }, (_, mask) => all - mask);
+    const values = masks.map(unreachable);
+    const pointers = masks.map(() => new Int32Array(BIN_COUNT));
+    for (const [index, mask] of masks.entries())
+      for (const [indexBefore, maskBefore] of masksBefore.entries()) {
+        const continuing = this.continuingMask(at, maskBefore);
         for (const isShown of mask === all ? [1, 0] : [0]) {
-          const cost = this.costOf(at, mask, goingOn, isShown === 1);
+          const cost = this.frameCost(at, mask, continuing, isShown === 1);
           if (cost === Infinity) continue;
-          this.relax(values[old]!, best[to]!, from[to]!, old, at, cost, isShown);
+          const before = { values: valuesBefore[indexBefore]!, index: indexBefore };
+          this.relax(before, { values: values[index]!, pointers: pointers[index]! }, at, cost, isShown);
         }
       }
-    return { masks, from, values: best };
+    return { masks, pointers, values };
   }
 
   private relax(
-    value: Float64Array,
-    best: Float64Array,
-    from: Int32Array,
-    old: number,
+    before: { readonly values: Float64Array; readonly index: number },
+    after: { readonly values: Float64Array; readonly pointers: Int32Array },
     at: number,
     cost: number,
     isShown: number,
   ): void {
-    const worth = isShown * this.weights[at]!;
-    const lowest = isShown ? ON_TIME : 0;
-    for (let bin = 0; bin < BINS; bin++) {
-      const sum = value[bin]! + worth;
-      if (sum === -Infinity) continue;
-      const next = this.binAfter(bin, cost, at);
-      if (next < lowest || sum <= best[next]!) continue;
-      best[next] = sum;
-      from[next] = (old * BINS + bin) * 2 + isShown;
+    const gain = isShown * this.frameValues[at]!;
+    const lowest = isShown ? ON_TIME_BIN : 0;
+    for (let bin = 0; bin < BIN_COUNT; bin++) {
+      const value = before.values[bin]! + gain;
+      if (value === -Infinity) continue;
+      const next = this.nextBin(bin, cost, at);
+      if (next < lowest || value <= after.values[next]!) continue;
+      after.values[next] = value;
+      after.pointers[next] = (before.index * BIN_COUNT + bin) * 2 + isShown;
     }
   }
 
-  /** Which segments of a frame were decoded for the frame before: a bit for each. */
-  private goingOn(at: number, decoded: number): number {
-    const before = this.seen[at - 1] ?? [];
-    let bits = 0;
-    for (const [bit, place] of this.seen[at]!.entries()) {
-      const was = before.indexOf(place);
-      if (was >= 0 && (decoded >> was) & 1) bits |= 1 << bit;
+  /** Bit mask over a frame's active segments: 1 for each that was decoded for the frame before. */
+  private continuingMask(at: number, maskBefore: number): number {
+    const activeBefore = this.active[at - 1] ?? [];
+    let mask = 0;
+    for (const [bit, place] of this.active[at]!.entries()) {
+      const bitBefore = activeBefore.indexOf(place);
+      if (bitBefore >= 0 && (maskBefore >> bitBefore) & 1) mask |= 1 << bit;
     }
-    return bits;
+    return mask;
   }
 
-  /** Work for a frame, in the time of frames; what playing begins with is ready before. */
-  private costOf(at: number, mask: number, goingOn: number, isShown: boolean): number {
+  /** Work for a frame, in frame budgets; the preroll is ready before playback. */
+  private frameCost(at: number, mask: number, continuing: number, isShown: boolean): number {
     if (at <= PREROLL_FRAMES) return 0;
-    let [decode, serial, show] = [0, 0, isShown ? this.work.composed[at]! : 0];
-    for (const [bit, place] of this.seen[at]!.entries()) {
+    let [decode, duration, show] = [0, 0, isShown ? this.work.present[at]! : 0];
+    for (const [bit, place] of this.active[at]!.entries()) {
       if (!((mask >> bit) & 1)) continue;
-      const { cold, onwards, serial: own, spared, made } = this.work.segments[place]!;
+      const work = this.work.segments[place]!;
       const frame = this.workload.from + at - this.workload.segments[place]!.from;
-      if ((goingOn >> bit) & 1) {
-        const less = isShown ? 0 : spared[frame]!;
-        decode += onwards[frame]! - less;
-        serial = Math.max(serial, own[frame]! - less);
-      } else decode += cold[frame]!;
-      if (isShown) show += made[frame]!;
+      if ((continuing >> bit) & 1) {
+        const skipped = isShown ? 0 : work.skippable[frame]!;
+        decode += work.sequential[frame]! - skipped;
+        duration = Math.max(duration, work.duration[frame]! - skipped);
+      } else decode += work.cold[frame]!;
+      if (isShown) show += work.render[frame]!;
     }
-    return Math.max(decode + show, serial);
+    return Math.max(decode + show, duration);
   }
 
-  private binAfter(bin: number, cost: number, at: number): number {
+  private nextBin(bin: number, cost: number, at: number): number {
     if (at <= PREROLL_FRAMES) return bin;
-    // Rounded up and down by turns, so that it evens out.
-    return Math.min(BINS - 1, bin + PARTS - Math.floor(cost * PARTS + ((at * 0.61803) % 1)));
+    // Dithering: rounding errors cancel out over frames.
+    const bins = Math.floor(cost * BINS_PER_FRAME + ((at * 0.61803) % 1));
+    return Math.min(BIN_COUNT - 1, bin + BINS_PER_FRAME - bins);
   }
 }
 
-const nothing = (): Float64Array => new Float64Array(BINS).fill(-Infinity);
+const unreachable = (): Float64Array => new Float64Array(BIN_COUNT).fill(-Infinity);
 
-const sliceOf = ({ decoded, shown, overloaded }: DecodeChoice, from: number, to: number): DecodeChoice => ({
-  decoded: decoded.slice(from, to),
-  shown: shown.slice(from, to),
-  overloaded: overloaded.slice(from, to),
+const slice = (
+  { decodeMask, isShown, isOverloaded }: DecodeSchedule,
+  from: number,
+  to: number,
+): DecodeSchedule => ({
+  decodeMask: decodeMask.slice(from, to),
+  isShown: isShown.slice(from, to),
+  isOverloaded: isOverloaded.slice(from, to),
 });
 
-/** Frames in [from, to) that follow each other and are not shown. */
-function gapsOf(shown: Uint8Array, from: number, to: number): { first: number; length: number }[] {
-  const gaps: { first: number; length: number }[] = [];
+/** Runs of frames within [from, to) that are not shown. */
+function freezesIn(isShown: Uint8Array, from: number, to: number): { first: number; length: number }[] {
+  const freezes: { first: number; length: number }[] = [];
   let first = from;
   for (let at = from; at <= to; at++) {
-    if (at < to && !shown[at]) continue;
-    if (at > first) gaps.push({ first, length: at - first });
+    if (at < to && !isShown[at]) continue;
+    if (at > first) freezes.push({ first, length: at - first });
     first = at + 1;
   }
-  return gaps;
+  return freezes;
 }

@@ -1,69 +1,74 @@
-import { decodeWork, isMade, stageWork, type DecodeSegment, type Workload } from '../cost-model/index.js';
+import {
+  availableCores,
+  coldDecodeMs,
+  decodeMsOf,
+  isMade,
+  skippableDecodeMs,
+  type DecodeSegment,
+  type Workload,
+} from '../cost-model/index.js';
 import { MOST_TURNED } from '../pacing/index.js';
 import { frameBudgetMs } from '../playback/index.js';
 
-/**
- * Share of the cores that a plan counts on: work is never spread over them quite evenly. With more, plans of the benchmark
- * `overload` did not keep their times; with less, they left out what could have been shown.
- */
-const USABLE = 0.95;
+/** Share of the cores that a plan counts on: decoders and workers never load all cores evenly. */
+const USABLE_CORE_SHARE = 0.95;
 
-/** What a segment asks for in each of its frames. Work is in that of all cores in the time of a frame. */
+/**
+ * Work of a segment by its frames. The unit is the work of all usable cores within one frame budget, so that a sum of 1
+ * keeps up with playback.
+ */
 export interface SegmentWork {
-  /** Decoding when it goes on, and when it begins there; the latter is Infinity where it cannot begin. */
-  readonly onwards: Float64Array;
+  /** Decoding that continues from the frame before. */
+  readonly sequential: Float64Array;
+  /** Decoding that starts at the frame, from its key frame; Infinity where decoding cannot start. */
   readonly cold: Float64Array;
-  /** Least time of decoding when it goes on, in frames, with as many cores as its decoder can use. */
-  readonly serial: Float64Array;
-  /** What of it is spared when the frame is not shown, since no other picture refers to its own. */
-  readonly spared: Float64Array;
-  /** Making the picture. */
-  readonly made: Float64Array;
-  /** Most work that its decoder gets done in the time of a frame. */
-  readonly most: number;
+  /** Duration of `sequential`, in frame budgets: one decoder uses only so many cores. */
+  readonly duration: Float64Array;
+  /** Share of `sequential` that a frame saves when it is not shown and no other frame refers to it. */
+  readonly skippable: Float64Array;
+  /** Scaling and effects. */
+  readonly render: Float64Array;
+  /** Most work that its decoder does within one frame budget. */
+  readonly maxPerFrame: number;
 }
 
-/** What the frames of a workload ask for. */
 export interface DecodeWork {
+  /** In the order of the workload's segments. */
   readonly segments: readonly SegmentWork[];
-  /** Composing and showing each frame. */
-  readonly composed: Float64Array;
+  /** Composing and presentation, by frame. */
+  readonly present: Float64Array;
   readonly budgetMs: number;
 }
 
-export function decodeWorkOf(workload: Workload): DecodeWork {
+/** Converts the costs of a workload from ms into shares of what the cores do within one frame budget. */
+export function computeDecodeWork(workload: Workload): DecodeWork {
   const budgetMs = frameBudgetMs(workload.rate);
-  const cores = Math.max(0.2, workload.cores - workload.coresOfOthers);
-  const unit = cores * USABLE * budgetMs;
+  const cores = availableCores(workload);
+  const unitMs = cores * USABLE_CORE_SHARE * budgetMs;
   const { showMs, presentMs } = workload;
   return {
-    segments: workload.segments.map((segment) => segmentWork(segment, unit, budgetMs * USABLE, cores)),
-    composed: Float64Array.from(workload.composeMs, (ms) => (ms + showMs + presentMs) / unit),
+    segments: workload.segments.map((segment) => computeSegmentWork(segment, unitMs, cores)),
+    present: Float64Array.from(workload.composeMs, (ms) => (ms + showMs + presentMs) / unitMs),
     budgetMs,
   };
 }
 
-function segmentWork(segment: DecodeSegment, unit: number, frameMs: number, cores: number): SegmentWork {
-  const { decodeCores, decodeMs, firstMs, isBackwards, unreferenced, ownBits } = segment;
-  const of = (ms: (at: number) => number): Float64Array =>
-    Float64Array.from({ length: segment.to - segment.from }, (_, at) => ms(at));
-  const going = of((at) => decodeMs * stageWork(segment, 'decode', segment.from + at));
-  const used = Math.min(decodeCores, cores);
+function computeSegmentWork(segment: DecodeSegment, unitMs: number, cores: number): SegmentWork {
+  const { decodeCores, firstMs, from, isBackwards, scaleMs, effectsMs } = segment;
+  const byFrame = (compute: (frame: number) => number): Float64Array =>
+    Float64Array.from({ length: segment.to - from }, (_, at) => compute(from + at));
+  const perCore = decodeCores / unitMs;
   return {
-    onwards: going.map((ms) => (ms * decodeCores) / unit),
-    serial: going.map((ms) => (ms * Math.max(1, decodeCores / cores)) / frameMs),
-    cold: of((at) => {
-      // Backwards, a run of frames is turned round as a whole.
-      if (isBackwards && at % MOST_TURNED !== 0) return Infinity;
-      const pictures = decodeWork(segment, segment.coldDecodes[at]!, segment.coldBits?.[at]);
-      return ((firstMs + decodeMs * pictures) * decodeCores) / unit;
-    }),
-    spared: of((at) =>
-      unreferenced?.[at] === 1
-        ? (Math.min(going[at]!, decodeMs * decodeWork(segment, 1, ownBits?.[at])) * decodeCores) / unit
-        : 0,
+    sequential: byFrame((frame) => decodeMsOf(segment, frame) * perCore),
+    duration: byFrame((frame) => (decodeMsOf(segment, frame) * Math.max(cores, decodeCores)) / unitMs),
+    cold: byFrame((frame) =>
+      // Backwards, decoding starts with a whole run.
+      isBackwards && (frame - from) % MOST_TURNED !== 0
+        ? Infinity
+        : (firstMs + coldDecodeMs(segment, frame)) * perCore,
     ),
-    made: of((at) => (isMade(segment, at) ? (segment.scaleMs + segment.effectsMs) / unit : 0)),
-    most: used / (cores * USABLE),
+    skippable: byFrame((frame) => skippableDecodeMs(segment, frame) * perCore),
+    render: byFrame((frame) => (isMade(segment, frame - from) ? (scaleMs + effectsMs) / unitMs : 0)),
+    maxPerFrame: Math.min(decodeCores, cores) / (cores * USABLE_CORE_SHARE),
   };
 }

@@ -14,9 +14,9 @@ const shareOf = (log: FrameLog, { timeline: { rate } }: Situation): number => {
   return shown / wanted;
 };
 
-/** What is predicted to be shown when it is played as a run was. */
+/** Share of frames that are predicted to be shown when the player decodes the same ranges. */
 const predictedShare = (situation: Situation, ranges: Prediction['ranges'] = undefined): number => {
-  const { summary } = predict(situation, undefined, { ranges });
+  const { summary } = predict({ ...situation, decoding: ranges ?? 'everything' });
   return summary.shown / summary.wanted;
 };
 
@@ -27,7 +27,7 @@ describe('what a run teaches', () => {
         const situation = situationAt(45);
         // The machine takes so much longer, or less, than its figures say.
         const { ranges } = predict(situation);
-        const { nominalLog } = predict(situationAt(45 * factor), undefined, { ranges });
+        const { nominalLog } = predict({ ...situationAt(45 * factor), decoding: ranges ?? 'everything' });
         const calibration = learnRun(situation, nominalLog, ranges);
         const error = predictedShare({ ...situation, calibration }, ranges) - shareOf(nominalLog, situation);
         expect(Math.abs(error)).toBeLessThan(0.05);
@@ -50,11 +50,11 @@ describe('what a run teaches', () => {
     expect(predictedShare(other)).toBeGreaterThan(0.95);
   });
 
-  it('says of a run that shows all that was planned only that costs are not higher', () => {
+  it('moves the residual little after a run that shows every planned frame, which only bounds costs from above', () => {
     const situation = situationAt(70);
     const { ranges } = predict(situation);
     expect(ranges).toBeDefined();
-    const { nominalLog } = predict(situationAt(40), undefined, { ranges });
+    const { nominalLog } = predict({ ...situationAt(40), decoding: ranges! });
     const { residuals } = learnRun(situation, nominalLog, ranges);
     // Half as much would show the same.
     expect(Math.abs(residuals![0]!.log)).toBeLessThan(0.3);

@@ -27,15 +27,16 @@ const FEWEST_FRAMES = 48;
  * Takes in a run: first what each stage and kind of coding costs (`calibrate`), then what is still missing to show as many
  * frames of this very timeline as the run did, as one factor of all its costs: its residual.
  * @param log of a run of the situation, which neither others nor levers disturbed
- * @param ranges what was decoded in it; undefined where everything was
+ * @param ranges that the player decoded in the run; undefined for everything
  */
 export function learnRun(
   situation: Situation,
   log: FrameLog,
   ranges: readonly DecodeRange[] | undefined,
 ): Calibration {
-  const predicted = (given: Situation): Prediction => predict(given, undefined, { ranges });
-  const { nominalLog, workload, work } = predicted(situation);
+  const predictRun = (given: Situation): Prediction =>
+    predict({ ...given, decoding: ranges ?? 'everything' });
+  const { nominalLog, workload, work } = predictRun(situation);
   if (!nominalLog.has(log.firstFrame) || !nominalLog.has(log.firstFrame + log.length - 1))
     return situation.calibration;
   const calibration = calibrate(situation.calibration, log, nominalLog, workload.segments);
@@ -52,13 +53,13 @@ export function learnRun(
   const before = known?.log ?? 0;
   const errorAt = (residualLog: number): number => {
     const tried = withResidual({ key, log: residualLog, runs });
-    return expectedShare(predicted({ ...situation, calibration: tried }), log) - shown;
+    return expectedShare(predictRun({ ...situation, calibration: tried }), log) - shown;
   };
   const solved = bisect(errorAt, before);
   return withResidual({ key, log: before + (solved - before) / runs, runs });
 }
 
-/** The place nearest to one where a falling function is near zero; where there is none, the one where it is nearest to zero. */
+/** Argument closest to `start` at which a falling function is close to zero; without one, the argument of its smallest value. */
 function bisect(errorAt: (at: number) => number, start: number): number {
   const first = errorAt(start);
   if (Math.abs(first) <= CLOSE) return start;
@@ -72,7 +73,7 @@ function bisect(errorAt: (at: number) => number, start: number): number {
     const error = errorAt(at);
     const isClose = Math.abs(error) <= CLOSE;
     if (isClose || Math.abs(error) < best.error) best = { at, error: Math.abs(error) };
-    // A run that shows all that was planned says only that its costs are not higher.
+    // A run that shows every planned frame only bounds its costs from above.
     if (isClose || error > 0 !== first > 0) far = at;
     else near = at;
   }

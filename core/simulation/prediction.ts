@@ -21,14 +21,14 @@ import {
   type PacingSummary,
 } from '../playback/index.js';
 import { max, sum } from 'd3-array';
-import { planDecoding, plannedWorkload } from './decode-plan.js';
+import { planDecoding, restrictWorkload } from './decode-plan.js';
 import { simulate, type SimulatedRun } from './simulation.js';
 
 /** One simulation of a prediction. */
 interface Played {
   readonly run: SimulatedRun;
   readonly summary: PacingSummary;
-  /** What it simulates, with all that is decoded when nothing is left out. */
+  /** Before `restrictWorkload`. */
   readonly workload: Workload;
 }
 
@@ -38,7 +38,7 @@ export interface Prediction {
   readonly probes: readonly (Played | undefined)[];
   readonly work: Work;
   readonly workload: Workload;
-  /** What is decoded; undefined where everything is. */
+  /** Ranges that the player decodes; undefined for everything. */
   readonly ranges: readonly DecodeRange[] | undefined;
   /** What the rig was not measured for; it counts as costing nothing. */
   readonly unmeasured: readonly string[];
@@ -59,18 +59,12 @@ const TENTH = 1.2816;
 const PROBES = [-TENTH, -0.5244, 0, 0.5244, TENTH];
 
 /**
- * Predicts what playback of a stretch will do. Costs are known to a spread only, and near the frame budget a little
- * more or less decides; so it is simulated for five costs spread over what they may be, and what they show at the mean is expected.
- * Four of them are on a machine as unsteady as this one; the fifth, with each cost as it is known, is what runs are
- * compared with.
- * @param before a prediction of nearly the same: only what has changed is played again
- * @param decoding what the player decodes: `planned`, or what it was told for a run
+ * Predicts playback of a timeline. Costs have a spread, and near the frame budget a small difference decides; so five
+ * simulations with costs across that spread yield the expected result. Four of them vary the speed of the cores; the one
+ * with nominal costs does not, and runs are compared with it.
+ * @param before prediction of a similar situation, of which unchanged parts are not simulated again
  */
-export function predict(
-  situation: Situation,
-  before?: Prediction,
-  decoding: 'planned' | { readonly ranges: readonly DecodeRange[] | undefined } = 'planned',
-): Prediction {
+export function predict(situation: Situation, before?: Prediction): Prediction {
   const work = workOf(situation);
   const middle = PROBES.indexOf(0);
   const { unmeasured, ...plain } = buildWorkload(work, situation.rig);
@@ -82,24 +76,25 @@ export function predict(
     const costed = residual ? scaleCosts(calibrated, Math.exp(residual.log)) : calibrated;
     return probe === middle ? { ...costed, unsteadiness: 0 } : costed;
   };
-  // Each is played once, as a whole and as planned.
-  const known = new Map<string, Played>();
-  const playedBy = (probe: number, ranges: Prediction['ranges']): Played => {
-    const key = `${probe} ${ranges ? 'planned' : 'whole'}`;
+  const simulations = new Map<string, Played>();
+  const simulateProbe: SimulateProbe = (probe, ranges) => {
+    const key = `${probe} ${ranges ? 'ranges' : 'everything'}`;
+    const done = simulations.get(key);
+    if (done) return done;
     const workload = workloadOf(probe);
-    const play = (): Played => {
-      const given = plannedWorkload(workload, ranges);
-      const run = simulate(given, { seed: probe + 1 }, before?.probes[probe]?.run);
-      return { run, summary: pacingSummary(run.log, workload.rate), workload };
-    };
-    const played = known.get(key) ?? play();
-    known.set(key, played);
+    const restricted = restrictWorkload(workload, ranges);
+    const run = simulate(restricted, { seed: probe + 1 }, before?.probes[probe]?.run);
+    const played = { run, summary: pacingSummary(run.log, workload.rate), workload };
+    simulations.set(key, played);
     return played;
   };
-  const plan = (): Prediction['ranges'] =>
-    situation.decodesAll ? undefined : worthwhileRanges([middle, middle + 1, PROBES.length - 1], playedBy);
-  const ranges = decoding === 'planned' ? plan() : decoding.ranges;
-  const played = (probe: number): Played => playedBy(probe, ranges);
+  const { decoding } = situation;
+  const ranges = decoding
+    ? decoding === 'everything'
+      ? undefined
+      : decoding
+    : planRanges([middle, middle + 1, PROBES.length - 1], simulateProbe);
+  const played = (probe: number): Played => simulateProbe(probe, ranges);
   // What plays with the highest costs plays with all.
   const heaviest = played(PROBES.length - 1);
   const own = played(middle);
@@ -133,45 +128,49 @@ export function predict(
   };
 }
 
-/** Playback that shows less of its frames, or freezes for longer, ms, is bad enough to plan what is decoded. */
-const BAD_SHARE = 0.5;
-const LONG_FREEZE_MS = 1500;
-/** A picture that stands for less is not seen as a freeze, ms. */
-const SHORT_FREEZE_MS = 500;
-/** A plan must show this many times as many frames, or nearly as many with a shorter freeze. */
-const WORTHWHILE = 1.05;
-const NEARLY = 0.9;
+/** Playback with a smaller share of frames shown, or with a longer freeze, needs a plan. */
+const MIN_SHOWN_SHARE = 0.5;
+const MAX_FREEZE_MS = 1500;
+/** Shorter freezes do not disturb. */
+const NOTICEABLE_FREEZE_MS = 500;
+/** Frames shown with a plan over those without: the least gain, and the most loss where the plan shortens freezes. */
+const MIN_GAIN = 1.05;
+const MAX_LOSS = 0.9;
+
+type SimulateProbe = (probe: number, ranges: Prediction['ranges']) => Played;
 
 /**
- * A plan of what is decoded, where playback is bad without one and better with it, also when costs turn out higher.
- * @param probes that it is tried with; it is made for the second
+ * Plans decoding where playback needs it and improves with it, also at higher costs.
+ * @param probes for the comparison; the plan is made with the costs of the second
  */
-function worthwhileRanges(
+function planRanges(
   probes: readonly [number, number, ...number[]],
-  play: (probe: number, ranges: Prediction['ranges']) => Played,
+  simulateProbe: SimulateProbe,
 ): Prediction['ranges'] {
-  const first = play(probes[0], undefined);
-  if (isRealTime(first.summary)) return undefined;
-  const without = shownBy([first]);
-  const isBad = without.shown < BAD_SHARE * first.summary.wanted || without.freezeMs > LONG_FREEZE_MS;
-  if (!isBad) return undefined;
-  const others = probes.slice(1).map((probe) => play(probe, undefined));
-  const ranges = planDecoding(others[0]!.workload);
+  const { summary } = simulateProbe(probes[0], undefined);
+  const needsPlan =
+    summary.shown < MIN_SHOWN_SHARE * summary.wanted || summary.longestFreezeMs > MAX_FREEZE_MS;
+  if (isRealTime(summary) || !needsPlan) return undefined;
+  const ranges = planDecoding(simulateProbe(probes[1], undefined).workload);
   if (!ranges) return undefined;
-  const before = shownBy([first, ...others]);
-  const after = shownBy(probes.map((probe) => play(probe, ranges)));
-  const isSmoother = after.freezeMs < before.freezeMs && after.shown >= NEARLY * before.shown;
-  // Few frames that follow each other evenly are better than more with pauses.
-  const isAsEven = after.freezeMs <= Math.max(before.freezeMs, SHORT_FREEZE_MS);
-  return isSmoother || (isAsEven && after.shown >= WORTHWHILE * before.shown) ? ranges : undefined;
+  const [without, withPlan] = [undefined, ranges].map((each) => {
+    const summaries = probes.map((probe) => simulateProbe(probe, each).summary);
+    return {
+      shown: sum(summaries, ({ shown }) => shown),
+      freezeMs: max(summaries, ({ longestFreezeMs }) => longestFreezeMs) ?? 0,
+    };
+  }) as [Outcome, Outcome];
+  const shortensFreezes = withPlan.freezeMs < without.freezeMs && withPlan.shown >= MAX_LOSS * without.shown;
+  // An even low frame rate is better than a higher one with freezes.
+  const isAsEven = withPlan.freezeMs <= Math.max(without.freezeMs, NOTICEABLE_FREEZE_MS);
+  const showsMore = isAsEven && withPlan.shown >= MIN_GAIN * without.shown;
+  return shortensFreezes || showsMore ? ranges : undefined;
 }
 
-/** Frames that several simulations show together, and the longest that a picture stands in any of them, ms. */
-function shownBy(all: readonly Played[]): { readonly shown: number; readonly freezeMs: number } {
-  return {
-    shown: sum(all, ({ summary }) => summary.shown),
-    freezeMs: max(all, ({ summary }) => summary.longestFreezeMs) ?? 0,
-  };
+/** Frames shown by several simulations together, and their longest freeze. */
+interface Outcome {
+  readonly shown: number;
+  readonly freezeMs: number;
 }
 
 /** Share of several simulations in which each frame is dropped. */

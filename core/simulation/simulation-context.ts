@@ -1,5 +1,5 @@
 import { FrameLog, frameBudgetMs } from '../playback/index.js';
-import type { Workload } from '../cost-model/index.js';
+import { availableCores, type Workload } from '../cost-model/index.js';
 import { normalOf, randomOf } from './random.js';
 import { ProcessorSharing } from './processor-sharing.js';
 import { CpuSpeedProcess } from './cpu-speed-process.js';
@@ -69,11 +69,14 @@ export class SimulationContext {
     this.framesPerSecond = 1000 / this.budgetMs;
     this.log = FrameLog.empty(from, frames);
     this.wanted = wantedOf(workload);
-    this.mostWanted = this.wanted.reduce((most, each) => (each === NEVER ? most : Math.max(most, each)), 1);
+    this.mostWanted = this.wanted.reduce(
+      (most, each) => (each === NEVER_READY ? most : Math.max(most, each)),
+      1,
+    );
     this.ready = new Uint8Array(frames);
     this.held = new Uint8Array(frames);
     const jobs = FIRST_WORKER + decodeWorkers + segments.length;
-    this.cpu = new ProcessorSharing(Math.max(0.2, workload.cores - workload.coresOfOthers), jobs);
+    this.cpu = new ProcessorSharing(availableCores(workload), jobs);
     this.drives = drives.map(() => new ProcessorSharing(1, segments.length));
     this.free = workload.slots;
     this.released = from;
@@ -180,11 +183,11 @@ export class SimulationContext {
   }
 }
 
-/** More pictures than any frame has: it is never ready. */
-const NEVER = 255;
+/** Above the picture count of any frame: an incomplete frame is never ready. */
+const NEVER_READY = 255;
 
 /** Pictures that each frame of a workload is made of. */
-function wantedOf({ from, to, segments, leftOut }: Workload): Uint8Array {
+function wantedOf({ from, to, segments, isIncomplete }: Workload): Uint8Array {
   const more = new Int16Array(to - from + 1);
   for (const segment of segments) {
     const [first, end] = [Math.max(from, segment.from), Math.min(to, segment.to)];
@@ -195,6 +198,6 @@ function wantedOf({ from, to, segments, leftOut }: Workload): Uint8Array {
   let wanted = 0;
   return Uint8Array.from({ length: to - from }, (_, at) => {
     wanted += more[at]!;
-    return leftOut?.[at] ? NEVER : wanted;
+    return isIncomplete?.[at] ? NEVER_READY : wanted;
   });
 }

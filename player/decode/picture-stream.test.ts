@@ -1,149 +1,14 @@
-import { stagesOf, type Stage } from '@hone/core/render';
-import type { Rational } from '@hone/core/time';
 import { describe, expect, it } from 'vitest';
-import { Control } from '../shared/control.js';
-import type { DecodeReply, StreamSpec } from '../shared/messages.js';
-import { VIDEO_BT709 } from '../shared/picture.js';
-import { PictureStream, type Reduce } from './picture-stream.js';
-import type { FrameSource } from './frame-source.js';
-
-const RATE24: Rational = { num: 24, den: 1 };
-
-/** A file whose frames stand at given seconds, with a key frame every so often. */
-class FakeFile implements FrameSource {
-  readonly decoder = 'browser';
-  shouldSkip: FrameSource['shouldSkip'];
-  /** Whether no other picture refers to a frame. */
-  isUnreferenced: (index: number) => boolean = () => false;
-  private at = 0;
-  readonly starts: number[] = [];
-  closed = false;
-  decoded = 0;
-  decodeMs = 10;
-  readonly open: Set<number> = new Set();
-
-  constructor(
-    readonly stamps: readonly number[],
-    private readonly group: number,
-    /** Called before each frame comes out; a test moves the playhead with it. */
-    private readonly beforeEach: (index: number) => void = () => undefined,
-  ) {}
-
-  private secondsOf(index: number): number {
-    return this.stamps[index]! - this.stamps[0]!;
-  }
-
-  startAt(seconds: number): Promise<void> {
-    this.at = 0;
-    this.stamps.forEach((_, index) => {
-      if (index % this.group === 0 && this.secondsOf(index) <= seconds + 1e-9) this.at = index;
-    });
-    this.starts.push(this.at);
-    return Promise.resolve();
-  }
-
-  entryAfter(seconds: number): Promise<number | undefined> {
-    const isEntry = (_: number, index: number): boolean =>
-      index % this.group === 0 && this.secondsOf(index) > seconds + 1e-9;
-    const next = this.stamps.findIndex(isEntry);
-    return Promise.resolve(next < 0 ? undefined : this.secondsOf(next));
-  }
-
-  next(): ReturnType<FrameSource['next']> {
-    while (this.isUnreferenced(this.at) && this.shouldSkip?.(this.secondsOf(this.at), 1)) this.at++;
-    if (this.closed || this.at >= this.stamps.length) return Promise.resolve(undefined);
-    this.beforeEach(this.at);
-    const index = this.at++;
-    this.decoded++;
-    this.open.add(index);
-    const frame = {
-      timestamp: Math.round(this.stamps[index]! * 1e6),
-      index,
-      close: () => this.open.delete(index),
-    } as unknown as VideoFrame;
-    return Promise.resolve({
-      frame,
-      seconds: this.secondsOf(index),
-      decodeMs: this.decodeMs,
-      readMs: 1,
-      bytes: 1,
-    });
-  }
-
-  close(): void {
-    this.closed = true;
-  }
-}
-
-interface Setting {
-  readonly rate: Rational;
-  readonly constantRate?: boolean;
-  readonly from?: number;
-  readonly to: number;
-  readonly sourceIn?: Rational;
-  readonly speed?: Rational;
-  readonly live?: boolean;
-  readonly slots?: number;
-  readonly effects?: Stage['effects'];
-}
-
-function setUp(file: FakeFile, setting: Setting) {
-  const control = Control.create();
-  const replies: DecodeReply[] = [];
-  const reduced: number[] = [];
-  const size = { width: 16, height: 16 };
-  const spec: StreamSpec = {
-    id: 1,
-    file: {
-      choice: 'original',
-      url: '',
-      size,
-      shownSize: size,
-      rate: setting.rate,
-      constantRate: setting.constantRate ?? true,
-      quarters: 0,
-      frameCount: file.stamps.length,
-      framesUrl: null,
-      serverOnly: null,
-      hasAlpha: false,
-      stacked: null,
-      premultiplied: false,
-    },
-    from: setting.from ?? 0,
-    to: setting.to,
-    clipStart: 0,
-    sourceIn: setting.sourceIn ?? { num: 0, den: 1 },
-    speed: setting.speed ?? { num: 1, den: 1 },
-    timelineRate: RATE24,
-    target: size,
-    scaling: 'quick',
-    recoded: false,
-    frame: size,
-    stages: stagesOf(setting.effects ?? [], size, size),
-    live: setting.live ?? false,
-  };
-  const reduce = (frame: unknown): ReturnType<Reduce> => {
-    reduced.push((frame as { index: number }).index);
-    return Promise.resolve({ coding: VIDEO_BT709, scaleMs: 2, effectsMs: 0 });
-  };
-  const stream = new PictureStream(spec, control, reduce, (reply) => replies.push(reply));
-  for (let slot = 0; slot < (setting.slots ?? 1000); slot++) stream.grant(1000 + slot);
-  const pictures = () => replies.filter((reply) => reply.kind === 'picture');
-  return { stream, control, replies, reduced, pictures, run: () => stream.run(file) };
-}
-
-const later = (): Promise<void> => new Promise((resolve) => setTimeout(resolve, 8));
-
-const even = (count: number, perSecond: number, start = 0): number[] =>
-  Array.from({ length: count }, (_, index) => start + index / perSecond);
+import type { Control } from '../shared/control.js';
+import { even, FakeFile, RATE24, streamOf, type StreamSetting } from '../testing/picture-stream.js';
 
 describe('a stream', () => {
   it('leaves out what no other picture refers to and nobody wants, and shows the same', async () => {
-    const sixty: Setting = { rate: { num: 60, den: 1 }, to: 20, sourceIn: { num: 1, den: 3 } };
+    const sixty: StreamSetting = { rate: { num: 60, den: 1 }, to: 20, sourceIn: { num: 1, den: 3 } };
     const shownOf = async (isUnreferenced: (index: number) => boolean): Promise<[number[], number]> => {
       const file = new FakeFile(even(90, 60), 30);
       file.isUnreferenced = isUnreferenced;
-      const { run, reduced } = setUp(file, sixty);
+      const { run, reduced } = streamOf(file, sixty);
       await run();
       return [reduced, file.decoded];
     };
@@ -166,7 +31,7 @@ describe('a stream', () => {
       const file = new FakeFile(even(240, 24), 240, () => (set.control.playhead += 1.1));
       file.isUnreferenced = isUnreferenced;
       file.decodeMs = (1.1 * 1000) / 24;
-      const set = setUp(file, { rate: RATE24, to: 200, live: true });
+      const set = streamOf(file, { rate: RATE24, to: 200, live: true });
       set.control.playhead = -4;
       await set.run();
       return { ...set, file };
@@ -185,7 +50,7 @@ describe('a stream', () => {
 
   it('takes the nearest frames of a faster source and decodes the others for nothing', async () => {
     const file = new FakeFile(even(60, 60), 30);
-    const { run, reduced, pictures } = setUp(file, { rate: { num: 60, den: 1 }, to: 6 });
+    const { run, reduced, pictures } = streamOf(file, { rate: { num: 60, den: 1 }, to: 6 });
     await run();
     expect(reduced).toEqual([0, 3, 5, 8, 10, 13]);
     expect(pictures().map(({ frame }) => frame)).toEqual([0, 1, 2, 3, 4, 5]);
@@ -202,7 +67,7 @@ describe('a stream', () => {
   });
 
   it('repeats the frames of a slower source in the same slot', async () => {
-    const { run, reduced, pictures } = setUp(new FakeFile(even(20, 12), 10), {
+    const { run, reduced, pictures } = streamOf(new FakeFile(even(20, 12), 10), {
       rate: { num: 12, den: 1 },
       to: 8,
     });
@@ -223,14 +88,17 @@ describe('a stream', () => {
 
   it('enters at the key frame before its in point and leaves out what comes before', async () => {
     const file = new FakeFile(even(96, 24), 24);
-    const { run, reduced } = setUp(file, { rate: RATE24, to: 3, sourceIn: { num: 40, den: 24 } });
+    const { run, reduced } = streamOf(file, { rate: RATE24, to: 3, sourceIn: { num: 40, den: 24 } });
     await run();
     expect(file.starts).toEqual([24]);
     expect(reduced).toEqual([40, 41, 42]);
   });
 
   it('does not mind where the time stamps of a file begin', async () => {
-    const { run, reduced } = setUp(new FakeFile(even(48, 25, 1.4), 12), { rate: { num: 25, den: 1 }, to: 3 });
+    const { run, reduced } = streamOf(new FakeFile(even(48, 25, 1.4), 12), {
+      rate: { num: 25, den: 1 },
+      to: 3,
+    });
     await run();
     expect(reduced).toEqual([0, 1, 2]);
   });
@@ -238,7 +106,7 @@ describe('a stream', () => {
   it('takes the nearest frame by real time stamps, and of two the later', async () => {
     // Timeline frames stand at 0, 1/24, 2/24 …; the second stamp and the third are equally far from 2/24.
     const stamps = [0, 1 / 24, 3 / 24, 3.4 / 24, 6 / 24];
-    const { run, reduced, pictures } = setUp(new FakeFile(stamps, 5), {
+    const { run, reduced, pictures } = streamOf(new FakeFile(stamps, 5), {
       rate: RATE24,
       constantRate: false,
       to: 7,
@@ -251,7 +119,7 @@ describe('a stream', () => {
   });
 
   it('holds the last frame when the file is shorter than the clip', async () => {
-    const { run, pictures } = setUp(new FakeFile(even(3, 24), 3), { rate: RATE24, to: 6 });
+    const { run, pictures } = streamOf(new FakeFile(even(3, 24), 3), { rate: RATE24, to: 6 });
     await run();
     expect(pictures().map(({ frame }) => frame)).toEqual([0, 1, 2, 3, 4, 5]);
   });
@@ -262,7 +130,7 @@ describe('a stream', () => {
       // The playhead runs ahead of the decoder for a while.
       if (index === 4) made.control!.playhead = 8.5;
     });
-    const { run, control, reduced, replies } = setUp(file, { rate: RATE24, to: 12, live: true });
+    const { run, control, reduced, replies } = streamOf(file, { rate: RATE24, to: 12, live: true });
     made.control = control;
     await run();
     expect(reduced).toEqual([0, 1, 2, 3, 8, 9, 10, 11]);
@@ -276,7 +144,7 @@ describe('a stream', () => {
     const file = new FakeFile(even(96, 24), 24, (index) => {
       if (index >= 5 && index < 24) made.control!.playhead = 7 + 1.25 * (index - 5);
     });
-    const { run, control, reduced, replies } = setUp(file, { rate: RATE24, to: 30, live: true });
+    const { run, control, reduced, replies } = streamOf(file, { rate: RATE24, to: 30, live: true });
     made.control = control;
     await run();
     expect(file.starts).toEqual([0, 24]);
@@ -290,7 +158,7 @@ describe('a stream', () => {
     const file = new FakeFile(even(96, 24), 24, (index) => {
       if (index >= 5 && index < 24) made.control!.playhead = 12 + 0.2 * (index - 5);
     });
-    const { run, control, reduced } = setUp(file, { rate: RATE24, to: 30, live: true });
+    const { run, control, reduced } = streamOf(file, { rate: RATE24, to: 30, live: true });
     made.control = control;
     await run();
     expect(file.starts).toEqual([0]);
@@ -303,7 +171,7 @@ describe('a stream', () => {
     const file = new FakeFile(even(96, 24), 48, (index) => {
       if (index === 5) made.control!.playhead = 15;
     });
-    const { run, control, reduced } = setUp(file, { rate: RATE24, to: 20, live: true });
+    const { run, control, reduced } = streamOf(file, { rate: RATE24, to: 20, live: true });
     made.control = control;
     await run();
     expect(file.starts).toEqual([0]);
@@ -312,7 +180,7 @@ describe('a stream', () => {
 
   it('waits for room, and goes on where it is told to', async () => {
     const file = new FakeFile(even(96, 24), 24);
-    const { stream, run, pictures } = setUp(file, { rate: RATE24, to: 90, slots: 1 });
+    const { stream, run, pictures } = streamOf(file, { rate: RATE24, to: 90, slots: 1 });
     const running = run();
     await expect.poll(() => pictures().length).toBe(1);
     stream.skipTo(10);
@@ -326,19 +194,19 @@ describe('a stream', () => {
 
   it('closes every frame that it was given', async () => {
     const file = new FakeFile(even(60, 60), 30);
-    await setUp(file, { rate: { num: 60, den: 1 }, to: 10 }).run();
+    await streamOf(file, { rate: { num: 60, den: 1 }, to: 10 }).run();
     expect([...file.open]).toEqual([]);
     const short = new FakeFile(even(4, 24), 4);
-    await setUp(short, { rate: RATE24, to: 9 }).run();
+    await streamOf(short, { rate: RATE24, to: 9 }).run();
     expect([...short.open]).toEqual([]);
   });
 
   it('takes fewer frames at twice the speed, and each twice at half of it', async () => {
     const file = new FakeFile(even(60, 24), 24);
-    const twice = setUp(file, { rate: RATE24, to: 5, speed: { num: 2, den: 1 } });
+    const twice = streamOf(file, { rate: RATE24, to: 5, speed: { num: 2, den: 1 } });
     await twice.run();
     expect(twice.reduced).toEqual([0, 2, 4, 6, 8]);
-    const half = setUp(new FakeFile(even(60, 24), 24), { rate: RATE24, to: 6, speed: { num: 1, den: 2 } });
+    const half = streamOf(new FakeFile(even(60, 24), 24), { rate: RATE24, to: 6, speed: { num: 1, den: 2 } });
     await half.run();
     // Exactly between two frames stands the later one.
     expect(half.reduced).toEqual([0, 1, 2, 3]);
@@ -350,78 +218,5 @@ describe('a stream', () => {
       [4, true],
       [5, false],
     ]);
-  });
-
-  it.each([true, false])(
-    'plays backwards, in runs as long as there is room (constant rate: %s)',
-    async (constantRate) => {
-      const file = new FakeFile(even(60, 24), 12);
-      const back = { num: -1, den: 1 };
-      const sourceIn = { num: 30, den: 24 };
-      const setting = { rate: RATE24, to: 26, sourceIn, speed: back, constantRate };
-      const { run, pictures, reduced } = setUp(file, setting);
-      await run();
-      expect(pictures().map(({ frame }) => frame)).toEqual(Array.from({ length: 26 }, (_, frame) => frame));
-      const addressOf = new Map(pictures().map(({ frame, address }) => [frame, address]));
-      expect(new Set(addressOf.values()).size).toBe(26);
-      // Each run of twelve is reduced forwards and sent turned round.
-      expect(reduced).toEqual([
-        ...Array.from({ length: 12 }, (_, at) => 19 + at),
-        ...Array.from({ length: 12 }, (_, at) => 7 + at),
-        5,
-        6,
-      ]);
-      expect(file.starts).toEqual([12, 0, 0]);
-      expect(file.open.size).toBe(0);
-    },
-  );
-
-  it('plays backwards with a single place to write to', async () => {
-    const file = new FakeFile(even(60, 24), 12);
-    const sourceIn = { num: 30, den: 24 };
-    const { stream, run, reduced, pictures } = setUp(file, {
-      rate: RATE24,
-      to: 3,
-      sourceIn,
-      speed: { num: -1, den: 1 },
-      slots: 1,
-    });
-    const done = run();
-    for (const shown of [1, 2]) {
-      while (pictures().length < shown) await later();
-      stream.grant(2000 + shown);
-    }
-    await done;
-    expect(reduced).toEqual([30, 29, 28]);
-  });
-
-  it('waits backwards for room for a whole run while there is time, and takes what there is when there is none', async () => {
-    const file = new FakeFile(even(60, 24), 12);
-    const sourceIn = { num: 30, den: 24 };
-    const speed = { num: -1, den: 1 };
-    const { stream, control, run, reduced } = setUp(file, {
-      rate: RATE24,
-      to: 16,
-      sourceIn,
-      speed,
-      live: true,
-      slots: 1,
-    });
-    control.playhead = -40;
-    const done = run();
-    for (let slot = 0; slot < 11; slot++) {
-      await later();
-      expect(reduced).toEqual([]);
-      stream.grant(2000 + slot);
-    }
-    while (reduced.length < 12) await later();
-    expect(reduced).toEqual(Array.from({ length: 12 }, (_, at) => 19 + at));
-    control.playhead = 10;
-    stream.grant(3000);
-    stream.grant(3001);
-    while (reduced.length < 14) await later();
-    expect(reduced.slice(12)).toEqual([17, 18]);
-    stream.close();
-    await done;
   });
 });

@@ -41,8 +41,8 @@ interface Entry {
   readonly frame: number;
 }
 
-/** Within this time buffers come that were granted together, ms. */
-const TOGETHER_MS = 4;
+/** Messages of one grant of buffers arrive within this time, ms. */
+const GRANT_WINDOW_MS = 4;
 
 /**
  * Delivers one picture for each timeline frame of a passage, by nearest frame, as fast as room is granted. It follows
@@ -216,7 +216,7 @@ export class PictureStream {
         this.skipped(this.next, Math.max(this.next + 1, late));
         continue;
       }
-      await this.roomToTurn();
+      await this.awaitRunBuffers();
       if (this.isClosed()) return;
       const room = this.slots.splice(0, MOST_TURNED);
       const from = this.next;
@@ -306,17 +306,17 @@ export class PictureStream {
   }
 
   /**
-   * Backwards, waits for room for a run: each is paid for with the way from its key frame, so that several short ones cost
-   * several times as much as a long one.
+   * Waits until there are buffers for a whole run of backwards playback. Every run decodes from its key frame, so that
+   * several short runs cost several times as much as one long run.
    */
-  private async roomToTurn(): Promise<void> {
+  private async awaitRunBuffers(): Promise<void> {
     const { live, to } = this.spec;
     while (!this.isClosed() && !this.slots.length) await this.buffer();
-    // Buffers that are granted together come one after the other.
-    await new Promise<void>((resolve) => setTimeout(resolve, TOGETHER_MS));
+    // One grant arrives as several messages.
+    await new Promise<void>((resolve) => setTimeout(resolve, GRANT_WINDOW_MS));
     const wanted = Math.min(MOST_TURNED, to - this.next);
     while (!this.isClosed() && this.slots.length < wanted) {
-      // Those that wait to be shown leave room one by one, as long as there is time.
+      // Frames that are shown free their buffers one by one.
       if (!live || this.next - this.control.playhead < wanted) return;
       await this.buffer();
     }

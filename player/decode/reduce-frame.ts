@@ -167,7 +167,7 @@ function unpack(
   const bits = Number(match[2] ?? 8);
   if (bits === 8) return planes;
   let next = free;
-  const narrowed = (plane: Plane): Plane => {
+  const narrowPlane = (plane: Plane): Plane => {
     const narrow = { address: next, stride: plane.width, width: plane.width, height: plane.height };
     next += plane.width * plane.height;
     for (let row = 0; row < plane.height; row++) {
@@ -180,7 +180,7 @@ function unpack(
     }
     return narrow;
   };
-  return [narrowed(planes[0]), narrowed(planes[1]), narrowed(planes[2])];
+  return [narrowPlane(planes[0]), narrowPlane(planes[1]), narrowPlane(planes[2])];
 }
 
 function codingOf(frame: VideoFrame): ColourCoding {

@@ -28,8 +28,8 @@ function setUp(ranges: ConstructorParameters<typeof Prefetcher>[2]) {
   return { prefetcher, opened };
 }
 
-describe('what is decoded ahead', () => {
-  it('is every passage, some time before it is seen', () => {
+describe('the prefetcher', () => {
+  it('opens every passage ahead of its first frame', () => {
     const { prefetcher, opened } = setUp(undefined);
     prefetcher.openAhead(plan, 0, 200);
     expect(opened).toEqual(['a 0-100 from 0']);
@@ -37,7 +37,7 @@ describe('what is decoded ahead', () => {
     expect(opened.slice(1)).toEqual(['b 100-200 from 100']);
   });
 
-  it('is what was planned, from when it was planned', () => {
+  it('opens the planned ranges, each at its planned playhead', () => {
     const { prefetcher, opened } = setUp([
       { clipId: 'a', from: 0, to: 20, beginAt: -5 },
       { clipId: 'a', from: 60, to: 100, beginAt: 30 },
@@ -53,7 +53,7 @@ describe('what is decoded ahead', () => {
     expect(opened.slice(2)).toEqual(['b 150-200 from 150']);
   });
 
-  it('is everything again once the plan is another', () => {
+  it('ignores ranges after the preview plan changes', () => {
     const { prefetcher, opened } = setUp([{ clipId: 'a', from: 60, to: 100, beginAt: 30 }]);
     prefetcher.openAhead(plan, 10, 200);
     expect(opened).toEqual([]);

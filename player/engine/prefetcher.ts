@@ -1,4 +1,4 @@
-import { decodePartsOf, PrefetchPolicy, type DecodePart, type DecodeRange } from '@hone/core/pacing';
+import { splitByRanges, PrefetchPolicy, type DecodePart, type DecodeRange } from '@hone/core/pacing';
 import type { Passage } from '@hone/core/render';
 import type { PlanView } from './plan-view.js';
 import type { StreamSet } from './stream-set.js';
@@ -9,8 +9,8 @@ export class Prefetcher {
   private parts: readonly DecodePart<Passage>[];
 
   /**
-   * @param start the first frame that is played
-   * @param ranges what is decoded of the plan; undefined for everything
+   * @param start first frame of playback
+   * @param ranges of the decode plan; undefined decodes everything
    * @param open begins to decode a passage from a frame on
    */
   constructor(
@@ -22,15 +22,15 @@ export class Prefetcher {
     private readonly open: (passage: Passage, from: number) => void,
   ) {
     this.policy = new PrefetchPolicy(plan.framesPerSecond, decodeWorkers);
-    this.parts = decodePartsOf(plan.passages, ranges, start);
+    this.parts = splitByRanges(plan.passages, ranges, start);
   }
 
   /** @param end behind the last frame that is played */
   openAhead(plan: PlanView, playhead: number, end: number): void {
-    // Ranges are those of the plan that the run began with.
+    // The ranges belong to the plan at the start of the run.
     if (plan !== this.plan) {
       this.plan = plan;
-      this.parts = decodePartsOf(plan.passages, undefined, playhead);
+      this.parts = splitByRanges(plan.passages, undefined, playhead);
     }
     for (const { segment, ...part } of this.parts) {
       const passage: Passage = { ...segment, from: part.from, to: part.to };

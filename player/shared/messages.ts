@@ -98,7 +98,7 @@ export type EngineRequest =
       kind: 'play';
       from: number;
       to: number;
-      /** What is decoded; undefined for everything. */
+      /** Ranges of the decode plan; undefined decodes everything. */
       ranges: readonly DecodeRange[] | undefined;
       pressedAt: number;
       clock: 'sound' | 'system';
@@ -135,7 +135,7 @@ export interface MeasuredFacts {
   readonly sound: { readonly mixMs: number; readonly gapSamples: number };
   /** Sources whose pictures the server decoded. */
   readonly serverDecoded: readonly string[];
-  /** What was decoded, as the run was asked for. */
+  /** Ranges of the decode plan that the run followed; undefined without one. */
   readonly ranges: readonly DecodeRange[] | undefined;
   /** When play was pressed, ms of the epoch. */
   readonly pressedAt: number;

@@ -51,7 +51,7 @@ export class CancelledError extends Error {
 
 export interface ToolOptions {
   readonly signal?: AbortSignal | undefined;
-  /** Most time without a sign of life, ms; one that works in silence, as on a busy machine, has several times as long. */
+  /** Longest time without output, ms; a program that uses the processor has `MAX_SILENCES` times as long. */
   readonly stallMs?: number;
   /** Called with each line of standard output. */
   readonly onLine?: (line: string) => void;
@@ -64,8 +64,8 @@ export interface ToolOptions {
 }
 
 const STALL_MS = 120_000;
-/** How often in a row a program may be silent for so long while it works. */
-const MOST_SILENCES = 5;
+/** A program that is silent but works, as on a busy machine, is stopped after this many times `stallMs`. */
+const MAX_SILENCES = 5;
 const KEPT_LINES = 60;
 
 /** The form of a path that ffmpeg cannot take for an option or another protocol. */
@@ -108,7 +108,7 @@ export async function runTool(
     const hasWorked = ticks > watch.ticks;
     watch.ticks = ticks;
     watch.silences++;
-    if (hasWorked && watch.silences < MOST_SILENCES) return void stall.refresh();
+    if (hasWorked && watch.silences < MAX_SILENCES) return void stall.refresh();
     watch.hasStalled = true;
     child.kill();
   };

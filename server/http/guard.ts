@@ -41,13 +41,15 @@ export const sandboxed: RequestHandler = (_request, response, next) => {
   next();
 };
 
+const nonces = new WeakMap<object, string>();
+
+/** Nonce of a reply's content policy, for the styles of its page. */
+export const nonceOf = (response: object): string => nonces.get(response) ?? '';
+
 /** Headers that every reply carries: a strict content policy, and isolation, so that workers may share memory. */
 export function securityHeaders(): RequestHandler[] {
-  const nonces = new WeakMap<object, string>();
   const nonce: RequestHandler = (_request, response, next) => {
-    const drawn = randomBytes(16).toString('base64');
-    nonces.set(response, drawn);
-    (response.locals as { nonce: string }).nonce = drawn;
+    nonces.set(response, randomBytes(16).toString('base64'));
     next();
   };
   const headers = helmet({
@@ -56,7 +58,7 @@ export function securityHeaders(): RequestHandler[] {
       directives: {
         defaultSrc: ["'none'"],
         scriptSrc: ["'self'", "'wasm-unsafe-eval'"],
-        styleSrc: ["'self'", (_request, response) => `'nonce-${nonces.get(response)}'`],
+        styleSrc: ["'self'", (_request, response) => `'nonce-${nonceOf(response)}'`],
         fontSrc: ["'self'"],
         imgSrc: ["'self'", 'data:'],
         mediaSrc: ["'self'"],

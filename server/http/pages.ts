@@ -1,6 +1,7 @@
 import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import express, { Router, type Response } from 'express';
+import { nonceOf } from './guard.js';
 import { UserError } from './problems.js';
 
 /** The built interface and the player's files. */
@@ -21,8 +22,10 @@ export function pages(webFolder: string, playerFolder: string): Router {
     const page = await readFile(join(webFolder, 'index.html'), 'utf8').catch(() => {
       throw new UserError(503, 'Not built', 'The interface is not built yet. Run "npm run build".');
     });
-    const { nonce } = response.locals as { nonce: string };
-    response.set('Cache-Control', 'no-store').type('html').send(page.replaceAll('HONE_NONCE', nonce));
+    response
+      .set('Cache-Control', 'no-store')
+      .type('html')
+      .send(page.replaceAll('HONE_NONCE', nonceOf(response)));
   });
   return router;
 }

@@ -104,7 +104,7 @@ export class SourceStore {
     return changed;
   }
 
-  /** Marks a source whose file is not there; one that is missing already keeps what was said of it. */
+  /** Marks a source as missing; the problem of a source that is missing already stays. */
   async lose(row: SourceRow): Promise<SourceRow> {
     if (row.state === 'missing') return row;
     const problem = `The file is not at ${leadingFile(row)} any more. Connect its drive or put it back.`;

@@ -2,10 +2,16 @@ import { execFile } from 'node:child_process';
 import { readFile } from 'node:fs/promises';
 import { promisify } from 'node:util';
 
-/** Time that a process has had the cores, in ticks of the system (proc(5), fields 14 and 15); undefined where it does not tell. */
-export async function processorTicks(pid: number): Promise<number | undefined> {
+/** Fields of /proc/PID/stat from the third on; undefined without such a process. */
+async function statFields(pid: number): Promise<string[] | undefined> {
   const stat = await readFile(`/proc/${pid}/stat`, 'utf8').catch(() => undefined);
-  const fields = stat?.slice(stat.lastIndexOf(')') + 2).split(' ');
+  // The name in parentheses may contain blanks and parentheses itself.
+  return stat?.slice(stat.lastIndexOf(')') + 2).split(' ');
+}
+
+/** Processor time of a process, in clock ticks (proc(5), fields 14 and 15); undefined on other systems. */
+export async function processorTicks(pid: number): Promise<number | undefined> {
+  const fields = await statFields(pid);
   return fields ? Number(fields[11]) + Number(fields[12]) : undefined;
 }
 
@@ -18,9 +24,7 @@ const PS_TIMEOUT_MS = 2000;
  */
 export async function processIdentity(pid: number): Promise<string | undefined> {
   if (process.platform === 'linux') {
-    const stat = await readFile(`/proc/${pid}/stat`, 'utf8').catch(() => undefined);
-    // The name in parentheses may hold blanks and parentheses itself.
-    const fields = stat?.slice(stat.lastIndexOf(')') + 2).split(' ');
+    const fields = await statFields(pid);
     // A zombie has ended already.
     if (fields === undefined || fields[0] === 'Z') return undefined;
     const boot = await readFile('/proc/sys/kernel/random/boot_id', 'utf8').catch(() => '');

@@ -14,12 +14,12 @@ function canEndWithParent(): boolean {
   return hasSetpriv;
 }
 
-/** What it writes is not gathered, how it ended is its result and no error, and it is ended at once. */
+/** Output is not buffered, a failure is a result and no exception, and killing takes effect at once. */
 const OPTIONS = { stdin: 'ignore', buffer: false, reject: false, killSignal: 'SIGKILL' } as const;
 
 /**
  * Starts a program that ends when this process ends, or else when the next server starts on the same folder.
- * @param signal ends it
+ * @param signal kills the program
  */
 export function spawnChild(
   program: string,
@@ -34,7 +34,7 @@ export function spawnChild(
   return child;
 }
 
-/** Lets everything else go first. @param priority as the system has it */
+/** Lowers the priority of a process. @param priority of `os.constants.priority` */
 export function lowerPriority(pid: number | undefined, priority: number): void {
   try {
     if (pid) setPriority(pid, priority);

@@ -52,7 +52,7 @@ const NO_ANSWER: Problem = {
 
 const EDITED = /^projects\/[^/]+$/;
 
-/** @throws ApiError when a reply is not as the schema of its route says */
+/** @throws ApiError when a reply does not match the schema of its route */
 function checkReply(method: string, path: string, value: unknown): void {
   const fault = replyFault(method.toLowerCase(), `/api/${path.split('?')[0]}`, value);
   if (fault === undefined) return;
@@ -174,23 +174,22 @@ export class Api {
   }
 
   /** @param onProgress 0 to 1; fetch does not tell it, so the older interface is used */
-  upload(id: string, file: File, onProgress: (share: number) => void): Promise<Source> {
-    return new Promise((resolve, reject) => {
-      const request = new XMLHttpRequest();
-      request.open('POST', `/api/projects/${id}/uploads?name=${encodeURIComponent(file.name)}`);
+  async upload(id: string, file: File, onProgress: (share: number) => void): Promise<Source> {
+    const path = `projects/${id}/uploads?name=${encodeURIComponent(file.name)}`;
+    const request = new XMLHttpRequest();
+    await new Promise<void>((resolve, reject) => {
+      request.open('POST', `/api/${path}`);
       request.setRequestHeader('Content-Type', 'application/octet-stream');
       request.responseType = 'json';
       request.upload.onprogress = ({ loaded, total }) => onProgress(total ? loaded / total : 0);
       request.onerror = () => reject(new ApiError(NO_ANSWER));
-      request.onload = () => {
-        if (request.status < 400) resolve(request.response as Source);
-        else
-          reject(
-            new ApiError((request.response as Problem | null) ?? { ...NO_ANSWER, status: request.status }),
-          );
-      };
+      request.onload = () => resolve();
       request.send(file);
     });
+    const { status } = request;
+    if (status >= 400) throw new ApiError((request.response as Problem | null) ?? { ...NO_ANSWER, status });
+    checkReply('POST', path, request.response);
+    return request.response as Source;
   }
 
   private async get<T>(path: string, signal?: AbortSignal): Promise<T> {
@@ -206,7 +205,7 @@ export class Api {
 
   private async read<T>(method: string, path: string, reply: Response): Promise<T> {
     const value: unknown = await reply.json();
-    // What comes back from an edit is the timeline that was sent; looking through it again would delay the next edit.
+    // The reply to an edit repeats the timeline of the request; validating it would delay the next edit.
     if (method !== 'PUT' || !EDITED.test(path)) checkReply(method, path, value);
     return value as T;
   }

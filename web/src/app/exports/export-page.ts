@@ -55,7 +55,7 @@ export class ExportPage {
     return `${pixels(size)} · ${rateText(project.timeline.rate)} · ${this.length()} frames · ${CODEC_CHOICES[project.delivery.codec].name}`;
   });
 
-  /** What was predicted, until something is changed. */
+  /** Prediction of time and size; null after a change. */
   readonly estimate = signal<ExportEstimate | null>(null);
   readonly estimating = signal(false);
   private abort: AbortController | undefined;

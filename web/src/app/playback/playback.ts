@@ -151,7 +151,7 @@ export class Playback {
     this.speed = 1;
     this.playing = this.timeline();
     this.store.dispatch(PlayerActions.runBegun());
-    // A source that is played alone was not predicted.
+    // Predictions are for the timeline, not for a single source.
     const ranges = this.subjectId() === null ? this.predictions.ranges() : undefined;
     void this.player.play(from, Math.min(end, length), ranges);
   }

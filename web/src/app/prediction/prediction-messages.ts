@@ -8,7 +8,7 @@ import type { Rational } from '@hone/core/time';
 export interface LearnRequest {
   readonly firstFrame: number;
   readonly log: Float32Array;
-  /** What was decoded in it; undefined where everything was. */
+  /** Ranges of the decode plan that the run followed; undefined without one. */
   readonly ranges: readonly DecodeRange[] | undefined;
 }
 
@@ -31,14 +31,14 @@ export interface PredictionRequest {
   readonly planned: { readonly bytes: number; readonly freeBytes: number } | null;
 }
 
-/** What was predicted, in numbers that can be handed over. Frames count from the beginning of the timeline. */
+/** A prediction as plain numbers, for messages. Frames count from the start of the timeline. */
 export interface Predicted {
   readonly rate: Rational;
   readonly summary: PacingSummary;
   readonly framesPerSecond: { readonly low: number; readonly high: number };
   readonly coreUse: number;
   readonly unmeasured: readonly string[];
-  /** What is decoded, where it is better to leave something out; undefined for everything. */
+  /** Ranges of the decode plan; undefined without one. */
   readonly ranges: readonly DecodeRange[] | undefined;
   /** ms of each stage in each frame when nothing else holds it up. */
   readonly stageMs: Readonly<Record<Stage, Float32Array>>;

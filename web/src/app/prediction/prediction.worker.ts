@@ -13,21 +13,21 @@ import { FrameLog, stageRecord } from '@hone/core/playback';
 import { learnRun, predict, scrubWait, type Prediction } from '@hone/core/simulation';
 import type { LearnRequest, Predicted, PredictionRequest } from './prediction-messages';
 
-/** Where predictions are made, so that neither the page nor playback waits for them. */
+/** The worker that predicts, so that neither the page nor playback waits. */
 const indexes = new Map<string, PacketIndex>();
 let latest = 0;
-/** What was predicted last: of nearly the same, only what has changed is played again. */
+/** Last prediction; unchanged parts of the next one are not simulated again. */
 let before: Prediction | undefined;
-/** What was predicted last; runs are learned from in it. */
+/** Situation of the last prediction; `learn` compares runs with it. */
 let predicted: Situation | undefined;
-/** What recommendations are made for. */
+/** Situation and findings of the last prediction, for `recommend`. */
 let answered: { readonly situation: Situation; readonly found: readonly Finding[] } | undefined;
 
-/** Whatever has come in meanwhile is read first: only the newest question is answered. */
+/** Lets newer messages arrive first; only the newest request gets an answer. */
 const later = (): Promise<void> => new Promise((resolve) => setTimeout(resolve));
 
 const predictor = {
-  /** @returns null when something newer was asked meanwhile */
+  /** @returns null when a newer request has arrived */
   async predict({
     situation: asked,
     packets,
@@ -45,7 +45,7 @@ const predictor = {
       summary: measured.summary,
       facts: measured.facts,
     };
-    const given: Situation = { ...asked, indexes, decodesAll: isRough };
+    const given: Situation = { ...asked, indexes, ...(isRough ? { decoding: 'everything' } : {}) };
     predicted = given;
     const situation =
       isRough && run ? { ...given, calibration: learnRun(given, run.log, measured?.facts.ranges) } : given;
@@ -58,7 +58,7 @@ const predictor = {
     return { ...figuresOf(situation, prediction), findings: found, runId: measured?.runId ?? null };
   },
 
-  /** What levers bring to each finding of the last prediction. @returns null when something newer was asked meanwhile */
+  /** Predicts each lever's effect on the last findings. @returns null when a newer request has arrived */
   async recommend(): Promise<readonly (readonly Recommendation[])[] | null> {
     const mine = latest;
     await later();
@@ -67,7 +67,7 @@ const predictor = {
       : null;
   },
 
-  /** @throws Error when nothing was predicted before the run */
+  /** @throws Error without a prediction before the run */
   learn({ firstFrame, log, ranges }: LearnRequest): Calibration {
     if (!predicted) throw new Error('Nothing was predicted before this run.');
     return learnRun(predicted, new FrameLog(firstFrame, log), ranges);

@@ -49,7 +49,7 @@ export class Predictions {
   private readonly scrubs = this.store.selectSignal(playbackFeature.selectScrubs);
   private worker: Worker | undefined;
   private predictor: Remote<Predictor> | undefined;
-  /** Predictions that were asked for; only the last one counts. */
+  /** Number of the newest request; answers to older ones are ignored. */
   private count = 0;
   private readonly sent = new Set<string>();
   private readonly fetched = new Map<string, Uint8Array>();
@@ -72,7 +72,7 @@ export class Predictions {
   readonly isRough = computed(() => !this.isWhatIf() && this.here() !== null && this.machine().own === null);
   private readonly found = signal<Predicted | null>(null);
   private readonly recommended = signal<readonly (readonly Recommendation[])[] | null>(null);
-  /** What was predicted last; null before anything was, and where no rig is known. */
+  /** Last prediction; null before the first, and without a rig. */
   readonly predicted = this.found.asReadonly();
   /** What the last prediction was asked for. */
   private readonly asked = signal<unknown>(undefined);
@@ -143,13 +143,13 @@ export class Predictions {
     return bytes > 0 && drive ? { bytes, freeBytes: drive.freeBytes } : null;
   }
 
-  /** What of the timeline is decoded on this machine; undefined for everything, or where that is not known yet. */
+  /** Ranges of the current decode plan; undefined without one, and while the prediction is out of date or rough. */
   readonly ranges = computed(() => {
     const isNow = this.asked() === this.request() && !this.isWhatIf() && !this.isRough();
     return isNow ? this.found()?.ranges : undefined;
   });
 
-  /** What was predicted for frames [from, to), if that was for this machine as measured. */
+  /** Prediction for frames [from, to); null unless it is for this machine as measured. */
   figuresFor(from: number, to: number): PredictedFigures | null {
     const predicted = this.found();
     if (!predicted || this.isWhatIf() || this.isRough() || to <= from) return null;
@@ -193,7 +193,7 @@ export class Predictions {
   /**
    * What calibration of this machine a run teaches that was played as predicted last; null where it was not measured, or
    * another machine was predicted.
-   * @param ranges what was decoded in it; undefined where everything was
+   * @param ranges of the decode plan that the run followed; undefined without one
    */
   async learn(log: FrameLog, ranges: readonly DecodeRange[] | undefined): Promise<Calibration | null> {
     if (!this.found() || this.isWhatIf() || this.isRough() || !this.predictor) return null;

@@ -76,7 +76,7 @@ export class RunDetail {
       facts.serverDecoded.length
         ? `${count(facts.serverDecoded.length, 'source', 'sources')} decoded by the server`
         : '',
-      facts.ranges ? 'what would have come too late was not decoded, as planned' : '',
+      facts.ranges ? 'decoded by plan: frames that cannot be on time were skipped' : '',
       count(facts.decodeWorkers, 'decode worker', 'decode workers'),
       `sound: ${facts.sound.gapSamples ? `${milliseconds(facts.sound.gapSamples / 48)} silent because it was not ready` : 'no gaps'}${mixed}`,
       facts.driveId ? `simulated drive ${facts.driveId}` : '',

@@ -43,7 +43,7 @@ const MOST_PAST = 50;
 const isSame = (one: unknown, other: unknown): boolean => JSON.stringify(one) === JSON.stringify(other);
 
 const refusedText = (isTimeline: boolean): string =>
-  `The project was changed in another window meanwhile, so your last ${isTimeline ? 'edit' : 'change'} was not kept. What was kept is shown now${isTimeline ? '; Do again puts yours in its place' : ''}.`;
+  `The project was changed in another window: your last ${isTimeline ? 'edit' : 'change'} is not saved. You see the saved version.${isTimeline ? ' Redo restores your edit.' : ''}`;
 
 const noProject: ProjectState = {
   list: [],

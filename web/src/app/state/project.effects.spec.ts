@@ -123,7 +123,9 @@ describe('saving', () => {
     answers[0]!.refuse(new ApiError({ type: '', title: 'Changed', status: 409, detail: 'Changed.' }));
     await expect.poll(() => state.value.open!.revision).toBe(9);
     expect(state.value.open!.timeline.startFrame).toBe(77);
-    expect(state.value.notice).toContain('your last edit was not kept');
+    expect(state.value.notice).toContain(
+      'your last edit is not saved. You see the saved version. Redo restores your edit.',
+    );
     dispatch(ProjectActions.editDoneAgain());
     await expect.poll(() => sent.length).toBe(2);
     expect(sent[1]).toMatchObject({ revision: 9, timeline: { startFrame: 1 } });
@@ -141,7 +143,7 @@ describe('saving', () => {
     await expect.poll(() => state.value.open!.revision).toBe(9);
     expect(state.value.future).toEqual([]);
     expect(state.value.open!.delivery).toEqual(project.delivery);
-    expect(state.value.notice).toMatch(/your last change was not kept\. What was kept is shown now\.$/);
+    expect(state.value.notice).toMatch(/your last change is not saved\. You see the saved version\.$/);
   });
 
   it('keeps what was edited while there was no connection before anything is read again', async () => {

@@ -1,0 +1,77 @@
+import { describe, expect, it } from 'vitest';
+import { even, FakeFile, later, RATE24, streamOf } from '../testing/picture-stream.js';
+
+describe('a stream that plays backwards', () => {
+  it.each([true, false])(
+    'is made in runs as long as there is room (constant rate: %s)',
+    async (constantRate) => {
+      const file = new FakeFile(even(60, 24), 12);
+      const back = { num: -1, den: 1 };
+      const sourceIn = { num: 30, den: 24 };
+      const setting = { rate: RATE24, to: 26, sourceIn, speed: back, constantRate };
+      const { run, pictures, reduced } = streamOf(file, setting);
+      await run();
+      expect(pictures().map(({ frame }) => frame)).toEqual(Array.from({ length: 26 }, (_, frame) => frame));
+      const addressOf = new Map(pictures().map(({ frame, address }) => [frame, address]));
+      expect(new Set(addressOf.values()).size).toBe(26);
+      // Each run of twelve is reduced forwards and sent turned round.
+      expect(reduced).toEqual([
+        ...Array.from({ length: 12 }, (_, at) => 19 + at),
+        ...Array.from({ length: 12 }, (_, at) => 7 + at),
+        5,
+        6,
+      ]);
+      expect(file.starts).toEqual([12, 0, 0]);
+      expect(file.open.size).toBe(0);
+    },
+  );
+
+  it('works with a single place to write to', async () => {
+    const file = new FakeFile(even(60, 24), 12);
+    const sourceIn = { num: 30, den: 24 };
+    const { stream, run, reduced, pictures } = streamOf(file, {
+      rate: RATE24,
+      to: 3,
+      sourceIn,
+      speed: { num: -1, den: 1 },
+      slots: 1,
+    });
+    const done = run();
+    for (const shown of [1, 2]) {
+      while (pictures().length < shown) await later();
+      stream.grant(2000 + shown);
+    }
+    await done;
+    expect(reduced).toEqual([30, 29, 28]);
+  });
+
+  it('waits for room for a whole run while there is time, and takes what there is when there is none', async () => {
+    const file = new FakeFile(even(60, 24), 12);
+    const sourceIn = { num: 30, den: 24 };
+    const speed = { num: -1, den: 1 };
+    const { stream, control, run, reduced } = streamOf(file, {
+      rate: RATE24,
+      to: 16,
+      sourceIn,
+      speed,
+      live: true,
+      slots: 1,
+    });
+    control.playhead = -40;
+    const done = run();
+    for (let slot = 0; slot < 11; slot++) {
+      await later();
+      expect(reduced).toEqual([]);
+      stream.grant(2000 + slot);
+    }
+    while (reduced.length < 12) await later();
+    expect(reduced).toEqual(Array.from({ length: 12 }, (_, at) => 19 + at));
+    control.playhead = 10;
+    stream.grant(3000);
+    stream.grant(3001);
+    while (reduced.length < 14) await later();
+    expect(reduced.slice(12)).toEqual([17, 18]);
+    stream.close();
+    await done;
+  });
+});
