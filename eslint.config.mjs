@@ -20,7 +20,14 @@ export default tseslint.config(
   },
   {
     files: ['**/*.ts'],
-    ignores: ['**/*.test.ts', '**/*.spec.ts', 'e2e/**', 'vitest.config.ts', 'player/sound/worklet.ts'],
+    ignores: [
+      '**/*.test.ts',
+      '**/*.spec.ts',
+      '**/*.harness-spec.ts',
+      'e2e/**',
+      'vitest.config.ts',
+      'player/sound/worklet.ts',
+    ],
     extends: [...tseslint.configs.strictTypeChecked],
     languageOptions: typed,
     rules: {
@@ -40,7 +47,14 @@ export default tseslint.config(
     },
   },
   {
-    files: ['**/*.test.ts', '**/*.spec.ts', 'e2e/**/*.ts', 'vitest.config.ts', 'player/sound/worklet.ts'],
+    files: [
+      '**/*.test.ts',
+      '**/*.spec.ts',
+      '**/*.harness-spec.ts',
+      'e2e/**/*.ts',
+      'vitest.config.ts',
+      'player/sound/worklet.ts',
+    ],
     extends: [...tseslint.configs.strict],
     rules: { '@typescript-eslint/no-non-null-assertion': 'off' },
   },

@@ -114,5 +114,5 @@ export const startSampling = (page: Page): Promise<void> =>
 export const tryDecoders = (page: Page, projectId: string, rig: Rig): Promise<Rig> =>
   page.evaluate(([id, known]) => benchPage.tryDecoders(id, known), [projectId, rig] as const);
 
-/** Cores that the browser tells of. */
+/** Cores that the browser reports. */
 export const coresOf = (page: Page): Promise<number> => page.evaluate(() => benchPage.cores());

@@ -229,7 +229,7 @@ async function lost(victim: Victim, id: string, kill: number): Promise<number> {
   const { timeline } = await victim.call<Project>('GET', `projects/${id}`);
   const name = timeline.markers?.[0]?.name ?? '';
   let count = 0;
-  // What was sent without an answer may have arrived.
+  // An unanswered request may have arrived.
   if (name !== victim.acknowledged && !victim.sent.includes(name)) {
     console.log(`kill ${kill}: "${victim.acknowledged}" was acknowledged, but "${name}" is there`);
     count++;
@@ -243,7 +243,7 @@ async function lost(victim: Victim, id: string, kill: number): Promise<number> {
   return count;
 }
 
-/** Files that nobody owns, and programs that still run for a server that is gone. */
+/** Files without an owner, and child processes of a server that has ended. */
 async function leftBehind(victim: Victim, id: string, kill: number): Promise<number> {
   const owned = new Set<string>();
   for (const { id: source, divisor } of (await victim.call<LightCopy[]>('GET', `projects/${id}/copies`)).map(
@@ -262,7 +262,7 @@ async function leftBehind(victim: Victim, id: string, kill: number): Promise<num
   return left.length;
 }
 
-// The new server already works on what was cut off.
+// The new server already repeats interrupted jobs.
 const isOfNow = (name: string): boolean => name.endsWith('.part');
 
 /** Copies and exports that are called ready and do not decode from beginning to end. */

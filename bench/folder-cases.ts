@@ -1,6 +1,6 @@
 import { readdir, readFile } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
-import { readOtio, relinkable, relinked } from '@hone/core/interchange';
+import { readOtio, relinkable, relink } from '@hone/core/interchange';
 import { rational } from '@hone/core/time';
 import type { FrameSize, Timeline } from '@hone/core/timeline';
 import type { RunningServer } from '@hone/server';
@@ -38,7 +38,7 @@ export async function readFolder({ services }: RunningServer, folder: string): P
   for (const { name } of names.filter((each) => each.name.endsWith('.otio'))) {
     const imported = readOtio(await readFile(join(folder, name), 'utf8'));
     let next = 0;
-    const timeline = relinked(imported, media, UHD, () => `f${next++}`);
+    const timeline = relink(imported, media, UHD, () => `f${next++}`);
     timelines.push({ name, timeline });
   }
   if (timelines.length === 0) throw new Error(`There is no .otio file in ${folder}.`);

@@ -128,7 +128,7 @@ function framesInTime(workload: Workload): number {
   return most;
 }
 
-/** Of each count of shown frames, the earliest time at which any frame so far was left. */
+/** Earliest free time of the machine, ms, by number of frames shown so far. */
 function earliestOf(before: Float64Array | undefined, now: Float64Array): Float64Array {
   return before ? before.map((each, shown) => Math.min(each, now[shown]!)) : now.slice();
 }

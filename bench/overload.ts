@@ -13,7 +13,7 @@ import { learnFrom, measuredRig, mediaOf, situationFor } from './predicted-timel
 
 const { mill, pit, drone, workshop } = DEMO_SHOTS;
 const PLAYS = 2;
-/** What is composed over another picture, so that both are decoded. */
+/** Effect of a translucent layer, so that the picture below is decoded as well. */
 const THROUGH: readonly Effect[] = [effect('transform', { opacity: 60 })];
 
 interface Case {

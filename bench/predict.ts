@@ -29,7 +29,7 @@ import { makeRandomSources } from './random-sources.js';
 import { learnFrom, measuredRig, mediaOf, put, situationFor, type Grounds } from './predicted-timeline.js';
 import { CASE_COPIES, practice, predictCases, type PredictCase } from './predict-cases.js';
 
-/** How often a case is played. Runs on a machine with noisy neighbours differ; the prediction is of their mean. */
+/** Plays of each case. Runs on a machine with noisy neighbours differ; the prediction is of their mean. */
 const PLAYS = 3;
 /**
  * How often at the most: plays that others disturb do not count as long as there are enough that they do not, and where
@@ -41,9 +41,9 @@ const UNLIKE_PLAYS = 5;
 const UNLIKE = 0.1;
 
 interface Compared {
-  /** Of the prediction, which is of a mean, from the mean of the plays. */
+  /** Error of the prediction from the mean of the plays. */
   readonly error: number;
-  /** Of the prediction from each play by itself, and of each play from their mean. */
+  /** Errors of the prediction from each play, and of each play from their mean. */
   readonly errorsOfPlays: readonly number[];
   readonly apart: readonly number[];
   readonly isRightCause: boolean;
@@ -51,7 +51,7 @@ interface Compared {
   readonly droppedShare: number;
   /** Whether the first finding of the log that was predicted is that of the log that was measured. */
   readonly isSameFinding: boolean;
-  /** Of the prediction that follows from these plays, from the mean of them. */
+  /** Error, after these plays were learned, of the next prediction from their mean. */
   readonly errorAfterwards: number;
 }
 
@@ -78,7 +78,7 @@ export async function predictBench({
 const RANDOM_CASES = 24;
 const RANDOM_SOURCES = 10;
 
-/** What was played and learned on a rig. */
+/** Plays on a rig, and its calibration after them. */
 interface Played {
   readonly compared: readonly Compared[];
   readonly rig: Rig;

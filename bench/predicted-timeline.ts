@@ -10,14 +10,14 @@ import type { RunningServer } from '@hone/server';
 import { withBrowser } from './browser.js';
 import type { PredictCase } from './predict-cases.js';
 
-/** A rig that was measured this long ago is still taken for this machine. */
+/** Largest age of a rig that still describes this machine. */
 const KEPT_MS = 3_600_000;
 
-/** What predictions are made from beside the timeline. */
+/** Inputs of a prediction beside the timeline. */
 export interface Grounds {
   readonly rig: Rig;
   readonly media: Media;
-  /** Cores that the browser tells of. */
+  /** Cores that the browser reports. */
   readonly cores: number;
 }
 

@@ -12,7 +12,7 @@ export type Random = () => number;
 /** A source that is made by chance. */
 export interface RandomSource {
   readonly path: string;
-  /** What it is, in a line. */
+  /** Description in one line. */
   readonly about: string;
   readonly seconds: number;
 }
@@ -60,7 +60,8 @@ const CODINGS: readonly Coding[] = [
   },
   {
     name: 'H.264 of more depth or chroma',
-    extension: 'mov',
+    // In a .mov, ffmpeg tags 10-bit 4:2:2 as AVC-Intra and leaves the parameter sets out: nothing decodes it.
+    extension: 'mp4',
     pixelFormats: ['yuv420p10le', 'yuv422p', 'yuv422p10le', 'yuv444p'],
     isLong: true,
     encode: (choice) => h264(16, 28, choice),

@@ -21,8 +21,8 @@ const rigOf = (id: string): Rigged => SIMULATED_RIGS.find((each) => each.id === 
 
 /**
  * Ten minutes of sixteen tracks, at most four seen at once, in the simulator: as a whole, after one clip has changed, and on
- * a machine that is too slow for it. What is done for the first time, before it was compiled, is a figure of its own;
- * `stressMs` is that of all sixteen tracks seen at once.
+ * a machine that is too slow for it. `firstMs` is the first simulation, before the engine compiles it; `stressMs` is that of
+ * all sixteen tracks seen at once.
  */
 export function simulate(): Promise<Record<string, number>> {
   const tower = rigOf('simulated-tower');

@@ -3,7 +3,7 @@ import { mkdtemp, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
-import { readOtio, relinked, writeOtio, type WrittenMedia } from '@hone/core/interchange';
+import { readOtio, relink, writeOtio, type WrittenMedia } from '@hone/core/interchange';
 import { rational, ZERO } from '@hone/core/time';
 import type { Clip, Timeline } from '@hone/core/timeline';
 import { makeCodedClip } from '@hone/demo';
@@ -101,7 +101,7 @@ function otioTimes(made: Timeline, sourceId: string): Pick<Times, 'otioWriteMs' 
     write.push(performance.now() - start);
     start = performance.now();
     let next = 0;
-    relinked(readOtio(text), known, SIZE, () => `n${next++}`);
+    relink(readOtio(text), known, SIZE, () => `n${next++}`);
     read.push(performance.now() - start);
   }
   return { otioWriteMs: median(write)!, otioReadMs: median(read)! };

@@ -10,7 +10,7 @@ import { effect, pictureTrack, UHD, type Cut } from './case-tracks.js';
 import { askForCopy, startWithFootage, waitForJobs } from './footage.js';
 import { measuredRig, mediaOf, situationFor, type Grounds } from './predicted-timeline.js';
 
-/** How heavy the timeline is made: its speed, and layers that are composed over each other. */
+/** Weight of the timeline: its speed, and its number of translucent layers. */
 interface Weight {
   readonly speed: Rational;
   readonly layers: number;

@@ -2,7 +2,7 @@ import { rational } from '@hone/core/time';
 import type { Clip, Effect, Marker, Timeline, Track, Transition } from '@hone/core/timeline';
 import { clipOf, DRONE, LAPPING, MILL, PHONE, PIT, RATE, TABLE, VOICE, WORKSHOP } from './scenario.js';
 
-/** A cut: which shot, from which second of it, for how many frames; and what else is said of the clip. */
+/** A cut: shot, first second in it, frames, and other properties of the clip. */
 type Cut = readonly [shot: string, second: number, frames: number, more?: Partial<Clip>];
 
 const effect = (kind: string, values: Effect['values'] = {}, keyframes?: Effect['keyframes']): Effect => ({

@@ -21,7 +21,7 @@ export interface MediaFile {
   readonly framesUrl: string | null;
   /** Whether a plane of alpha follows each of its pictures. */
   readonly hasAlpha: boolean;
-  /** Where colours and alpha stand in its coded picture, alpha as grey; null when it holds colours only. */
+  /** Position of colours and alpha in its coded picture, alpha as grey; null without alpha. */
   readonly stacked: StackedPicture | null;
   /** Whether its colours are those over black; another answer makes other pictures. */
   readonly premultiplied: boolean;
@@ -29,7 +29,7 @@ export interface MediaFile {
   readonly serverOnly: string | null;
 }
 
-/** Everything that a player needs to know; it asks nobody. */
+/** Complete input of the player, which reads nothing else. */
 export interface PreviewPlan {
   readonly preview: PreviewGraph;
   /** Picture files by source. */

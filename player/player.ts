@@ -20,7 +20,7 @@ export interface PlayerOptions {
   readonly canvas: HTMLCanvasElement;
   /** Where the workers and kernels.wasm are served, ending in a slash. */
   readonly assets: string;
-  /** How much memory the player may take, and with how many decode workers; from the machine's own if not given. */
+  /** Memory and number of decode workers; derived from the machine by default. */
   readonly shares?: MemoryShares;
 }
 
@@ -32,11 +32,11 @@ export interface FinishedRun {
 
 export interface PlayerEvents {
   state(state: PlayerState, frame: number): void;
-  /** The picture that was asked for at rest stands on the canvas. */
+  /** The requested picture at rest is on the canvas. */
   still(frame: number, size: FrameSize): void;
   /** The canvas has another number of pixels, or they come from elsewhere. */
   pixels(pixels: ShownPixels): void;
-  /** A run begins; the log fills while it goes on. */
+  /** A run begins; the log fills during it. */
   log(log: FrameLog): void;
   run(run: FinishedRun): void;
   failed(message: string): void;
@@ -122,7 +122,7 @@ export class Player {
     list.push(listener);
   }
 
-  /** Takes a new plan; while playing, it goes on with it at once. */
+  /** Sets a new plan; playback continues with it. */
   setPlan(plan: PreviewPlan): void {
     this.engine.send({ kind: 'plan', plan });
   }
@@ -163,12 +163,12 @@ export class Player {
     });
   }
 
-  /** In frames; it may stand between two. Costs nothing to read. */
+  /** Playhead in frames and fractions. Cheap to read. */
   get playhead(): number {
     return this.control.playhead;
   }
 
-  /** Timeline frame whose picture stands on the canvas; -1 before the first. */
+  /** Timeline frame on the canvas; -1 before the first. */
   get shownFrame(): number {
     return this.control.get('shownFrame');
   }

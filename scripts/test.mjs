@@ -1,4 +1,4 @@
-// Runs everything: checks, unit tests, API tests and browser tests. The last line counts.
+// Runs everything: checks, unit tests, component specs, API tests and browser tests. The last line counts.
 import { spawnSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -25,7 +25,18 @@ function vitest(project) {
     '--reporter=json',
     `--outputFile.json=${report}`,
   ];
-  const { status } = spawnSync('node_modules/.bin/vitest', args, { stdio: 'inherit' });
+  return reported('node_modules/.bin/vitest', args, report);
+}
+
+/** Component specs, which Angular compiles before Vitest runs them. */
+function components() {
+  const report = join(folder, 'components.json');
+  const reporters = ['--reporters=json', '--reporters=default', `--output-file=${report}`];
+  return reported('../node_modules/.bin/ng', ['test', '--no-watch', ...reporters], report, 'web');
+}
+
+function reported(program, args, report, cwd = '.') {
+  const { status } = spawnSync(program, args, { cwd, stdio: 'inherit' });
   try {
     const { numPassedTests, numFailedTests } = JSON.parse(readFileSync(report, 'utf8'));
     // A run that failed without a failing test (a file that does not load, say) is a failure too.
@@ -37,7 +48,13 @@ function vitest(project) {
 
 build();
 if (!only || only === 'check') count(check());
-for (const project of ['unit', 'api', 'browser']) if (!only || only === project) count(vitest(project));
+const suites = {
+  unit: () => vitest('unit'),
+  components,
+  api: () => vitest('api'),
+  browser: () => vitest('browser'),
+};
+for (const [name, run] of Object.entries(suites)) if (!only || only === name) count(run());
 rmSync(folder, { recursive: true, force: true });
 console.log(`${total.passed} passed, ${total.failed} failed`);
 process.exitCode = total.failed ? 1 : 0;

@@ -2,7 +2,7 @@ import { existsSync } from 'node:fs';
 import { homedir } from 'node:os';
 import { delimiter, join, resolve } from 'node:path';
 
-/** Everything that the surroundings decide. */
+/** Settings from the environment. */
 export interface Config {
   readonly port: number;
   /** Folder of the database, uploads, copies and exports. */

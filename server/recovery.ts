@@ -39,7 +39,7 @@ function page(damage: string, backups: readonly Backup[]): string {
 
 /**
  * Offers the backups of a damaged database at the address at which Hone would be.
- * @param damage what was found, in a sentence
+ * @param damage description of the damage, in a sentence
  */
 export async function offerRecovery(config: Config, damage: string): Promise<Recovery> {
   let { port } = config;

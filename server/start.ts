@@ -62,7 +62,7 @@ import { sweep } from './store/sweep.js';
 
 const KEEP_ALIVE_MS = 600_000;
 
-/** What the parts of the server are made of, for whoever adds a part. */
+/** Shared parts of the server, for modules that add routes. */
 export interface Services {
   readonly config: Config;
   readonly projects: ProjectStore;

@@ -7,7 +7,7 @@ import { emptyTimeline, type Timeline } from '@hone/core/timeline';
 import { refusedSources, type DecodeFigures, type Rig } from '@hone/core/machine';
 import { planFor, Player, runDecodeTrials, ServerSupply, type FinishedRun } from '@hone/player';
 
-/** What a benchmark calls from outside the page. */
+/** Interface of the benchmark page, called from outside it. */
 export interface BenchPage {
   bareDecoder(sourceId: string, frames: number): Promise<number>;
   flatOut(projectId: string, sourceId: string, frames: number, byServer?: boolean): Promise<number>;
@@ -18,7 +18,7 @@ export interface BenchPage {
     tuning: Tuning,
     ranges: readonly DecodeRange[] | undefined,
   ): Promise<PlayedLog>;
-  /** Decodes for a moment what a rig does not know; the rig with what was found. */
+  /** Rig with trial figures of sources that it was not measured with. */
   tryDecoders(projectId: string, rig: Rig): Promise<Rig>;
   cores(): number;
 }
@@ -141,7 +141,7 @@ const page: BenchPage = {
     const { log, facts } = await played(projectId, timeline, tuning, ranges);
     return {
       firstFrame: log.firstFrame,
-      // Numbers that JSON knows: what was not shown is below zero.
+      // JSON has no NaN: frames that were not shown are below zero.
       values: [...log.values].map((value) => (Number.isNaN(value) ? -1 : value)),
       serverDecoded: facts.serverDecoded,
       sound: facts.sound,

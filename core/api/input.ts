@@ -18,7 +18,7 @@ export class InputError extends Error {
  * @throws InputError with every fault
  */
 export function checked<T>(schema: Schema<T>, value: unknown, what: string): T {
-  // To Yup, what is left out satisfies every object: nothing at all would pass for a timeline.
+  // Yup takes undefined for a valid object: an empty body would pass for a timeline.
   if (value === undefined || value === null) {
     const fault = 'nothing was sent';
     throw new InputError(`Could not read ${what}: ${fault}.`, [fault]);

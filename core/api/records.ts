@@ -50,11 +50,11 @@ export interface Filmstrip {
   readonly height: number;
 }
 
-/** What was made of a source's sound before it is played. */
+/** Audio of a source, extracted in advance for playback. */
 export interface PreparedSound {
   /** Peaks for each second of sound, one byte each. */
   readonly peaksPerSecond: number;
-  /** How many seconds of sound ffmpeg decodes in one. */
+  /** Seconds of sound that ffmpeg decodes in one second. */
   readonly timesRealTime: number;
   /** Whether decoded sound was kept, because its codec or container would hold the player up. */
   readonly decoded: boolean;
@@ -71,7 +71,7 @@ export interface Source {
   readonly projectId: string;
   readonly name: string;
   readonly state: SourceState;
-  /** What is wrong and what to do, when the state is not ready. */
+  /** The fault and its remedy, where the state is not ready. */
   readonly problem: string | null;
   readonly bytes: number;
   readonly facts: SourceFacts | null;
@@ -80,7 +80,7 @@ export interface Source {
   readonly folder: string;
   /** Mount point of the drive that the file is on. */
   readonly drive: string;
-  /** What the packet index says; null until it was read. */
+  /** Picture structure by the packet index; null until it is read. */
   readonly structure: PictureStructure | null;
   /** Folder within the project, parts divided by slashes; empty at the top. */
   readonly bin: string;
@@ -91,11 +91,11 @@ export interface Source {
   readonly stamp: string;
   readonly strip: Filmstrip | null;
   readonly sound: PreparedSound | null;
-  /** What decoding found to be damaged; null until it was looked for. */
+  /** Damage found by decoding the whole file; null until it is checked. */
   readonly damage: readonly DamagedPart[] | null;
 }
 
-/** How like its source a light copy is, by ffmpeg's filters on frames spread over the clip. */
+/** Likeness of a light copy to its source, by ffmpeg's filters on frames spread over the clip. */
 export interface Likeness {
   readonly ssim: number;
   readonly psnrDb: number;
@@ -110,7 +110,7 @@ export interface LightCopy {
   readonly projectId: string;
   readonly divisor: CopyDivisor;
   readonly format: string;
-  /** Where it lies. */
+  /** Path of the file. */
   readonly folder: string;
   readonly state: CopyState;
   readonly width: number;
@@ -122,7 +122,7 @@ export interface LightCopy {
   readonly madeInMs: number | null;
 }
 
-/** What a copy would take, measured on a sample of the clip. */
+/** Time and size of a light copy, estimated from a sample of the clip. */
 export interface CopyEstimate {
   readonly sourceId: string;
   readonly divisor: CopyDivisor;
@@ -140,7 +140,7 @@ export interface Job {
   readonly id: string;
   readonly projectId: string;
   readonly kind: string;
-  /** What it works on, for people. */
+  /** Name of the file or timeline it works on, for display. */
   readonly title: string;
   readonly subjectId: string;
   readonly state: JobState;
@@ -159,7 +159,7 @@ export interface RunRecord {
   readonly facts: RunFacts;
   readonly summary: PacingSummary;
   readonly notes: string;
-  /** What was found in it on the timeline, rig and tuning of then; null where that was not kept. */
+  /** Findings by the timeline, rig and tuning of the run; null for a run that was saved without them. */
   readonly findings: readonly Finding[] | null;
 }
 
@@ -218,17 +218,17 @@ export interface FolderEntry {
   readonly children: readonly { readonly id: string; readonly label: string }[];
 }
 
-/** What stands in for the machine's own parts. */
+/** Simulated parts that replace those of the machine. */
 export interface Simulation {
   /** A simulated drive that media and copies are read through; null for the real ones. */
   readonly driveId: string | null;
 }
 
-/** What Hone may take of the machine. */
+/** Limits of what Hone may use of the machine. */
 export interface MachineSettings {
   /** For page, workers, server and ffmpeg together. */
   readonly memoryCeilingBytes: number;
-  /** What the machine has. */
+  /** Capacity of the machine. */
   readonly memoryBytes: number;
 }
 
@@ -251,7 +251,7 @@ export interface Rigs {
   readonly loaded: readonly Rig[];
 }
 
-/** A reply that says what went wrong, as RFC 9457 lays it out. */
+/** An error reply, as problem details (RFC 9457). */
 export interface Problem {
   readonly type: string;
   readonly title: string;
@@ -260,7 +260,7 @@ export interface Problem {
   readonly faults?: readonly string[];
 }
 
-/** What the server tells as it happens, one JSON object for each server-sent event. */
+/** Server-sent events, one JSON object each. */
 export type ServerEvent =
   | { readonly kind: 'job'; readonly job: Job }
   | { readonly kind: 'source'; readonly source: Source }
@@ -281,11 +281,11 @@ export interface KeptTable {
   readonly size: number;
 }
 
-/** What an export would be. */
+/** Estimated size of an export, with warnings. */
 export interface ExportEstimate {
   readonly bytes: number;
-  /** Frames that were made to find out; 0 where the bit rate says it. */
+  /** Frames encoded for the estimate; 0 where the bit rate gives the size. */
   readonly sampledFrames: number;
-  /** What is worth knowing before it is made, a sentence each. */
+  /** Warnings before the export begins, one sentence each. */
   readonly remarks: readonly string[];
 }

@@ -63,7 +63,7 @@ export interface MediaSearch {
   readonly names: readonly string[];
   /** Whether those that are not found become sources that are missing, so that clips can be of them. */
   readonly keepMissing: boolean;
-  /** What is in files that may have another name by now. */
+  /** Content of files that may have been renamed since. */
   readonly contents?: readonly SoughtContent[] | undefined;
 }
 
@@ -90,14 +90,14 @@ export const mediaSearchSchema = object({
     .max(5000),
 }).noUnknown();
 
-/** What is left out stays as it is. */
+/** Fields of a source to change; an absent field stays. */
 export interface SourceChange {
   readonly sourceIds: readonly string[];
   /** Folder within the project, parts divided by slashes. */
   readonly bin?: string | undefined;
   readonly addTag?: string | undefined;
   readonly removeTag?: string | undefined;
-  /** How the colours of transparent pictures are to be taken. */
+  /** Interpretation of transparent pictures: straight or premultiplied alpha. */
   readonly premultiplied?: boolean | undefined;
 }
 

@@ -8,14 +8,14 @@ import { timelineSchema } from '../timeline/index.js';
 import * as replies from './replies.js';
 import * as requests from './requests.js';
 
-/** What a route takes and gives. Paths are written as OpenAPI writes them. */
+/** Description of a route. Paths are in OpenAPI's notation. */
 export interface RouteDescription {
   readonly method: 'get' | 'post' | 'put' | 'delete';
   readonly path: string;
   readonly summary: string;
-  /** What the body must be: a schema for JSON, or a media type. */
+  /** Request body: a schema for JSON, or a media type. */
   readonly body?: Schema | string;
-  /** What comes back: a schema for JSON, a media type, or null for nothing. */
+  /** Response: a schema for JSON, a media type, or null for an empty one. */
   readonly reply: Schema | string | null;
   readonly status: number;
   readonly query?: readonly string[];
@@ -153,7 +153,11 @@ export const ROUTES: readonly RouteDescription[] = [
   change('post', '/api/sampling', 'Begins to look at the machine, for the run that follows', 204, null),
   change('post', '/api/projects/{projectId}/runs', 'Keeps a run', 201, replies.runReply, newRunSchema),
   get('/api/runs/{id}/log', 'The frame log of a run: rows of 32-bit floats', BYTES),
-  get('/api/runs/{id}/samples', 'What was seen of the machine during a run', replies.samplesReply),
+  get(
+    '/api/runs/{id}/samples',
+    'Processor load, memory and storage reads sampled during a run',
+    replies.samplesReply,
+  ),
   get('/api/runs/{id}/report.csv', 'A run as comma-separated values', 'text/csv'),
   get('/api/runs/{id}/report.json', 'A run with its frames and samples', replies.runReportReply),
   change('put', '/api/runs/{id}/notes', 'Notes on a run', 200, replies.runReply, runNotesSchema),

@@ -20,10 +20,10 @@ import { picturesFor } from './passage-pictures.js';
 import { estimateShow } from './kernel-estimate.js';
 import { composeMsOf, estimated, pictureCosts } from './picture-costs.js';
 
-/** What a machine is asked to play. */
+/** A timeline to play: its preview graph, media, memory and drive. */
 export interface Work {
   readonly preview: PreviewGraph;
-  /** What is decoded of each source; sources without one are not played. */
+  /** Medium by source; sources without one are not played. */
   readonly media: ReadonlyMap<string, PlayedMedium>;
   readonly shares: MemoryShares;
   /** A simulated drive that everything is read through; null for the drives of the rig. */
@@ -128,7 +128,7 @@ export function applyCalibration(line: Workload, calibration: Calibration, devia
     ...[number, number, number, number, number, number],
   ];
   const decode = ({ coding, decodeSpread = 0 }: DecodeSegment): number => {
-    // What was learned of a kind of coding was learned of the estimate, and answers for it.
+    // The factor of a kind of coding is learned against its estimate, so the estimate's spread no longer applies.
     const isLearned = calibration.codings?.some((known) => known.coding === coding);
     return decodeFactorOf(calibration, coding) * Math.exp(isLearned ? 0 : deviations * decodeSpread);
   };

@@ -4,26 +4,26 @@ import type { DecodeSegment } from './workload.js';
 import { stageRecord, type FrameLog, type Stage } from '../playback/index.js';
 
 /**
- * What runs have taught of a machine: by how much each stage costs more or less than its figures say, as natural
- * logarithms with their variance.
+ * Calibration of a machine by its runs: factor between the real cost of each stage and its measured figures, as natural
+ * logarithm with variance.
  */
 export type Calibration = Readonly<Record<Stage, Coefficient>> & {
-  /** Of decoding one kind of coding; what was learned of decoding as a whole counts for kinds that are not here. */
+  /** Factors of decoding by kind of coding; other kinds have the factor of the stage. */
   readonly codings?: (Coefficient & { readonly coding: string })[] | undefined;
   readonly unsteadiness?: SpeedVariability | undefined;
-  /** Of timelines that were played, those that were played last. */
+  /** Residuals of the timelines played last. */
   readonly residuals?: Residual[] | undefined;
-  /** What the last run that was learned from went through. */
+  /** Key of the run that was learned last. */
   readonly lastPlayed?: string | undefined;
 };
 
-/** What a timeline costs more or less than its stages say, as its runs have shown. */
+/** Factor between the real cost of a timeline and the sum of its stages, learned from its runs. */
 export interface Residual {
-  /** Of what was played: clips, effects, media and sizes. */
+  /** Hash of the played clips, effects, media and sizes. */
   readonly key: string;
   /** Natural logarithm of the factor of all costs. */
   readonly log: number;
-  /** Runs that it was learned from. */
+  /** Number of runs it is learned from. */
   readonly runs: number;
 }
 
@@ -33,22 +33,22 @@ export interface Coefficient {
   readonly variance: number;
 }
 
-/** Before any run: figures are right, give or take 35 %. */
+/** Prior: figures are right within 35 % (one standard deviation). */
 const BEFORE: Coefficient = { log: 0, variance: 0.12 };
-/** What a run's mean of a stage is uncertain by, and so much more the fewer services it is the mean of. */
+/** Variance of a run's mean of a stage; it rises where the mean is of fewer than `MANY` services. */
 const OF_RUN = 0.03;
 const MANY = 60;
 /**
- * What a mean may be off by whatever it is, ms: a stage that takes little says little of what it takes when it has much to
- * do. One that took more than it should was perhaps waiting for something.
+ * Absolute error of a mean, ms: a stage that takes little tells little of its cost under load. A stage above its figure
+ * was perhaps waiting, so its error is larger.
  */
 const OFF_MS = 1;
 const WAITING_MS = 2;
-/** What is forgotten from run to run. */
+/** Variance added from run to run. */
 const FORGOTTEN = 0.004;
-/** A stage below so much of a frame's budget says too little about its figures, ms. */
+/** Least time of a stage in a frame that calibrates it, ms. */
 const LEAST_MS = 0.2;
-/** Fewer services say nothing. */
+/** Least number of services that calibrate a stage. */
 const FEWEST = 12;
 const MOST_LOG = Math.log(4);
 /** A coefficient that is less uncertain was learned from runs. */
@@ -122,7 +122,7 @@ export function calibrate(
   };
 }
 
-/** Says which clips a run went through. */
+/** Key of the clips that a run played. */
 function nameOf(
   segments: readonly Pick<DecodeSegment, 'from' | 'to' | 'coding'>[],
   { firstFrame, length }: FrameLog,

@@ -8,10 +8,10 @@ import { buildWorkload } from './build-workload.js';
 import { memoryShares, usualCeiling, type Rig } from '../machine/index.js';
 import { workOf, type KnownSource } from './situation.js';
 
-/** What a stage would take of the frame budget, per cent; null where the rig was not measured for it. */
+/** Share of the frame budget that a stage takes, per cent; null where the rig was not measured for it. */
 export type StageLoads = Readonly<Record<Stage, number | null>>;
 
-/** How a rig names what it was not measured for, by stage. */
+/** Names of unmeasured figures of a rig, by stage. */
 const UNMEASURED: Readonly<Record<Stage, string>> = {
   read: 'reading',
   decode: 'decoding',

@@ -186,10 +186,10 @@ export function resampleMs(rig: Rig, source: number, result: number): number | u
   return Math.min(near, far) + slope * Math.max(0, result / source - RESAMPLED_FAR);
 }
 
-/** What presenting takes for what showing takes, where it was not measured; about what it is without a graphics processor. */
+/** Ratio of presenting to showing where it was not measured: about that of a machine without a graphics processor. */
 const USUAL_PRESENT_SHARE = 0.6;
 
-/** ms that the browser takes beside the player to bring a picture of a size to the screen. */
+/** Time the browser takes beside the player to present a picture of a size, ms. */
 export function presentMs(rig: Rig, megapixels: number): number | undefined {
   const shown = showMs(rig, megapixels);
   const measured = rig.shows.find((each) => each.presentMs);

@@ -1,6 +1,6 @@
 import type { DecodeFigures, Rig } from '../machine/index.js';
 
-/** What a frame of a source is to a decoder. */
+/** Properties of a frame that its decode time depends on. */
 export interface DecodeLoad {
   readonly decoder: DecodeFigures['decoder'];
   readonly codec: string;
@@ -10,7 +10,7 @@ export interface DecodeLoad {
   readonly megabits: number;
 }
 
-/** What is known of decoding something that was not measured. */
+/** Estimated decode cost of an unmeasured kind of source. */
 export interface DecodeEstimate {
   readonly ms: number;
   /** Standard deviation of the natural logarithm of `ms`. */
@@ -43,7 +43,7 @@ const REFERENCES: Readonly<Record<string, Reference>> = {
   huffyuv: { msPerMegapixel: 2, msPerMegabit: 0.4 },
   ffvhuff: { msPerMegapixel: 2, msPerMegabit: 0.4 },
 };
-/** A codec that is not listed is taken for one that is rather heavy. */
+/** Estimate for a codec that is not listed: rather heavy. */
 const UNKNOWN: Reference = { msPerMegapixel: 2, msPerMegabit: 3 };
 
 /** Work on a pixel for that on one of 4:2:0, and on samples of more than eight bits for that on eight. */
@@ -63,8 +63,8 @@ function referenceMs({ codec, chroma, bitDepth, megapixels, megabits }: DecodeLo
 }
 
 /**
- * Estimates what a picture takes a rig's decoder that was not measured for it: what the reference machine takes, times how
- * much slower this one was at what is nearest among its figures, most of all the same codec, then the same decoder.
+ * Estimates the decode time of a picture that a rig was not measured with: that of the reference machine, times the ratio
+ * between both at the nearest of the rig's figures, by codec first, then by decoder.
  */
 export function estimateDecode(rig: Pick<Rig, 'decoders'>, load: DecodeLoad): DecodeEstimate {
   const reference = referenceMs(load);

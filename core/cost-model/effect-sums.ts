@@ -4,10 +4,10 @@ import type { Work } from './build-workload.js';
 import { effectCosts } from './picture-costs.js';
 import type { Rig } from '../machine/index.js';
 
-/** What one kind of effects takes. */
+/** Cost of one kind of effect. */
 export interface EffectSum {
   readonly kind: Bypassable;
-  /** Of all its pictures in some stretches, and how many those are. */
+  /** Sum over all its pictures in some stretches, ms, and their number. */
   readonly ms: number;
   readonly pictures: number;
 }

@@ -4,7 +4,7 @@ import { type Rig, SIMULATED_RIGS } from '../machine/index.js';
 /** A machine whose figures say how the player's functions compare. */
 const REFERENCE = SIMULATED_RIGS[0]!;
 
-/** How many times as long a rig takes for the player's functions as the reference does; 1 where none was measured. */
+/** Ratio of a rig's kernel times to the reference's; 1 where none was measured. */
 function slownessOf({ kernels }: Pick<Rig, 'kernels'>): number {
   const ratios = kernels.flatMap(({ kernel, on, msPerMegapixel }) => {
     const known = REFERENCE.kernels.find((each) => each.kernel === kernel && each.on === on);
@@ -22,7 +22,7 @@ export function estimateKernel(rig: Pick<Rig, 'kernels'>, kernel: string, megapi
   return msPerMegapixel * megapixels * slownessOf(rig);
 }
 
-/** What a graphics processor leaves of the time for showing. */
+/** Share of the time for showing that remains with a graphics processor. */
 const SHOWN_BY_GRAPHICS = 0.2;
 
 /** ms of showing a picture on a rig that was not measured for it. */

@@ -15,7 +15,7 @@ import { toNumber } from '../time/index.js';
 import { isRefusedByBrowser, type DecodeFigures, type Rig } from '../machine/index.js';
 import { ShownPictures } from './shown-pictures.js';
 
-/** What a preview decodes of a source: the original, or a light copy of it. */
+/** The medium that a preview decodes for a source: the original, or a light copy. */
 export interface PlayedMedium {
   readonly name: string;
   readonly choice: 'original' | 'light copy';
@@ -24,11 +24,11 @@ export interface PlayedMedium {
   readonly profile: string;
   readonly chroma: string;
   readonly bitDepth: number;
-  /** Of the coded picture. */
+  /** Size of the coded picture. */
   readonly size: FrameSize;
   /** As it is shown, in square pixels, turned. */
   readonly shownSize: FrameSize;
-  /** The part of the coded picture that holds colours, where alpha stands below it; absent where it is the whole. */
+  /** Part of the coded picture that holds colours, with alpha below; absent where it is the whole. */
   readonly colourSize?: FrameSize | undefined;
   readonly turned: boolean;
   readonly framesPerSecond: number;
@@ -52,23 +52,23 @@ export function codingOf({ decoder, codec, bitDepth, groups, size, bitsPerFrame 
   return `${family}, ${megapixels(size).toFixed(1)} MP, 2^${density} bits a pixel`;
 }
 
-/** What one kind of coding has in common with those that are like it. */
+/** Key shared by all media of one kind of coding. */
 export const codingFamily = (coding: string): string => coding.split(',')[0]!;
 
-/** How a file can be entered. */
+/** Groups of pictures of a file: where decoding can begin. */
 export interface Groups {
   /** Pictures that are decoded to show one from a cold start, by the order in which they are shown. */
   distance(frame: number): number;
   /** Frames at which decoding can begin, from one up to another, ascending. */
   entries(from: number, to: number): number[];
   /**
-   * What is known of single pictures; absent when nothing is.
-   * @param leavesOut whether pictures that no other refers to are left out
+   * Bits and types of single pictures; absent without a packet index.
+   * @param leavesOut whether unreferenced pictures are skipped
    */
   loads?(leavesOut: boolean): ShownPictures;
 }
 
-/** What is asked of a source that is played. */
+/** Properties of a source that its playback depends on. */
 export interface PlayableSource {
   readonly name: string;
   readonly facts: SourceFacts | null;
@@ -82,9 +82,9 @@ export interface PlayableCopy extends CopyLayout {
 }
 
 /**
- * What is decoded of a source.
- * @param copy the light copy that is played instead; undefined for the original
- * @param copyDrive where light copies are
+ * The medium that is decoded for a source.
+ * @param copy light copy that is played instead; undefined for the original
+ * @param copyDrive drive of the light copies
  * @param index of the original; without it, groups of the usual length are assumed
  * @param rig says what its browser does not decode
  * @returns undefined for a source without a picture
@@ -143,7 +143,7 @@ export function playedMedium(
   };
 }
 
-/** One of each, so that what is computed from it can be found again. */
+/** One object for each group length, so that results computed from it can be cached by identity. */
 const evenly = new Map<number, Groups>();
 const indexed = new WeakMap<PacketIndex, Map<UnreferencedRule | undefined, Groups>>();
 
@@ -164,7 +164,7 @@ export function evenGroups(length: number): Groups {
   return groups;
 }
 
-/** Groups as a packet index says. @param rule by which pictures are told that no other refers to */
+/** Groups of pictures by a packet index. @param rule that recognises unreferenced pictures */
 export function indexedGroups(index: PacketIndex, rule?: UnreferencedRule): Groups {
   const byRule = indexed.get(index) ?? new Map<UnreferencedRule | undefined, Groups>();
   indexed.set(index, byRule);

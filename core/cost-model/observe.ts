@@ -3,14 +3,14 @@ import type { FrameLog, RunFacts } from '../playback/index.js';
 import type { RenderGraph } from '../render/index.js';
 import type { DecodeObservation } from './refine.js';
 
-/** What is asked of a source that was played. */
+/** Properties of a played source that its decode cost depends on. */
 interface Played {
   readonly id: string;
   readonly facts: SourceFacts | null;
   readonly structure: PictureStructure | null;
 }
 
-/** What is asked of a light copy that was played. */
+/** Properties of a played light copy that its decode cost depends on. */
 interface PlayedCopy extends CopyLayout {
   readonly sourceId: string;
   readonly state: string;
@@ -23,8 +23,8 @@ interface PlayedCopy extends CopyLayout {
 const FEWEST = 24;
 
 /**
- * What a run showed of decoding: the mean cost of a picture, for each source that was seen alone for long enough.
- * @param graph of what was played
+ * Decode observations of a run: mean cost of a picture, for each source that was seen alone for long enough.
+ * @param graph that was played
  */
 export function decodeObservations(
   log: FrameLog,

@@ -10,7 +10,7 @@ export type Pictures = Pick<
   'decodes' | 'coldDecodes' | 'repeats' | 'entries' | 'bits' | 'coldBits' | 'unreferenced' | 'ownBits'
 >;
 
-/** What was computed for a way of entering a file is the same for as long as the clip stands as it does. */
+/** Pictures by groups and passage; valid for as long as the clip keeps its position, range and speed. */
 const cache = new WeakMap<PlayedMedium['groups'], Map<string, Pictures>>();
 
 /** Pictures that a passage asks of a medium. */
@@ -84,9 +84,9 @@ function picturesOf(passage: Passage, medium: PlayedMedium, fps: number): Pictur
   return picturesWith(Int32Array.from(entries));
 }
 
-/** What must be decoded of a medium to show its frames. */
+/** Pictures to decode of a medium to show its frames. */
 interface Loads {
-  /** For a frame from a cold start, and to go on to one from another. */
+  /** Pictures for a frame from a cold start, and from one frame to another. */
   cold(frame: number): Load;
   going(from: number, to: number): Load;
   /** Whether no other picture refers to a frame's own. */

@@ -33,7 +33,7 @@ const OPEN_MS = 12;
 /** The server starts ffmpeg anew, ms; where that was not measured. */
 const USUAL_SERVER_OPEN_MS = 180;
 
-/** Pictures by which the first one of long groups, and of pictures that stand alone, is late where it was not measured. */
+/** Pictures by which the first one is delayed where it was not measured: of long groups, and of intra-coded media. */
 const USUAL_FIRST = 4;
 const USUAL_INTRA_FIRST = 1;
 
@@ -46,9 +46,9 @@ interface DecodingCosts {
   readonly decodeCores: number;
   /** Share of it that goes with a picture's bits. */
   readonly bitShare: number;
-  /** How much longer the first picture takes when the decoder has just been set up. */
+  /** Additional time of the first picture after the decoder was opened, ms. */
   readonly firstMs: number;
-  /** The same when it was busy, and goes on elsewhere. */
+  /** Additional time of the first picture after the decoder moved, ms. */
   readonly restartMs: number;
   /** From the request for it until its decoder can be fed. */
   readonly openMs: number;
@@ -81,8 +81,7 @@ function kernelCost(
 }
 
 /**
- * What one picture of a medium costs, when it is made for a place in a frame. What was computed for one clip is kept for
- * those that are like it.
+ * Costs of one picture of a medium at a position in a frame, ms by stage. Equal clips share one computation.
  */
 export function pictureCosts(
   rig: Rig,
@@ -137,7 +136,7 @@ function scaleCost(rig: Rig, medium: PlayedMedium, raster: FrameSize, unmeasured
   return scale + (medium.turned ? (kernelMs(rig, 'copy', megapixels(raster)) ?? 0) : 0);
 }
 
-/** What each step of a picture's effects costs, ms, in their order. */
+/** Cost of each pass of a picture's effects, ms, in order. */
 export function effectCosts(
   rig: Rig,
   stages: readonly Stage[],
@@ -162,8 +161,8 @@ function betweenMs(rig: Rig, stages: readonly Stage[], frame: FrameSize, unmeasu
 }
 
 /**
- * The decoder of a rig's figures that is most like what a medium needs, of those of which something is known: of its
- * codec, and then by pixels and bits.
+ * The decode figures of a rig that are nearest to a medium, among those with a known value: of its codec, then by pixels
+ * and bits.
  */
 function likeBy(
   { decoders }: Rig,
@@ -239,7 +238,7 @@ function decodeCores(rig: Rig, { codec, bitDepth, decoder, size, profile }: Play
   return Math.max(1, Math.min(cores, (cores * alone) / Math.max(alone, most)));
 }
 
-/** What composing a frame of layers costs; one picture that fills its frame is not composed. */
+/** Cost of composing a frame of layers, ms; one picture that fills its frame is not composed. */
 export function composeMsOf(
   rig: Rig,
   layers: readonly Layer[],

@@ -1,6 +1,6 @@
 import type { DecodeFigures, Rig } from '../machine/index.js';
 
-/** What a run showed of decoding one source. */
+/** Decode time of one source in a run. */
 export type DecodeObservation = Omit<
   DecodeFigures,
   'msPerFrame' | 'together' | 'problem' | 'acceleration'
@@ -9,8 +9,8 @@ export type DecodeObservation = Omit<
 };
 
 /**
- * Takes in what a run has shown of decoders that were not measured. What was measured stays as it is: by how much it is
- * off is learned as the rig's calibration.
+ * Rig with figures for unmeasured decoders, from the decode times of a run. Measured figures stay; the calibration learns
+ * their error.
  */
 export function refine(rig: Rig, observations: readonly DecodeObservation[], measuredAt: string): Rig {
   const decoders = [...rig.decoders];

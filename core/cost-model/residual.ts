@@ -3,7 +3,7 @@ import { hashText } from '../timeline/index.js';
 import type { Work } from './build-workload.js';
 import type { Calibration, Residual } from './calibration.js';
 
-/** Names what is played: two works with one key play the same pictures at the same sizes. */
+/** Key of a work: two works with one key play the same pictures at the same sizes. */
 export function workKey({ preview, media, drive }: Work): string {
   const { graph, playSize, bypass } = preview;
   const sources = [...media].map(([id, { choice, size, codec, drive: on }]) => [id, choice, size, codec, on]);
@@ -14,7 +14,7 @@ export function workKey({ preview, media, drive }: Work): string {
 export const residualOf = ({ residuals }: Calibration, key: string): Residual | undefined =>
   residuals?.find((each) => each.key === key);
 
-/** A workload all of whose costs on the cores are multiplied. */
+/** Workload with all processor costs multiplied by a factor. */
 export const scaleCosts = (workload: Workload, factor: number): Workload =>
   multiplyCosts(workload, {
     decode: () => factor,

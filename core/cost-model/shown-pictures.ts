@@ -14,9 +14,9 @@ export class ShownPictures {
   /** 1 for a picture that no other refers to. */
   readonly unreferenced: Uint8Array;
   private readonly bits: Float64Array;
-  /** Of those that others refer to, all before a place in the order of decoding. */
+  /** Prefix sum over referenced pictures, in decode order. */
   private readonly decoded: Sums;
-  /** How far must be decoded to show all frames up to one, in the order of decoding. */
+  /** Position in decode order up to which all frames before one need decoding. */
   private readonly reach: Uint32Array;
   private readonly distances: Uint32Array;
 

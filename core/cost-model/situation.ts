@@ -18,7 +18,7 @@ export interface KnownCopy extends PlayableCopy, ChoosableCopy {
   readonly id: string;
 }
 
-/** Everything that a prediction is made from. */
+/** Inputs of a prediction. */
 export interface Situation {
   readonly timeline: Timeline;
   readonly tuning: Tuning;
@@ -31,11 +31,11 @@ export interface Situation {
   /** A simulated drive that everything is read through. */
   readonly drive: WorkloadDrive | null;
   readonly calibration: Calibration;
-  /** What the player decodes: everything, or the ranges of a run; absent where `planDecoding` decides. */
+  /** Frames that the player decodes: everything, or the ranges of a run; absent where `planDecoding` decides. */
   readonly decoding?: 'everything' | readonly DecodeRange[] | undefined;
 }
 
-/** What will be played of a timeline: where each picture comes from, and in which size it is shown. */
+/** Preview of a timeline: the origin of each picture, and its size. */
 export function workOf({ timeline, tuning, sources, copies, indexes, rig, shares, drive }: Situation): Work {
   const known = new Map(sources.map((source) => [source.id, source]));
   const chosen = chosenCopies(timeline, tuning, sources, copies);

@@ -6,11 +6,11 @@ import type { Rig } from '../machine/index.js';
 /** Correlation time of the CPU-speed process: after this long, speed is nearly independent of what it was, ms. */
 export const SPEED_CORRELATION_MS = 1000;
 
-/** How much faster and slower a machine is from one second to the next, as runs have shown it. */
+/** Variation of a machine's speed from one second to the next, as its runs have shown. */
 export interface SpeedVariability {
-  /** Of the natural logarithm of what decoding takes, in means of a second. */
+  /** Variance of the natural logarithm of decode times, in means of a second. */
   readonly variance: number;
-  /** Of how many seconds that was taken. */
+  /** Number of seconds it is taken from. */
   readonly seconds: number;
   /** Mean square of what a run as a whole was off by, as a logarithm, and of how many runs that was taken. */
   readonly ofRuns: number;
@@ -25,7 +25,7 @@ const MOST_RUNS = 30;
 /** Fewer pictures in a second, or seconds in a run, say too little. */
 const FEWEST_PICTURES = 8;
 const FEWEST_SECONDS = 4;
-/** A second in which decoding is taken to need a smaller share of the time says little of how fast the cores are. */
+/** Least share of a second's time in decoding for that second to measure the speed of the cores. */
 const LEAST_SHARE = 0.25;
 /** A second that is off by more was a jump, or a stall of another kind. */
 const MOST_LOG = 0.7;

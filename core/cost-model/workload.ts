@@ -1,7 +1,7 @@
 import type { Rational } from '../time/index.js';
 import type { Stage } from '../playback/index.js';
 
-/** What the player does for one clip while it is seen without a break. Frames count on the timeline. */
+/** Work of the player for one clip while it is seen without a break. Frames are those of the timeline. */
 export interface DecodeSegment {
   readonly clipId: string;
   readonly sourceId: string;
@@ -31,21 +31,21 @@ export interface DecodeSegment {
   readonly entries: Int32Array;
   /** Its kind of coding: pictures of one kind cost more or less than they are taken to together. */
   readonly coding: string;
-  /** Of its medium's mean picture alone on the machine, and the cores that it takes meanwhile. */
+  /** Decode time of its medium's mean picture, ms, alone on the machine, and the cores used meanwhile. */
   readonly decodeMs: number;
   /** Standard deviation of the natural logarithm of `decodeMs`; none where it was measured. */
   readonly decodeSpread?: number;
   readonly decodeCores: number;
   /** Share of `decodeMs` that goes with a picture's bits; none where it is absent. */
   readonly bitShare?: number;
-  /** How much longer the first picture takes after the decoder was opened. */
+  /** Additional time of the first picture after the decoder was opened, ms. */
   readonly firstMs: number;
   /** The same after it was busy and has gone on elsewhere. */
   readonly restartMs: number;
   readonly bytesPerPicture: number;
   /** Place of its drive in the workload's drives. */
   readonly drive: number;
-  /** Of taking a picture out of the decoder and reducing it. */
+  /** Time to take a picture out of the decoder and reduce it, ms. */
   readonly scaleMs: number;
   readonly effectsMs: number;
   /** From the request for the clip until its decoder can be fed. */
@@ -80,15 +80,15 @@ export interface Workload {
   readonly to: number;
   /** By their first frame. */
   readonly segments: readonly DecodeSegment[];
-  /** Of each frame, from `from` on. */
+  /** Time to compose each frame from `from` on, ms. */
   readonly composeMs: Float32Array;
   readonly showMs: number;
-  /** What the browser does beside the player to bring a picture to the screen. */
+  /** Time the browser takes beside the player to present a picture, ms. */
   readonly presentMs: number;
   readonly cores: number;
   /** Cores that something else takes all the time. */
   readonly coresOfOthers: number;
-  /** How much faster and slower the cores are by turns, as `Tempo` has it; 0 when it is absent. */
+  /** Variance of the speed of the cores (`CpuSpeedProcess`); 0 when absent. */
   readonly unsteadiness?: number;
   readonly decodeWorkers: number;
   /** Pictures that may wait to be shown. */
@@ -156,7 +156,7 @@ const normalizeSegment = (segment: DecodeSegment): DecodeSegment => ({
   beginAt: segment.beginAt,
 });
 
-/** ms that reading one picture of a segment takes while nobody else reads; 0 where no drive is known. */
+/** Time to read one picture of a segment alone on its drive, ms; 0 without a known drive. */
 export function readMsOf({ drives }: Pick<Workload, 'drives'>, segment: DecodeSegment): number {
   const drive = drives[segment.drive];
   return drive ? (1000 * segment.bytesPerPicture) / drive.bytesPerSecond : 0;
@@ -173,7 +173,7 @@ export function pictureMsOf(
   return stage === 'scale' ? segment.scaleMs : stage === 'effects' ? segment.effectsMs : 0;
 }
 
-/** What decoding some pictures of a segment takes, in mean pictures. @param bits undefined where they are not known */
+/** Decode time of some pictures of a segment, in mean pictures. @param bits undefined where they are unknown */
 export const decodeWork = (
   { bitShare = 0 }: Pick<DecodeSegment, 'bitShare'>,
   pictures: number,
@@ -184,7 +184,7 @@ export const decodeWork = (
 export const isMade = ({ repeats, decodes }: DecodeSegment, at: number): boolean =>
   repeats ? repeats[at] === 0 : decodes[at]! > 0;
 
-/** What a stage does for a frame of a segment that goes on: how often it does what `pictureMsOf` says. */
+/** Number of times that a stage runs for a frame of a continuing segment; each takes `pictureMsOf`. */
 export function stageWork(segment: DecodeSegment, stage: Stage, frame: number): number {
   const at = frame - segment.from;
   const pictures = segment.decodes[at]!;
@@ -192,7 +192,7 @@ export function stageWork(segment: DecodeSegment, stage: Stage, frame: number): 
   return stage === 'read' ? (segment.bits?.[at] ?? pictures) : Number(isMade(segment, at));
 }
 
-/** What one clip asks of a stage in a stretch. */
+/** Work of one clip for a stage in a stretch. */
 export interface SegmentSum {
   readonly sourceId: string;
   readonly ms: number;
@@ -201,7 +201,7 @@ export interface SegmentSum {
   readonly made: number;
 }
 
-/** What each clip of timeline frames [from, to) asks of a stage; those that ask nothing are left out. */
+/** Work of each clip for a stage in timeline frames [from, to), without clips that need none. */
 export function sumsOf(
   workload: Pick<Workload, 'drives' | 'segments'>,
   stage: Stage,

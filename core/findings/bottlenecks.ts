@@ -21,7 +21,7 @@ const MISMATCH = 1.4;
 /** A source with so many times the timeline's frames a second is part of a mismatch. */
 const FASTER = 1.2;
 
-/** What can hold playback back in a second. */
+/** Resource or rule that can limit playback in a second. */
 type BottleneckKind =
   | 'drive'
   | 'cores'
@@ -199,7 +199,7 @@ function busiestSources(windows: readonly Window[], { situation: { sources } }: 
   return sources.filter(({ id }) => ids.has(id)).map(({ name }) => name);
 }
 
-/** Those among the busiest sources that have more frames a second than the timeline; all where none has. */
+/** The busiest sources with a higher frame rate than the timeline; all sources where none has. */
 function fasterSources(windows: readonly Window[], context: FindingContext): string[] {
   const { timeline, sources } = context.situation;
   const isFaster = ({ facts }: (typeof sources)[number]): boolean =>

@@ -10,15 +10,15 @@ export interface MeasuredRun {
   readonly facts: Pick<RunFacts, 'sound' | 'othersShare'>;
 }
 
-/** What a frame log is diagnosed with. */
+/** Context of a diagnosis, beside the frame log. */
 export interface FindingContext {
   readonly situation: Situation;
-  /** What its frames cost on the rig: of a measured log, as calibrated by that run. */
+  /** Costs of its frames on the rig; for a measured log, calibrated by that run. */
   readonly prediction: Prediction;
   /** The run that the log is of, in whole or in part; null where all of it is predicted. */
   readonly run: MeasuredRun | null;
   readonly scrub: ScrubFacts | null;
-  /** How soon scrubbing is predicted to answer; null where it was not predicted. */
+  /** Predicted latency of scrubbing; null where it was not predicted. */
   readonly scrubWait: ScrubWait | null;
   /** Copies whose making waits: bytes that they take, and that are free where they will be; null when none waits. */
   readonly planned: { readonly bytes: number; readonly freeBytes: number } | null;

@@ -44,20 +44,20 @@ const EVIDENCE = {
   }),
   'serial-decoding': object({
     sources: texts(),
-    /** Of one decoder for each frame of the timeline. */
+    /** Time of one decoder for each frame of the timeline, ms. */
     decoderMs: amount(),
     budgetMs: amount(),
     corePercent: amount(),
   }),
   'long-groups': object({
     sources: texts(),
-    /** Of one decoder in a second, to reach the first frames after cuts. */
+    /** Time of one decoder in a second, to reach the first frames after cuts, ms. */
     reachMs: amount(),
     corePercent: amount(),
   }),
   'decoder-start': object({
     sources: texts(),
-    /** Of decoders that start in a second. */
+    /** Number of decoders that start in a second. */
     startMs: amount(),
   }),
   'rate-mismatch': object({ sources: texts(), decodedPerShown: amount() }),
@@ -96,7 +96,7 @@ type EvidenceSchemas = typeof EVIDENCE;
 export type FindingKind = keyof EvidenceSchemas;
 export const FINDING_KINDS = Object.keys(EVIDENCE) as FindingKind[];
 
-/** What all kinds of findings have. */
+/** Fields of all kinds of findings. */
 export interface FindingFacts {
   /** The stage that it shows in; null where it shows in none. */
   readonly stage: Stage | null;
@@ -104,7 +104,7 @@ export interface FindingFacts {
   readonly ranges: readonly FrameRange[];
   /** Frames dropped in its ranges, as the diagnosed log has them. */
   readonly dropped: number;
-  /** Those among them that were dropped in the run; null where none of the ranges was played. */
+  /** Frames of the ranges that the run dropped; null where it played none of them. */
   readonly measuredDrops: number | null;
   /** Frames that the prediction drops there. */
   readonly predictedDrops: number;
@@ -123,7 +123,7 @@ export interface FindingOf<Kind extends FindingKind> extends FindingFacts {
   readonly evidence: Evidence[Kind];
 }
 
-/** What holds playback back, or may be taken for it, with the evidence of its kind. */
+/** A cause of dropped frames, or of a soft or slow preview, with the evidence of its kind. */
 export type Finding = { [Kind in FindingKind]: FindingOf<Kind> }[FindingKind];
 
 const NOTHING: FindingFacts = {

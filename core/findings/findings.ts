@@ -25,7 +25,7 @@ export function findings(log: FrameLog, context: FindingContext): Finding[] {
   return isRealTimeThroughout(context) ? [realTime(windows), ...found] : found;
 }
 
-/** Those among the findings of a timeline that a run shows: not what is predicted to drop frames where it did not go. */
+/** Findings that a run shows, without those predicted for frames that it did not play. */
 export const findingsOfRun = (all: readonly Finding[]): Finding[] =>
   all.filter(({ dropped, measuredDrops }) => dropped === 0 || (measuredDrops ?? 0) > 0);
 

@@ -27,13 +27,13 @@ export interface WantedCopy {
   readonly divisor: CopyDivisor;
 }
 
-/** What a lever is moved for. */
+/** Aim of a lever change. */
 export type Aim = 'playing' | 'start' | 'scrubbing' | 'sharpness';
 
 /** Bytes of a pixel of a light copy that is not there yet; copies of the demo's sources took 0.03 to 0.06. */
 const BYTES_PER_PIXEL = 0.1;
 
-/** What levers are moved for when they answer a finding; null where no lever does. */
+/** Aim of the lever changes that answer a finding; null where no lever does. */
 export function aimOf({ kind, dropped }: Pick<Finding, 'kind' | 'dropped'>): Aim | null {
   if (kind === 'unexplained') return null;
   if (dropped > 0) return 'playing';
@@ -121,7 +121,7 @@ export function widerCopies(change: LeverChange, situation: Situation, now: Pred
   return copies.length > change.copies.length ? { lever: 'make copies', copies } : null;
 }
 
-/** Copies of what is played from originals in some stretches, at the size that the preview needs; none: everywhere. */
+/** Light copies of sources that some stretches play from originals, at the size of the preview; without stretches, of all. */
 function wantedCopies(
   { timeline, tuning, sources, copies }: Situation,
   { work, workload: line }: Prediction,

@@ -9,7 +9,7 @@ const MUCH_LOAD = 0.25;
 /** A drive with less than this part free is nearly full. */
 const NEARLY_FULL = 0.1;
 
-/** What the rig itself says against it: hardware that is not used, background load, drives that fill up. */
+/** Findings of the machine: unused hardware, background load, full drives. */
 export function machineFindings({ situation, prediction, planned, run }: FindingContext): Finding[] {
   const { rig, drive } = situation;
   const found: Finding[] = [];

@@ -12,7 +12,7 @@ const LEAST_READ_AHEAD_SECONDS = 0.5;
 /** A drive that is used more than this is worth sharing with another. */
 const BUSY_DRIVE = 0.6;
 
-/** What the timeline and its media say against it, whether it plays here or not. */
+/** Findings of the timeline and its media, whether it plays here or not. */
 export function mediaFindings(context: FindingContext, windows: readonly Window[]): Finding[] {
   return [
     ...occludedClips(context),
@@ -106,7 +106,7 @@ const enabledPictures = (tracks: FindingContext['situation']['timeline']['tracks
     .filter(({ kind, enabled }) => kind === 'picture' && enabled)
     .flatMap(({ clips }) => clips.filter(({ enabled }) => enabled));
 
-/** Where clips lie that nobody sees, and the most pictures that another program would decode at once. */
+/** Ranges of clips that are fully covered, and the most pictures of them at once. */
 function unseenClips(
   clips: readonly Clip[],
   seen: readonly { readonly clipId: string; readonly from: number; readonly to: number }[],

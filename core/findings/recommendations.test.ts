@@ -54,9 +54,9 @@ describe('what levers are predicted to bring', () => {
     const base = strongRig();
     const rig = { ...base, kernels: base.kernels.map(times('blur', 30)).map(times('grain', 300)) };
     const heavy = situationOf(alone('a', { effects }), [source('a')], rig, { playScale: 2 });
-    const bids = (situation: typeof heavy) =>
+    const gains = (situation: typeof heavy) =>
       recommendationsFor(situation, 'effects').filter(({ change }) => change.lever === 'effect bypass');
-    const [one, both] = bids(heavy).sort((a, b) => Number(a.isRealTime) - Number(b.isRealTime));
+    const [one, both] = gains(heavy).sort((a, b) => Number(a.isRealTime) - Number(b.isRealTime));
     expect(one).toMatchObject({ change: { bypass: ['blur'] }, helps: true, isRealTime: false });
     expect(both).toMatchObject({ change: { bypass: ['blur', 'grain'] }, helps: true, isRealTime: true });
     expect(both!.loadPercent).toMatchObject({ stage: 'effects', after: 0 });
@@ -69,7 +69,7 @@ describe('what levers are predicted to bring', () => {
       kind: 'effects',
       evidence: { effects: ['grain'] },
     });
-    expect(bids(lighter)).toMatchObject([{ change: { bypass: ['blur', 'grain'] }, isRealTime: true }]);
+    expect(gains(lighter)).toMatchObject([{ change: { bypass: ['blur', 'grain'] }, isRealTime: true }]);
     // A picture at rest has all of them, so that scrubbing waits as long as before.
     const waits = [heavy, lighter].map((each) => scrubWait(each, predict(each).work));
     expect(waits[0]).toEqual(waits[1]);

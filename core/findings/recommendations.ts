@@ -22,17 +22,17 @@ export interface Change {
   readonly after: number;
 }
 
-/** What moving a lever is predicted to bring to what one finding holds back. */
+/** Predicted effect of a lever change on one finding. */
 export interface Recommendation {
   readonly change: LeverChange;
   readonly aim: Aim;
   /** Frames a second that are shown in the stretches of the finding. */
   readonly framesPerSecond: Change;
-  /** What one waits for where the aim is not playing: the first picture, or one of scrubbing; null where it is. */
+  /** Time to the first picture, or to one of scrubbing, ms; null where the aim is playback. */
   readonly waitMs: Change | null;
   /** Whether the whole timeline is in real time then. */
   readonly isRealTime: boolean;
-  /** Whether it brings enough to be worth it; of a sharper picture, whether it still plays. */
+  /** Whether the gain is worth the price; of a sharper picture, whether it still plays. */
   readonly helps: boolean;
   /** The load of the stage that the finding shows in, in its stretches, per cent of the frame budget. */
   readonly loadPercent: Change & { readonly stage: Stage };
@@ -40,11 +40,11 @@ export interface Recommendation {
   readonly pixels: FrameSize;
 }
 
-/** A lever that brings less than this share of the frames wanted, or of those dropped half, is not worth its price. */
+/** Least gain of a lever, as a share of the wanted frames; half the dropped frames suffice as well. */
 const WORTH = 0.03;
-/** Where the stage that holds playback back has as much to do as before: more room alone brings a little. */
+/** Least gain where the bottleneck has as much work as before: more memory or buffers alone gain little. */
 const WORTH_BESIDE = 0.1;
-/** A wait, or a load where no drop was predicted, that is not shorter than this share of what it was is not shorter. */
+/** Largest ratio of a wait after to before, or of a load where no drop was predicted, that counts as shorter. */
 const SHORTER = 0.8;
 
 /**
@@ -96,7 +96,7 @@ function lowerStill(
   return [];
 }
 
-/** Whether a lever takes away from what is seen, and not only from how sharp it is: it comes after those that do not. */
+/** Whether a lever removes something from the picture, not only sharpness: such levers are ranked last. */
 const takesAway = ({ change }: Recommendation): boolean => change.lever === 'effect bypass';
 
 /**
@@ -196,8 +196,8 @@ function isWorth(waitMs: Change | null, dropped: Change, wanted: number, load: C
 }
 
 /**
- * The whole of what is seen without a cut where frames are dropped: in which part of it that happens hangs on how
- * playing went before.
+ * Uncut stretches in which frames are dropped, in their full length: the frames at which drops begin depend on playback
+ * before them.
  */
 const stretchesOf = ({ work }: Prediction, ranges: readonly FrameRange[]): readonly FrameRange[] =>
   mergeRanges(

@@ -12,18 +12,18 @@ const SLOW_SCRUB_MS = 150;
 /** The same frames that cost so many times more at the end than at the beginning. */
 const SLOWER = 1.25;
 const FEWEST_FOR_TREND = 120;
-/** Pictures of one kind of work in each third, for them to be compared. */
+/** Least number of pictures of one kind of work in each third of a run that is compared. */
 const FEWEST_ALIKE = 20;
 const MUCH_MIXING = 0.5;
 
-/** What a run shows beside its dropped frames, or would show if it were played. */
+/** Findings of a measured or predicted run beside its dropped frames. */
 export function runFindings(context: FindingContext): Finding[] {
   const { prediction, run } = context;
   const isSmooth = isRealTime(run?.summary ?? prediction.summary);
   return [...(isSmooth ? qualityFindings(context) : []), ...(run ? measuredFindings(run, context) : [])];
 }
 
-/** What is wrong although it plays in real time: waits, and a soft picture. */
+/** Findings of a run in real time: waits, and a soft picture. */
 function qualityFindings({ prediction, run, scrub, scrubWait }: FindingContext): Finding[] {
   const found: Finding[] = [];
   const { firstFrameMs } = run?.summary ?? prediction.summary;

@@ -12,7 +12,7 @@ export interface Sharpness {
   readonly fromCopies: boolean;
 }
 
-/** The sharpness of what is shown longest. */
+/** Sharpness of the source that is shown longest. */
 export function shownSharpness({ work }: Prediction): Sharpness {
   const { graph, playSize } = work.preview;
   const { width: fullWidth, height: fullHeight } = graph.size;

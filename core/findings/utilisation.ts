@@ -3,7 +3,7 @@ import { isMade, stageMsOf, stageWork, type Workload } from '../cost-model/index
 import { frameBudgetMs, type FrameLog, type Stage } from '../playback/index.js';
 import type { FrameRange } from '../timeline/index.js';
 
-/** What works serially, or is shared, while a timeline plays. */
+/** Resources that are serial, or shared, during playback. */
 export const RESOURCES = ['drive', 'cores', 'decoder', 'worker', 'engine'] as const;
 
 export type Resource = (typeof RESOURCES)[number];
@@ -40,7 +40,7 @@ export interface Window {
 export const busiestUse = ({ use }: Window): number =>
   Math.max(use.drive, use.decoder, use.worker, use.engine, use.cores);
 
-/** What each second of a workload asks for, from the costs of its frames alone. */
+/** Demand of each second of a workload, from the costs of its frames alone. */
 export function windowsOf(workload: Workload): Window[] {
   const budgetMs = frameBudgetMs(workload.rate);
   const length = Math.max(1, Math.round(1000 / budgetMs));
@@ -161,7 +161,7 @@ export function passingMs(workload: Workload, stage: Stage, spans: readonly Fram
 export const mean = (windows: readonly Window[], of: (window: Window) => number): number =>
   meanOf(windows, of) ?? 0;
 
-/** How busy each stage is, per cent of what it has to work with; two stages share a worker, and two the engine. */
+/** Utilisation of each stage, per cent of its resource; two stages share a worker, and two the engine. */
 export function stageLoadsOf(windows: readonly Window[]): Record<Stage, number> {
   const part = (a: number, b: number): number => a / Math.max(1e-9, a + b);
   return {

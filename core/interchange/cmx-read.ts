@@ -85,7 +85,7 @@ export function readCmx(text: string, rate: Rational): ImportedTimeline {
 class EditList {
   private title = 'Edit list';
   private format: TimecodeFormat;
-  /** Whether a line said how timecode is counted. */
+  /** Whether a line stated how timecode is counted. */
   private isCounted = false;
   private readonly events: Event[] = [];
   private readonly notes = new Set<string>();

@@ -2,7 +2,7 @@ import { formatTimecode, multiply, round, timecodeOf, toNumber, type Rational } 
 import { clipEnd, speedOf, type Clip, type Timeline, type Track } from '../timeline/index.js';
 import type { WrittenMedia } from './otio-write.js';
 
-/** What an edit list cannot hold of a timeline, a sentence each. */
+/** Parts of a timeline that an edit list cannot hold, one sentence each. */
 export function cmxLosses(timeline: Timeline): string[] {
   const losses: string[] = [];
   const [pictures, sounds] = chosen(timeline);
@@ -43,11 +43,11 @@ interface Line {
   readonly clip: Clip;
   readonly from: number;
   readonly to: number;
-  /** What gives way to it, and for how many frames. */
+  /** Clip that the transition comes from, and its length in frames. */
   readonly into?: { readonly clip: Clip; readonly frames: number; readonly code: string } | undefined;
 }
 
-/** Writes a timeline as a CMX 3600 edit list, as far as one can hold it; `cmxLosses` says what is missing. */
+/** Writes a timeline as a CMX 3600 edit list, as far as one can hold it; `cmxLosses` lists what is lost. */
 export function writeCmx(
   title: string,
   timeline: Timeline,

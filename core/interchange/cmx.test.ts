@@ -2,7 +2,7 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { formatTimecode, rational, timecodeOf, ZERO } from '../time/index.js';
 import { timelineFaults, type Clip, type Timeline } from '../timeline/index.js';
-import { cmxLosses, cmxRates, InterchangeError, readCmx, relinked, writeCmx } from './index.js';
+import { cmxLosses, cmxRates, InterchangeError, readCmx, relink, writeCmx } from './index.js';
 import { counter, HOUR, MEDIA, mediaOf, SIZE } from './testing-media.js';
 
 describe('CMX 3600', () => {
@@ -35,7 +35,7 @@ describe('CMX 3600', () => {
     expect(picture!.transitions).toEqual([{ kind: 'crossfade', at: 48, before: 0, after: 12 }]);
     expect(picture!.clips[2]!.speed).toEqual(rational(2));
     expect(sound!.clips).toHaveLength(1);
-    const timeline = relinked(imported, MEDIA, SIZE, counter());
+    const timeline = relink(imported, MEDIA, SIZE, counter());
     // The wheel's own timecode begins at one hour, that of the weir at zero.
     expect(timeline.tracks[0]!.clips.map(({ sourceIn }) => sourceIn)).toEqual([
       HOUR,
@@ -65,7 +65,7 @@ describe('CMX 3600', () => {
     const text = writeCmx('Slack Water', timeline, mediaOf);
     expect(text).toMatch(/^TITLE: Slack Water\r\nFCM: NON-DROP FRAME/);
     expect(text).toContain('* FROM CLIP NAME: weir.mp4');
-    const back = relinked(readCmx(text, rational(24)), MEDIA, SIZE, counter()).tracks[0]!;
+    const back = relink(readCmx(text, rational(24)), MEDIA, SIZE, counter()).tracks[0]!;
     expect(back.clips.map(({ sourceId, start, length, speed }) => [sourceId, start, length, speed])).toEqual([
       ['weir', 0, 42, undefined],
       ['wheel', 42, 54, undefined],

@@ -13,7 +13,7 @@ import type {
 /** A medium as a timeline file names it. */
 export interface MediaReference {
   readonly name: string;
-  /** Path or address as it stands in the file; empty when it has none. */
+  /** Path or address in the file; empty without one. */
   readonly target: string;
   /** Seconds of the medium's own timecode at its first frame; null when the file does not say. */
   readonly startSeconds: Rational | null;
@@ -51,7 +51,7 @@ export interface ImportedTransition {
   readonly at: number;
   readonly before: number;
   readonly after: number;
-  /** What a dip goes through, as #rrggbb. */
+  /** Colour of a dip, as #rrggbb. */
   readonly colour?: string | undefined;
   readonly foreign?: Foreign | undefined;
 }
@@ -65,7 +65,7 @@ export interface ImportedTrack {
   readonly foreign?: Foreign | undefined;
 }
 
-/** A timeline as it stands in a file, before its media are found. */
+/** A timeline read from a file, before its media are found. */
 export interface ImportedTimeline {
   readonly name: string;
   readonly rate: Rational;
@@ -75,7 +75,7 @@ export interface ImportedTimeline {
   readonly size: FrameSize | null;
   readonly tracks: readonly ImportedTrack[];
   readonly markers: readonly Omit<Marker, 'id'>[];
-  /** What could not be taken over as it stands, a sentence each. */
+  /** Parts of the file that were changed or lost, one sentence each. */
   readonly notes: readonly string[];
   readonly foreign?: Foreign | undefined;
 }
@@ -86,7 +86,7 @@ export interface JsonObject {
   readonly [key: string]: Json;
 }
 
-/** Something is wrong in a timeline file; the message says where. */
+/** A fault in a timeline file; the message names the place. */
 export class InterchangeError extends Error {
   override readonly name = 'InterchangeError';
 

@@ -10,7 +10,7 @@ function shortPlace(place: string): string {
   return [steps[0], '…', ...steps.slice(-TOLD_STEPS)].join(' › ');
 }
 
-/** A value in a JSON file together with the way to it, so that whatever is wrong can be found. */
+/** A value in a JSON file with its path, for error messages. */
 export class JsonReader {
   constructor(
     readonly value: Json | undefined,

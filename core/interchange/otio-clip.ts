@@ -2,7 +2,7 @@ import { multiply, rational, subtract, ZERO, type Rational } from '../time/index
 import type { ForeignMedia, TransitionKind } from '../timeline/index.js';
 import type { Json, MediaReference } from './imported.js';
 import type { JsonReader } from './json-reader.js';
-import type { Laid } from './laid.js';
+import type { TrackItems } from './track-items.js';
 import { contentOf, isOwnCopy, ownEffect, ownPart } from './otio-own.js';
 import { decoded, foreignOf, rangeOf, schemaOf, type Notes, type Range } from './otio-values.js';
 import { simplest } from './rates.js';
@@ -16,7 +16,7 @@ export const DEFAULT_KEY = 'DEFAULT_MEDIA';
 export function clipOf(
   item: JsonReader,
   notes: Notes,
-): { readonly clip: Laid['clips'][number]['clip']; readonly range: Range } {
+): { readonly clip: TrackItems['clips'][number]['clip']; readonly range: Range } {
   const { media, kept } = mediaOf(item, notes);
   const said = item.at('source_range');
   if (said.isMissing && media.lengthSeconds === null)
@@ -65,7 +65,7 @@ function mediaOf(item: JsonReader, notes: Notes): { media: MediaReference; kept?
 const readersOf = (several: JsonReader): Record<string, JsonReader> =>
   Object.fromEntries(Object.keys(several.object()).map((key) => [key, several.at(key)]));
 
-/** What a file says of a clip's media beyond one medium with its name and range; undefined when there is nothing. */
+/** Foreign fields of a clip's media, beyond one medium with name and range; undefined without any. */
 function keptMedia(readers: Record<string, JsonReader>, key: string, name: string): ForeignMedia | undefined {
   const foreign = Object.entries(readers).filter(([, reader]) => !reader.isMissing && !isOwnCopy(reader));
   const active = readers[key]!;
@@ -101,7 +101,7 @@ function speedOf(item: JsonReader, name: string, notes: Notes): Rational {
   return NORMAL;
 }
 
-/** What a file's type of transition is here; null when it says none that is known. */
+/** Kind of a transition by the type in the file; null for an unknown one. */
 export function transitionKindOf(type: string): TransitionKind | null {
   const said = type.toLowerCase();
   if (said.includes('wipe')) return 'wipe';
@@ -113,7 +113,7 @@ export function transitionKindOf(type: string): TransitionKind | null {
 export function transitionOf(
   item: JsonReader,
   notes: Notes,
-): Pick<Laid['transitions'][number], 'kind' | 'foreign'> {
+): Pick<TrackItems['transitions'][number], 'kind' | 'foreign'> {
   const type = item.at('transition_type').text('');
   const kind = transitionKindOf(type);
   if (kind === null) notes.at(item, `transition "${type || 'without a type'}" became a crossfade`);
@@ -126,7 +126,7 @@ export function transitionOf(
   };
 }
 
-/** What Hone writes for each kind of transition. */
+/** Type that Hone writes for each kind of transition. */
 export const TYPES: Readonly<Record<TransitionKind, string>> = {
   crossfade: 'SMPTE_Dissolve',
   dip: 'Custom_Dip',

@@ -1,11 +1,11 @@
 import { describe, expect, it } from 'vitest';
 import { rational } from '../time/index.js';
 import { timelineSchema, type Timeline } from '../timeline/index.js';
-import { readOtio, relinked, writeOtio, type Json, type JsonObject } from './index.js';
+import { readOtio, relink, writeOtio, type Json, type JsonObject } from './index.js';
 import { clip, counter, file, MEDIA, mediaOf, range, SIZE } from './testing-media.js';
 
 const timelineOf = (text: string): Timeline => {
-  const timeline = relinked(readOtio(text), MEDIA, SIZE, counter());
+  const timeline = relink(readOtio(text), MEDIA, SIZE, counter());
   expect(timelineSchema.isValidSync(timeline, { strict: true })).toBe(true);
   return timeline;
 };
@@ -28,7 +28,7 @@ describe('What other programs say in OpenTimelineIO', () => {
       metadata: { strength: [1, { deep: true }] },
     };
     const text = file(clip('weir', 48, 24, { metadata: { other: { reel: 'A7' } }, effects: [glow] }));
-    const timeline = relinked(readOtio(text), MEDIA, SIZE, counter());
+    const timeline = relink(readOtio(text), MEDIA, SIZE, counter());
     expect(timelineSchema.isValidSync(timeline, { strict: true })).toBe(true);
     const written = JSON.parse(writeOtio('Back', timeline, mediaOf)) as {
       tracks: { children: { children: { metadata: object; effects: object[] }[] }[] };
@@ -41,7 +41,7 @@ describe('What other programs say in OpenTimelineIO', () => {
   it('keeps things that it does not know where they stood, as long as nothing takes their place', () => {
     const weather = { OTIO_SCHEMA: 'Weather.3', source_range: range(0, 6), clouds: [1, { high: true }] };
     const text = file(clip('weir', 0, 10), weather, clip('gulls', 0, 4), weather);
-    const timeline = relinked(readOtio(text), MEDIA, SIZE, counter());
+    const timeline = relink(readOtio(text), MEDIA, SIZE, counter());
     expect(timelineSchema.isValidSync(timeline, { strict: true })).toBe(true);
     const children = (line: Timeline): unknown[] =>
       (JSON.parse(writeOtio('Back', line, mediaOf)) as { tracks: { children: { children: unknown[] }[] } })

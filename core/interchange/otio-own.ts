@@ -4,7 +4,7 @@ import type { MediaContent } from './imported.js';
 import type { JsonReader } from './json-reader.js';
 import { schemaOf } from './otio-values.js';
 
-/** What Hone itself wrote into the metadata of a thing; undefined when there is nothing. */
+/** Hone's own metadata of an object; undefined without any. */
 function ownOf(item: JsonReader): JsonReader | undefined {
   const metadata = item.at('metadata');
   if (metadata.isMissing) return undefined;
@@ -29,7 +29,7 @@ export function ownEffect(item: JsonReader): Omit<Effect, 'id'> | undefined {
   };
 }
 
-/** What is done to a clip, and how it stands in its frame. */
+/** Effects of a clip, and its framing. */
 export function ownPart(clip: JsonReader): {
   effects?: readonly Omit<Effect, 'id'>[];
   framing?: Framing;
@@ -55,7 +55,7 @@ function fadesOf(reader: JsonReader): Fades {
   return { in: frames('in'), out: frames('out') };
 }
 
-/** What says which file a medium is, whatever it is called. */
+/** Identity of a file apart from its name. */
 export function contentOf(media: JsonReader): { content?: MediaContent } {
   const own = ownOf(media);
   const sha256 = own?.at('sha256').text('') ?? '';
@@ -69,7 +69,7 @@ export function contentOf(media: JsonReader): { content?: MediaContent } {
 export const isOwnCopy = (media: JsonReader): boolean =>
   !media.isMissing && (ownOf(media)?.at('isLightCopy').flag(false) ?? false);
 
-/** What a dip goes through. */
+/** Colour of a dip. */
 export function colourOf(transition: JsonReader): { colour?: string } {
   const colour = ownOf(transition)?.at('colour').text('');
   return colour && /^#[0-9a-f]{6}$/.test(colour) ? { colour } : {};

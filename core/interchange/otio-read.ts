@@ -2,7 +2,15 @@ import { add, multiply, rational, round, subtract, ZERO, type Rational } from '.
 import type { Foreign, ForeignItem, TrackKind } from '../timeline/index.js';
 import type { ImportedClip, ImportedTimeline, ImportedTrack, ImportedTransition } from './imported.js';
 import { JsonReader } from './json-reader.js';
-import { flattened, markedClips, nothing, shifted, switchedOff, trimmed, type Laid } from './laid.js';
+import {
+  disableClips,
+  emptyTrackItems,
+  flatten,
+  markClips,
+  shift,
+  trim,
+  type TrackItems,
+} from './track-items.js';
 import { clipOf, transitionOf } from './otio-clip.js';
 import { colourOf } from './otio-own.js';
 import {
@@ -116,8 +124,8 @@ class OtioFile {
     const name = reader.at('name').text('') || (kind === 'sound' ? 'Sound' : 'Picture');
     // A stack may stand where a track is expected: it is the only thing on its track then.
     const whole = schema === 'Track' ? this.line(reader, 0) : this.alone(reader);
-    const laid = window.isMissing ? whole : trimmed(whole, rangeOf(window));
-    const all = [laid, ...flattened(laid.above)];
+    const trackItems = window.isMissing ? whole : trim(whole, rangeOf(window));
+    const all = [trackItems, ...flatten(trackItems.above)];
     return all.map((part, index) => ({
       track: {
         kind: (index ? part.kind : null) ?? kind,
@@ -130,28 +138,28 @@ class OtioFile {
     }));
   }
 
-  private alone(stack: JsonReader): Laid {
-    const laid = nothing();
-    this.nested(stack, laid, 'Stack', 0);
-    return laid;
+  private alone(stack: JsonReader): TrackItems {
+    const trackItems = emptyTrackItems();
+    this.nested(stack, trackItems, 'Stack', 0);
+    return trackItems;
   }
 
-  private placedMarkers(markers: Laid['markers'], rate: Rational, reader: JsonReader): PlacedMarker[] {
+  private placedMarkers(markers: TrackItems['markers'], rate: Rational, reader: JsonReader): PlacedMarker[] {
     return markers.map(({ at, ...each }) => ({ frame: Math.max(0, this.frames(at, rate, reader)), ...each }));
   }
 
   private placed(
-    laid: Laid,
+    trackItems: TrackItems,
     rate: Rational,
     reader: JsonReader,
   ): Pick<ImportedTrack, 'clips' | 'transitions'> {
-    const clips = laid.clips.flatMap(({ at, length, clip }): ImportedClip[] => {
+    const clips = trackItems.clips.flatMap(({ at, length, clip }): ImportedClip[] => {
       const start = this.frames(at, rate, reader);
       const frames = this.frames(add(at, length), rate, reader) - start;
       if (frames < 1) this.notes.at(reader, `"${clip.name}" is shorter than a frame and was left out`);
       return frames < 1 ? [] : [{ ...clip, start, length: frames }];
     });
-    const transitions = laid.transitions.map(({ at, before, after, ...each }): ImportedTransition => {
+    const transitions = trackItems.transitions.map(({ at, before, after, ...each }): ImportedTransition => {
       const cut = this.frames(at, rate, reader);
       const from = this.frames(subtract(at, before), rate, reader);
       return { ...each, at: cut, before: cut - from, after: this.frames(add(at, after), rate, reader) - cut };
@@ -160,39 +168,39 @@ class OtioFile {
   }
 
   /** Lays the children of a track one behind the other. */
-  private line(track: JsonReader, depth: number): Laid {
+  private line(track: JsonReader, depth: number): TrackItems {
     if (depth > DEEPEST) track.fail('it is nested too deeply.');
-    const laid = nothing(kindOf(track));
-    laid.markers.push(...this.markersOf(track));
+    const trackItems = emptyTrackItems(kindOf(track));
+    trackItems.markers.push(...this.markersOf(track));
     for (const item of track.at('children').list()) {
       if (++this.items > MOST_ITEMS) item.fail('the timeline has too many items.');
-      this.item(item, laid, depth);
+      this.item(item, trackItems, depth);
     }
     const range = track.at('source_range');
-    return range.isMissing ? laid : trimmed(laid, rangeOf(range));
+    return range.isMissing ? trackItems : trim(trackItems, rangeOf(range));
   }
 
-  private item(item: JsonReader, laid: Laid, depth: number): void {
+  private item(item: JsonReader, trackItems: TrackItems, depth: number): void {
     const schema = schemaOf(item);
     switch (schema) {
       case 'Gap':
-        this.gap(item, laid);
+        this.gap(item, trackItems);
         return;
       case 'Clip':
-        this.clip(item, laid);
+        this.clip(item, trackItems);
         return;
       case 'Transition':
-        laid.transitions.push({
+        trackItems.transitions.push({
           ...transitionOf(item, this.notes),
           ...colourOf(item),
-          at: laid.length,
+          at: trackItems.length,
           before: timeOf(item.at('in_offset')),
           after: timeOf(item.at('out_offset')),
         });
         return;
       case 'Stack':
       case 'Track':
-        this.nested(item, laid, schema, depth);
+        this.nested(item, trackItems, schema, depth);
         return;
       default: {
         this.notes.at(
@@ -200,35 +208,35 @@ class OtioFile {
           `"${schema}" is not known; it is kept for other programs, and its time was left empty`,
         );
         const length = item.at('source_range').isMissing ? ZERO : lengthOf(item);
-        laid.items.push({ at: laid.length, length, item: item.value });
-        laid.length = add(laid.length, length);
+        trackItems.items.push({ at: trackItems.length, length, item: item.value });
+        trackItems.length = add(trackItems.length, length);
       }
     }
   }
 
-  private gap(item: JsonReader, laid: Laid): void {
+  private gap(item: JsonReader, trackItems: TrackItems): void {
     const { start, length } = rangeOf(item.at('source_range'));
-    this.keepMarkers(item, laid, start);
+    this.keepMarkers(item, trackItems, start);
     // One that another program said something of is kept as a thing of its own.
     if (foreignOf(item).foreign || item.at('effects').list().length || item.at('name').text(''))
-      laid.items.push({ at: laid.length, length, item: { ...item.object(), markers: [] } });
-    laid.length = add(laid.length, length);
+      trackItems.items.push({ at: trackItems.length, length, item: { ...item.object(), markers: [] } });
+    trackItems.length = add(trackItems.length, length);
   }
 
-  private clip(item: JsonReader, laid: Laid): void {
+  private clip(item: JsonReader, trackItems: TrackItems): void {
     const { clip, range } = clipOf(item, this.notes);
-    laid.clips.push({ at: laid.length, length: range.length, clip });
-    this.keepMarkers(item, laid, range.start);
-    laid.length = add(laid.length, range.length);
+    trackItems.clips.push({ at: trackItems.length, length: range.length, clip });
+    this.keepMarkers(item, trackItems, range.start);
+    trackItems.length = add(trackItems.length, range.length);
   }
 
-  private keepMarkers(item: JsonReader, laid: Laid, start: Rational): void {
-    const shift = subtract(laid.length, start);
-    laid.markers.push(...this.markersOf(item).map((each) => ({ ...each, at: add(each.at, shift) })));
+  private keepMarkers(item: JsonReader, trackItems: TrackItems, start: Rational): void {
+    const offset = subtract(trackItems.length, start);
+    trackItems.markers.push(...this.markersOf(item).map((each) => ({ ...each, at: add(each.at, offset) })));
   }
 
   private foreignOnTrack(
-    { items }: Laid,
+    { items }: TrackItems,
     rate: Rational,
     reader: JsonReader,
     isOwn: boolean,
@@ -256,7 +264,7 @@ class OtioFile {
     return foreign ? { foreign } : {};
   }
 
-  private nested(item: JsonReader, laid: Laid, schema: string, depth: number): void {
+  private nested(item: JsonReader, trackItems: TrackItems, schema: string, depth: number): void {
     if (depth > DEEPEST) item.fail('it is nested too deeply.');
     this.notes.add(
       'Nested stacks were laid flat; those that stay as they are will be written back as they were.',
@@ -265,9 +273,8 @@ class OtioFile {
       this.notes.at(item, 'effects of a nested stack are kept for other programs and not shown');
     const said = schema === 'Track' ? [this.line(item, depth + 1)] : this.innerOf(item, depth + 1);
     const range = item.at('source_range');
-    const cut =
-      schema === 'Track' || range.isMissing ? said : said.map((line) => trimmed(line, rangeOf(range)));
-    const parts = item.at('enabled').flag(true) ? cut : cut.map(switchedOff);
+    const cut = schema === 'Track' || range.isMissing ? said : said.map((line) => trim(line, rangeOf(range)));
+    const parts = item.at('enabled').flag(true) ? cut : cut.map(disableClips);
     const longest = parts.reduce(
       (most, { length }) => (seconds(length) > seconds(most) ? length : most),
       ZERO,
@@ -275,45 +282,45 @@ class OtioFile {
     const length = range.isMissing ? longest : rangeOf(range).length;
     const nest = depth === 0 ? `nest-${++this.nests}` : undefined;
     const placed = parts.map((part) =>
-      shifted(nest === undefined ? part : markedClips(part, { nest }), laid.length),
+      shift(nest === undefined ? part : markClips(part, { nest }), trackItems.length),
     );
     // The lowest of the track's own kind goes on its line.
-    const other = laid.kind === 'sound' ? 'picture' : 'sound';
+    const other = trackItems.kind === 'sound' ? 'picture' : 'sound';
     const first = placed.findIndex(({ kind }) => kind !== other);
     const lowest = first < 0 ? undefined : placed.splice(first, 1)[0];
     if (lowest) {
-      laid.clips.push(...lowest.clips);
-      laid.transitions.push(...lowest.transitions);
-      laid.items.push(...lowest.items);
-      laid.markers.push(...lowest.markers);
-      laid.above.push(...lowest.above);
+      trackItems.clips.push(...lowest.clips);
+      trackItems.transitions.push(...lowest.transitions);
+      trackItems.items.push(...lowest.items);
+      trackItems.markers.push(...lowest.markers);
+      trackItems.above.push(...lowest.above);
     }
-    laid.above.push(...placed);
-    const shift = subtract(laid.length, range.isMissing ? ZERO : rangeOf(range).start);
+    trackItems.above.push(...placed);
+    const offset = subtract(trackItems.length, range.isMissing ? ZERO : rangeOf(range).start);
     if (schema === 'Stack')
-      laid.markers.push(...this.markersOf(item).map((each) => ({ ...each, at: add(each.at, shift) })));
-    if (nest !== undefined) laid.items.push({ at: laid.length, length, item: item.value, nest });
-    laid.length = add(laid.length, length);
+      trackItems.markers.push(...this.markersOf(item).map((each) => ({ ...each, at: add(each.at, offset) })));
+    if (nest !== undefined) trackItems.items.push({ at: trackItems.length, length, item: item.value, nest });
+    trackItems.length = add(trackItems.length, length);
   }
 
-  private innerOf(stack: JsonReader, depth: number): Laid[] {
+  private innerOf(stack: JsonReader, depth: number): TrackItems[] {
     return stack
       .at('children')
       .list()
       .map((child) => this.inner(child, depth));
   }
 
-  private inner(child: JsonReader, depth: number): Laid {
+  private inner(child: JsonReader, depth: number): TrackItems {
     if (schemaOf(child) === 'Track') {
       const line = this.line(child, depth);
-      return child.at('enabled').flag(true) ? line : switchedOff(line);
+      return child.at('enabled').flag(true) ? line : disableClips(line);
     }
-    const laid = nothing();
-    this.item(child, laid, depth);
-    return laid;
+    const trackItems = emptyTrackItems();
+    this.item(child, trackItems, depth);
+    return trackItems;
   }
 
-  private markersOf(item: JsonReader): Laid['markers'] {
+  private markersOf(item: JsonReader): TrackItems['markers'] {
     return item
       .at('markers')
       .list()

@@ -6,7 +6,7 @@ import { rationalOf, simplest } from './rates.js';
 
 /** Longer than this, a time is taken to be damaged. */
 export const MOST_SECONDS = 1e6;
-/** What other programs wrote is kept up to this size for each thing. */
+/** Largest foreign metadata that is kept for each object, bytes. */
 const MOST_FOREIGN_CHARACTERS = 200_000;
 
 /** A `TimeRange.1` in seconds. */
@@ -101,7 +101,7 @@ const isKnown = (key: string, value: Json): boolean =>
 const without = (object: JsonObject, isLeftOut: (key: string, value: Json) => boolean): JsonObject =>
   Object.fromEntries(Object.entries(object).filter(([key, value]) => !isLeftOut(key, value)));
 
-/** What a file says that cannot be taken over as it stands: each sentence once, with its place. */
+/** Notes on parts of a file that cannot be kept: each sentence once, with its place. */
 export class Notes {
   private readonly sentences = new Set<string>();
 

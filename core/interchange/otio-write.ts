@@ -13,10 +13,10 @@ import {
   type Transition,
 } from '../timeline/index.js';
 import type { Json, JsonObject, MediaContent } from './imported.js';
-import { keptNests, type KeptNest } from './nests.js';
+import { unchangedNestedStacks, type UnchangedNestedStack } from './nested-stacks.js';
 import { DEFAULT_KEY, transitionKindOf, TYPES } from './otio-clip.js';
 
-/** What is written of a source. */
+/** Properties of a source that are written to the file. */
 export interface WrittenMedia {
   readonly name: string;
   /** `file:` address or path of the original. */
@@ -39,7 +39,7 @@ export function writeOtio(
   const { rate } = timeline;
   const stack = timeline.foreign?.stack;
   const inFrames = (frames: number): JsonObject => timeIn(frames, rate);
-  const nests = keptNests(timeline);
+  const nests = unchangedNestedStacks(timeline);
   const tracks = timeline.tracks.flatMap((track) => {
     const items = itemsOf(track, nests);
     // It stands within a nested stack.
@@ -242,7 +242,7 @@ interface Span {
   readonly item: Item;
 }
 
-function itemsOf(track: Track, nests: readonly KeptNest[]): Item[] {
+function itemsOf(track: Track, nests: readonly UnchangedNestedStack[]): Item[] {
   const within = nests.filter(({ tracks }) => tracks.has(track));
   const spans = [
     ...track.clips

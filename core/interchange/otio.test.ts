@@ -9,7 +9,7 @@ import {
   type Timeline,
   type Transition,
 } from '../timeline/index.js';
-import { InterchangeError, readOtio, relinked, writeOtio } from './index.js';
+import { InterchangeError, readOtio, relink, writeOtio } from './index.js';
 import { clip, counter, file, MEDIA, mediaOf, range, SIZE } from './testing-media.js';
 
 /** What a timeline is, without the identifiers. */
@@ -29,7 +29,7 @@ const bare = ({ tracks, markers, ...rest }: Timeline): unknown => ({
   })),
 });
 const again = (timeline: Timeline): Timeline =>
-  relinked(readOtio(writeOtio('Slack Water', timeline, mediaOf)), MEDIA, SIZE, counter());
+  relink(readOtio(writeOtio('Slack Water', timeline, mediaOf)), MEDIA, SIZE, counter());
 
 const RATES = [
   rational(24_000, 1001),
@@ -252,7 +252,7 @@ describe('OpenTimelineIO', () => {
 
   it('says what is in a medium, so that it can be found under another name', () => {
     const content = { sha256: 'c'.repeat(64), bytes: 4711 };
-    const timeline = relinked(readOtio(file(clip('weir', 0, 10))), MEDIA, SIZE, counter());
+    const timeline = relink(readOtio(file(clip('weir', 0, 10))), MEDIA, SIZE, counter());
     const text = writeOtio('Back', timeline, (id) => ({ ...mediaOf(id)!, content }));
     expect(readOtio(text).tracks[0]!.clips[0]!.media.content).toEqual(content);
     expect(readOtio(text.replace('4711', '-3')).tracks[0]!.clips[0]!.media.content).toBeUndefined();
@@ -302,7 +302,7 @@ describe('OpenTimelineIO', () => {
     fc.assert(
       fc.property(fc.constantFrom(...paths), fc.jsonValue(), (path, value) => {
         try {
-          const result = relinked(
+          const result = relink(
             readOtio(file(clip('weir', 0, 10, { [path]: value }))),
             MEDIA,
             SIZE,

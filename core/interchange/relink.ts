@@ -11,9 +11,9 @@ import {
 import type { SourceFacts } from '../media/index.js';
 import { settled, type Clip, type FrameSize, type NewId, type Timeline } from '../timeline/index.js';
 import type { ImportedClip, ImportedTimeline, MediaReference } from './imported.js';
-import { withNestPrints } from './nests.js';
+import { fingerprintNestedStacks } from './nested-stacks.js';
 
-/** What relinking needs to know of a source. */
+/** Properties of a source that relinking needs. */
 export interface Relinkable {
   readonly id: string;
   readonly name: string;
@@ -26,7 +26,7 @@ export interface Relinkable {
   readonly contentHash?: string | null | undefined;
 }
 
-/** What relinking needs of a source; one that is missing has no length and no timecode that is known. */
+/** Properties of a source that relinking needs; a missing source has no length and no timecode. */
 export const relinkable = ({
   id,
   name,
@@ -60,8 +60,8 @@ export function timecodeStart(timecode: string | null, rate: Rational | undefine
 }
 
 /**
- * The source that a medium is: by its path, else by its name, and of several of that name by timecode and length; else by
- * what is in it.
+ * The source of a media reference: by path, else by name, and among several of that name by timecode and length; else by
+ * content.
  */
 export function sourceFor(media: MediaReference, sources: readonly Relinkable[]): Relinkable | undefined {
   const target = pathOf(media.target);
@@ -104,10 +104,10 @@ export function missingMedia(imported: ImportedTimeline, sources: readonly Relin
 }
 
 /**
- * Makes a timeline of what was read, with the sources that were found. Clips without one are left out; `missingMedia`
- * names them.
+ * Timeline of an imported file, with the sources that were found. Clips without a source are left out; `missingMedia`
+ * lists them.
  */
-export function relinked(
+export function relink(
   imported: ImportedTimeline,
   sources: readonly Relinkable[],
   size: FrameSize,
@@ -139,7 +139,7 @@ export function relinked(
     markers,
     ...(imported.foreign ? { foreign: imported.foreign } : {}),
   });
-  return withNestPrints(timeline);
+  return fingerprintNestedStacks(timeline);
 }
 
 function clipOf(

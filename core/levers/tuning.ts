@@ -6,7 +6,7 @@ export type PreviewScale = 1 | 2 | 4 | 8 | 16;
 
 export const PREVIEW_SCALES: readonly PreviewScale[] = [1, 2, 4, 8, 16];
 
-/** Kinds of effects that can be bypassed: what is done to pixels. Where a picture stands, and how much of it, cannot. */
+/** Kinds of effects that can be bypassed: those that change pixels, not position, crop or mask. */
 export const BYPASSABLE = ['colour', 'blur', 'sharpen', 'vignette', 'grain', 'title'] as const;
 
 export type Bypassable = (typeof BYPASSABLE)[number];
@@ -15,7 +15,7 @@ export type Bypassable = (typeof BYPASSABLE)[number];
 export interface Tuning {
   /** Preview scale while playing. */
   readonly playScale: PreviewScale;
-  /** Preview scale of the picture that stands still. */
+  /** Preview scale of the picture at rest. */
   readonly restScale: PreviewScale;
   /** Whether light copies are played where there are any. */
   readonly lightCopies: boolean;
@@ -49,7 +49,7 @@ export function workingSize(full: FrameSize, { workingLines }: Pick<Tuning, 'wor
   return { width: evenSide((full.width * workingLines) / full.height), height: evenSide(workingLines) };
 }
 
-/** Pixels of the preview of a timeline of size `full`, while it plays or stands still. */
+/** Pixels of the preview of a timeline of size `full`, playing or at rest. */
 export const previewPixels = (full: FrameSize, tuning: Tuning, when: 'playing' | 'at rest'): FrameSize =>
   previewSize(workingSize(full, tuning), when === 'playing' ? tuning.playScale : tuning.restScale);
 

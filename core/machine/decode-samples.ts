@@ -2,7 +2,7 @@ import { figureOf, type DecodeFigures, type Figure } from './rig.js';
 
 /** A row of pictures that were decoded one after the other. */
 export interface DecodeSample {
-  /** Of one of them, their mean. */
+  /** Mean bits of a picture. */
   readonly ms: number;
   readonly bitsPerFrame: number;
 }
@@ -14,16 +14,16 @@ export interface DecodeSample {
  */
 export const USUAL_BIT_SHARE = 0.85;
 export const HARDWARE_BIT_SHARE = 0.1;
-/** How sure that is, and how much a row of pictures is off for other reasons. */
+/** Standard deviation of the usual share, and relative error of a sample. */
 const SHARE_SPREAD = 0.15;
 const SAMPLE_SPREAD = 0.2;
 
 /**
- * How much of the time for a picture goes with its bits, from rows of one medium whose bits differ: least squares, held
- * to what is usual by as much as that is known (ridge regression; Hastie, Tibshirani, Friedman, The Elements of
- * Statistical Learning, 2nd edition, 3.4.1).
- * @param usual what it is taken to be without them
- * @returns 0 for none of it to 1 for all
+ * Share of a picture's decode time that scales with its bits, from samples of one medium with different bits: ridge
+ * regression with the usual share as its prior (Hastie, Tibshirani, Friedman, The Elements of Statistical Learning,
+ * 2nd edition, 3.4.1).
+ * @param usual share that is assumed without samples
+ * @returns 0 to 1
  */
 export function bitShareOf(samples: readonly DecodeSample[], usual = USUAL_BIT_SHARE): number {
   const mean = (of: (sample: DecodeSample) => number): number =>
@@ -40,7 +40,11 @@ export function bitShareOf(samples: readonly DecodeSample[], usual = USUAL_BIT_S
   return Math.min(1, Math.max(0, together / alone));
 }
 
-/** How many times as long a picture takes as the mean one. @param bitShare of the mean one @param bits in those of it */
+/**
+ * Ratio of a picture's decode time to the mean picture's.
+ * @param bitShare of the mean one
+ * @param bits ratio of the bits
+ */
 const timesMean = (bitShare: number, bits: number): number => 1 + bitShare * (bits - 1);
 
 /**

@@ -1,6 +1,6 @@
 import type { PixelPass } from '../render/index.js';
 
-/** What the rig measures of effects: a name for each of the player's functions that they are done with. */
+/** Names of the player's functions for effects, as the rig measures them. */
 export const EFFECT_KERNELS = ['colour table', 'blur', 'sharpen', 'cover', 'grain', 'mask', 'turn'] as const;
 
 export type EffectKernel = (typeof EFFECT_KERNELS)[number];

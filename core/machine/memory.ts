@@ -1,9 +1,9 @@
-/** How the memory that Hone may take is shared out, bytes. */
+/** Shares of the memory that Hone may use, bytes. */
 export interface MemoryShares {
   readonly ceilingBytes: number;
   /** Pictures that wait to be shown. */
   readonly framePoolBytes: number;
-  /** What a file is read ahead, for each decode worker. */
+  /** Read-ahead of each decode worker. */
   readonly readAheadBytes: number;
   readonly decodeWorkers: number;
   /** Threads of one ffmpeg. */
@@ -18,7 +18,7 @@ export const LOWEST_CEILING = 1e9;
 const STANDING_BYTES = 400 * MIB;
 /** A decoder of 3840 × 2160 holds about seventeen frames of 12.4 MB. */
 const DECODER_BYTES = 220 * MIB;
-/** What one more thread of ffmpeg takes at 3840 × 2160. */
+/** Memory of one more ffmpeg thread at 3840 × 2160. */
 const THREAD_BYTES = 60 * MIB;
 
 /** A sensible ceiling: half of the machine's memory, at least one and at most eight gibibytes. */

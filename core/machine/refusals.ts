@@ -1,7 +1,7 @@
 import type { PictureFacts } from '../media/index.js';
 import type { Rig } from './rig.js';
 
-/** What browsers decode by rights that not all of them have, or by hardware only. */
+/** Codecs that not all browsers decode, for licence reasons or by hardware only. */
 const DECODED_IN_HARDWARE = ['hevc'];
 
 /**

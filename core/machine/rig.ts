@@ -14,7 +14,7 @@ export const figureSchema = object({
   value: amount(),
   low: amount(),
   high: amount(),
-  /** How often it was measured; runs count too. */
+  /** Number of measurements, runs included. */
   times: number().strict().integer().min(1).required(),
   method: text(),
   /** ISO 8601 in UTC. */
@@ -35,7 +35,7 @@ const driveSchema = object({
     .oneOf(['rotating', 'solid state', 'network', 'removable', 'memory', 'unknown'] as const)
     .required(),
   fileSystem: text(),
-  /** What lies there: media, light copies, exports. */
+  /** Content of the drive: media, light copies, exports. */
   holds: array(text().required()).required().max(10),
   /** Bytes in all and free. */
   bytes: amount(),
@@ -64,7 +64,7 @@ const decoderSchema = object({
   bitsPerFrame: amount(),
   /** Share of decoding a picture of so many bits that goes with its bits; absent where it was not measured. */
   bitShare: number().strict().min(0).max(1).optional().default(undefined),
-  /** Whether the browser says that it can decode this in hardware. */
+  /** Whether the browser reports hardware decoding. */
   acceleration: string()
     .strict()
     .oneOf(['hardware', 'software', 'unknown', 'none'] as const)
@@ -94,7 +94,7 @@ const kernelSchema = object({
     .strict()
     .oneOf(['processor', 'graphics processor'] as const)
     .required(),
-  /** For each megapixel of its result, or of what it reads where `of` says so. */
+  /** Time per megapixel of its result, or of its input where `of` is set so, ms. */
   msPerMegapixel: figureSchema.required(),
   of: string()
     .strict()
@@ -108,7 +108,7 @@ const showSchema = object({
   width: side(),
   height: side(),
   ms: figureSchema.required(),
-  /** What the browser takes of all cores to bring it to the screen then. */
+  /** Time the browser takes of all cores to present it, ms. */
   presentMs: figureSchema.optional().default(undefined),
 }).noUnknown();
 
@@ -132,7 +132,7 @@ const learnedSchema = object({
   variance: amount().max(10),
 }).noUnknown();
 
-/** What runs have taught of a machine, for each stage. */
+/** Calibration of a machine by its runs, for each stage. */
 const calibrationSchema = object({
   read: learnedSchema.required(),
   decode: learnedSchema.required(),
@@ -140,7 +140,7 @@ const calibrationSchema = object({
   effects: learnedSchema.required(),
   compose: learnedSchema.required(),
   show: learnedSchema.required(),
-  /** Of decoding one kind of coding. */
+  /** Factors by kind of coding. */
   codings: array(
     learnedSchema
       .shape({ coding: text(100).required() })
@@ -149,7 +149,7 @@ const calibrationSchema = object({
   )
     .max(60)
     .optional(),
-  /** How much faster and slower the cores are by turns. */
+  /** Variation of the speed of the cores. */
   unsteadiness: object({
     variance: amount().max(10),
     seconds: amount(),
@@ -159,7 +159,7 @@ const calibrationSchema = object({
     .noUnknown()
     .optional()
     .default(undefined),
-  /** Of timelines that were played: the factor of all their costs, as a logarithm. */
+  /** Residuals of played timelines: natural logarithm of the factor of all their costs. */
   residuals: array(
     object({
       key: text(40).required(),
@@ -171,7 +171,7 @@ const calibrationSchema = object({
   )
     .max(40)
     .optional(),
-  /** What the last run that was learned from went through. */
+  /** Key of the run that was learned last. */
   lastPlayed: text(400).optional(),
 }).noUnknown();
 

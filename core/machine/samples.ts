@@ -1,6 +1,6 @@
 import type { PictureStructure, SourceFacts, Stills } from '../media/index.js';
 
-/** What is asked of a source to choose it for a measurement. */
+/** Properties of a source that decide whether a measurement uses it. */
 export interface Sampled {
   readonly state: string;
   readonly facts: SourceFacts | null;

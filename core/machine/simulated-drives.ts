@@ -6,14 +6,14 @@ export interface SimulatedDrive {
   readonly writeBytesPerSecond: number;
   /** Before the first byte of each request. */
   readonly latencyMs: number;
-  /** When reading goes on elsewhere than where it stopped. */
+  /** Additional time where a read does not continue the one before. */
   readonly seekMs: number;
   readonly note: string;
 }
 
 /**
- * Figures are common practice, no source, save where product or trade state them: an array of this kind is said to
- * sustain about half of what it reads when empty, and a gigabit wire carries at most 125 MB/s.
+ * Figures of common practice. Two have a source in the trade: an array of this kind sustains about half of the rate that
+ * it reads at when empty, and a gigabit wire carries at most 125 MB/s.
  */
 export const SIMULATED_DRIVES: readonly SimulatedDrive[] = [
   {
@@ -59,7 +59,7 @@ export const SIMULATED_DRIVES: readonly SimulatedDrive[] = [
     writeBytesPerSecond: 1900e6,
     latencyMs: 0.1,
     seekMs: 0.08,
-    note: 'Faster than any source needs: what is slow on it is slow for another reason.',
+    note: 'Faster than any source needs: a timeline that drops frames on it has another bottleneck.',
   },
 ];
 

@@ -24,7 +24,7 @@ export class TokenBucket {
   }
 
   /**
-   * Takes tokens, of which there may be too few for now.
+   * Takes tokens, and goes into debt where there are too few.
    * @returns ms to wait before the bytes may pass
    */
   take(bytes: number, nowMs: number): number {

@@ -3,10 +3,10 @@ import { isRefusedByBrowser } from './refusals.js';
 import type { DecodeFigures, Rig } from './rig.js';
 import type { Sampled } from './samples.js';
 
-/** How long a source is decoded to see what its kind takes, seconds. */
+/** Length of a decode trial, seconds. */
 export const TRIAL_SECONDS = 0.4;
 
-/** A figure says what a source takes whose pixels and bits differ from its own by no more than this factor. */
+/** Largest ratio of pixels and bits at which a figure applies to another source. */
 const NEAR = 1.25;
 /** Figures that a rig holds; the oldest go first. */
 const MOST_FIGURES = 300;

@@ -1,6 +1,6 @@
 import type { PictureFacts } from './facts.js';
 
-/** What matters of a picture for its transparency. */
+/** Properties of a picture that decide its transparency. */
 type Transparent = Pick<PictureFacts, 'alpha' | 'premultiplied' | 'chroma'>;
 
 /**
@@ -12,7 +12,7 @@ export function straightAlpha({ alpha, premultiplied, chroma }: Transparent): st
   return chroma === 'RGB' ? 'format=gbrap,unpremultiply=inplace=1,' : 'unpremultiply=inplace=1,';
 }
 
-/** Whether a source's pictures let through what is below them. */
+/** Whether a source's pictures are partly transparent. */
 export const hasTransparency = (facts: { readonly picture: Pick<PictureFacts, 'alpha'> | null }): boolean =>
   facts.picture?.alpha === true;
 

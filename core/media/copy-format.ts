@@ -2,10 +2,10 @@ import { evenSide, type FrameSize } from '../timeline/index.js';
 import { straightAlpha } from './alpha.js';
 import { deinterlacing, scaleColours, shownSize, type PictureFacts } from './facts.js';
 
-/** How many times smaller each side of a light copy is than its source. */
+/** Divisor of each side of a light copy. */
 export type CopyDivisor = 1 | 2 | 4 | 8;
 
-/** What a light copy is made as. */
+/** Codec and container of light copies. */
 export interface CopyFormat {
   readonly id: 'intra-h264';
   readonly label: string;
@@ -30,18 +30,18 @@ const BLOCK = 16;
  */
 export const alphaRow = (height: number): number => BLOCK * Math.ceil(height / BLOCK);
 
-/** What says how the coded picture of a copy is laid out. */
+/** Properties that define the layout of a copy's coded picture. */
 export interface CopyLayout extends FrameSize {
   /** Row at which alpha begins; null for a copy without alpha. */
   readonly alphaRow: number | null;
 }
 
-/** A coded picture in which alpha stands below the colours. */
+/** A coded picture with alpha below the colours. */
 export interface StackedPicture extends FrameSize {
   readonly alphaRow: number;
 }
 
-/** How the copy of a source is laid out. */
+/** Layout of the copy of a source. */
 export function copyLayout(
   picture: Pick<PictureFacts, 'size' | 'pixelAspect' | 'rotation' | 'alpha'>,
   divisor: CopyDivisor,
@@ -104,7 +104,7 @@ export function copyArguments(size: FrameSize, picture: CopiedPicture): string[]
   ];
 }
 
-/** What matters of a source's picture for its copy. */
+/** Properties of a source's picture that its copy depends on. */
 export type CopiedPicture = Pick<PictureFacts, 'scan' | 'chroma' | 'colour' | 'alpha' | 'premultiplied'>;
 
 /** The filters that reduce a source to its copy, as limited-range BT.709, with alpha below the colours if it has any. */

@@ -5,7 +5,7 @@ import type { PixelFormatFacts } from './pixel-format.js';
 /** Grows when probing finds out more: sources whose facts are of another version are read again. */
 export const FACTS_VERSION = 3;
 
-/** How the lines of a picture were taken. */
+/** Scan type: progressive, or interlaced with one field first. */
 export type Scan = 'progressive' | 'top field first' | 'bottom field first';
 
 /** Tags of the file, in ffmpeg's names; null where the file does not say. */
@@ -16,7 +16,7 @@ export interface ColourTags {
   readonly range: 'limited' | 'full' | null;
 }
 
-/** What ffprobe says of the picture of a source. */
+/** Properties of a source's picture, as ffprobe reads them. */
 export interface PictureFacts extends PixelFormatFacts {
   readonly codec: string;
   readonly profile: string;
@@ -32,12 +32,12 @@ export interface PictureFacts extends PixelFormatFacts {
   readonly averageRate: Rational;
   /** The lowest rate at which all time stamps fall on a grid; null where the file does not say. */
   readonly realRate: Rational | null;
-  /** False when the frames do not stand at equal distances. */
+  /** False for a variable frame rate. */
   readonly constantRate: boolean;
   readonly frameCount: number;
   readonly pixelFormat: string;
   readonly scan: Scan;
-  /** Whether its colours are those over black where it is transparent; somebody has to say it, files do not. */
+  /** Whether transparent colours are premultiplied by black; set by the user, since files do not state it. */
   readonly premultiplied?: boolean | undefined;
   readonly colour: ColourTags;
   /** Ticks per second of the time stamps in the file. */
@@ -57,7 +57,7 @@ export interface Stills {
   readonly rate: Rational;
 }
 
-/** What is known of a source file. */
+/** Properties of a source file, as ffprobe reads them. */
 export interface SourceFacts {
   readonly version: number;
   readonly container: string;

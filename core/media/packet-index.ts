@@ -4,7 +4,7 @@ export interface Packet {
   readonly key: boolean;
   /** When its picture is shown. */
   readonly pts: number;
-  /** When it is decoded; packets stand in this order. */
+  /** Decode time; packets are in this order. */
   readonly dts: number;
 }
 

@@ -1,7 +1,7 @@
-/** What the name of a pixel format says. */
+/** Properties of a pixel format, by its name. */
 export interface PixelFormatFacts {
   readonly chroma: '4:2:0' | '4:2:2' | '4:4:4' | '4:1:1' | '4:4:0' | '4:1:0' | 'RGB' | 'grey' | 'unknown';
-  /** Of one sample. */
+  /** Bits of one sample. */
   readonly bitDepth: number;
   readonly alpha: boolean;
 }

@@ -5,7 +5,7 @@ import { serverDecodeReason } from './decode-path.js';
 import { shownSize, type SourceFacts, type Stills } from './facts.js';
 import type { PictureStructure } from './structure.js';
 
-/** What filters ask of a source. */
+/** Properties of a source that filters compare. */
 export interface Filtered {
   readonly id: string;
   readonly name: string;
@@ -37,7 +37,7 @@ export type ConditionKind = (typeof CONDITION_KINDS)[number];
 export interface Condition {
   readonly kind: ConditionKind;
   readonly not: boolean;
-  /** Mbit/s for `bitRate`; what is looked for in name, bin and tags for `text`; the bin for `bin`. */
+  /** Mbit/s for `bitRate`; for `text` the text to find in name, bin and tags; for `bin` its name. */
   readonly value: number | string | null;
 }
 
@@ -74,13 +74,13 @@ export const sourceFiltersSchema = array(
 /** A bit rate that a condition begins with. */
 export const USUAL_MEGABITS = 20;
 
-/** What the conditions compare a source with. */
+/** Reference values of the conditions. */
 export interface FilterContext {
   readonly workingSize: FrameSize;
   readonly rate: Rational;
   readonly usedIds: ReadonlySet<string>;
   readonly copies: readonly { readonly sourceId: string; readonly state: string }[];
-  /** What a drive reads, bytes a second; undefined while it was not measured. */
+  /** Read rate of a drive, bytes per second; undefined until it is measured. */
   readonly driveReads: (drive: string) => number | undefined;
 }
 

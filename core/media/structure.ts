@@ -2,7 +2,7 @@ import type { FrameSize } from '../timeline/index.js';
 import type { PacketIndex } from './packet-index.js';
 import { unreferencedBy, unreferencedRule, type UnreferencedRule } from './unreferenced.js';
 
-/** What the packet index of a source says. */
+/** Picture structure of a source, by its packet index. */
 export interface PictureStructure {
   readonly packets: number;
   readonly keyFrames: number;
@@ -25,7 +25,7 @@ export interface PictureStructure {
   readonly constantRate: boolean;
   /** Frames to decode to show one from a cold start: mean over all frames, and the most. */
   readonly coldStartFrames: { readonly mean: number; readonly most: number };
-  /** How pictures are told that no other refers to, and their share; absent where there are none or it is not known. */
+  /** Rule that recognises unreferenced pictures, and their share; absent where there are none or it is unknown. */
   readonly unreferenced?: UnreferencedRule;
   readonly unreferencedShare?: number;
 }

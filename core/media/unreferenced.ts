@@ -34,7 +34,7 @@ export function isUnreferenced(picture: Uint8Array, lengthBytes: number | null):
   return false;
 }
 
-/** Where the unit begins that the next start code stands before; the end where there is none. */
+/** End of the unit before the next start code; the end of the data without one. */
 function afterStartCode(bytes: Uint8Array, from: number): number {
   for (let at = from; at + 3 <= bytes.length; at++)
     if (bytes[at] === 0 && bytes[at + 1] === 0 && bytes[at + 2] === 1) return at + 3;

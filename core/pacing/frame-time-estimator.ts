@@ -12,7 +12,7 @@ export class FrameTimeEstimator {
   private before = 0;
   private doubt = 1;
 
-  /** What the next picture is expected to take, in frames. */
+  /** Expected time of the next picture, in frames. */
   get expected(): number {
     return (this.doubt * (this.last + this.before)) / 2;
   }
@@ -24,7 +24,7 @@ export class FrameTimeEstimator {
     this.doubt = 1;
   }
 
-  /** Whether a picture of a frame would come too late at a playhead. What is left out so makes the next more likely. */
+  /** Whether a picture of a frame will miss its deadline at a playhead. Each frame skipped makes the next less likely to. */
   willMissDeadline(frame: number, playhead: number): boolean {
     if (isTooLate(frame, playhead)) return true;
     if (!isTooLate(frame, playhead + this.expected)) return false;
@@ -32,7 +32,7 @@ export class FrameTimeEstimator {
     return true;
   }
 
-  /** The same, for another simulation that goes on from here. */
+  /** A copy, for a simulation that continues from here. */
   copy(): FrameTimeEstimator {
     const copy = new FrameTimeEstimator();
     copy.last = this.last;

@@ -34,7 +34,7 @@ export class NonReferenceSkipping {
     return isTooLate(frame, playhead + this.pace * size + making + MARGIN);
   }
 
-  /** The same, for another simulation that goes on from here. */
+  /** A copy, for a simulation that continues from here. */
   copy(): NonReferenceSkipping {
     const copy = new NonReferenceSkipping();
     copy.frames = this.frames;

@@ -64,7 +64,7 @@ export class PrefetchPolicy {
     this.reaching.delete(key);
   }
 
-  /** The same, for another simulation that goes on from here. */
+  /** A copy, for a simulation that continues from here. */
   copy(): PrefetchPolicy {
     const copy = new PrefetchPolicy(this.framesPerSecond, this.decodeWorkers);
     for (const [key, first] of this.reaching) copy.reaching.set(key, first);

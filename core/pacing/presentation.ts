@@ -4,7 +4,7 @@ import { frameAtPlayhead } from './rules.js';
  * Rule 2 of pacing, for the picture on the screen: whether the frame at a playhead is shown now.
  * - `end`: all frames are over
  * - `show`: it is ready and was not shown
- * - `hold`: what is on the screen stays; the frames before it that were not shown are dropped
+ * - `hold`: the picture on the screen stays; the frames before it that were not shown are dropped
  * @param playhead in frames; may be between two
  * @param shown frame on the screen
  * @param end behind the last frame

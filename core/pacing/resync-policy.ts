@@ -1,19 +1,19 @@
 /** Frames that must have come out too late before a decoder's pace is judged by them. */
 const JUDGED_BY = 3;
-/** How long a decoder that brings nothing is waited for before it is judged, seconds. */
+/** Time without a picture after which a decoder's rate is estimated, seconds. */
 const PATIENCE_SECONDS = 0.2;
 /** A pace that was seen this long ago still counts when a decoder is late again, seconds. */
 const REMEMBERED_SECONDS = 2;
 
-/** Where a decoder lands, it is best ahead by this many times what it takes to bring a picture. */
+/** Lead of a resync target, as a multiple of the time of a picture. */
 const RESERVE = 2;
 
-/** Frames of the timeline among which a key frame must be for going on there to bring a picture sooner. */
+/** Timeline frames within which a key frame must be for a resync to show a picture sooner. */
 export interface ResyncTarget {
   readonly from: number;
   /** Up to here a later key frame is better, since it leaves a reserve; beyond, the first one is. */
   readonly best: number;
-  /** Catching up brings a picture by then; Infinity when it never does. */
+  /** Frame by which catching up shows a picture; Infinity for never. */
   readonly before: number;
 }
 
@@ -25,7 +25,7 @@ export class ResyncPolicy {
   private lateFrom = NaN;
   private lateAt = NaN;
   private taken = 0;
-  /** Frames and pictures that it brings in the time of a frame, when it was last judged. */
+  /** Frames and pictures decoded per frame time, by the last estimate. */
   private pace = NaN;
   private pictures = NaN;
   private judgedAt = -Infinity;
@@ -84,20 +84,20 @@ export class ResyncPolicy {
     return from < before ? { from, best, before } : undefined;
   }
 
-  // By how much the next picture will be too late, and what is gained on that with each one.
+  // Frames by which the next picture will be late, over the frames gained with each picture.
   private catchingUp(behind: number): number {
     const tooLate = behind + 1 / this.pace - 1;
     if (!(tooLate > 0)) return 0;
     return this.pace > 1 ? 1 / this.pace + tooLate / (this.pace - 1) : Infinity;
   }
 
-  /** It goes on at a key frame. */
+  /** Continues at a key frame. */
   onResync(playhead: number): void {
     this.lateAt = NaN;
     this.resyncedAt = playhead;
   }
 
-  /** The same, for another simulation that goes on from here. */
+  /** A copy, for a simulation that continues from here. */
   copy(): ResyncPolicy {
     const copy = new ResyncPolicy(this.framesPerSecond);
     copy.lateFrom = this.lateFrom;

@@ -5,7 +5,7 @@
  * 1. Sound is the clock. It never waits for the picture.
  * 2. A frame may be shown from its due time until the next frame is due. One that is not ready by then is dropped, and
  *    one that cannot be, by what the last pictures took, is not begun (`FrameTimeEstimator`).
- * 3. A decoder that falls behind goes on decoding, without scaling what is already too late. When at its pace it would
+ * 3. A decoder that falls behind goes on decoding, without scaling pictures that are already late. When at its pace it would
  *    never catch up, or later than a key frame is due that it can have in time, it goes on there (`ResyncPolicy`).
  * 4. Playing begins when the first frame and `PREROLL_FRAMES` more are ready, or `PREROLL_LIMIT_MS` after the first
  *    is.
@@ -17,12 +17,12 @@
  */
 export const PREROLL_FRAMES = 5;
 export const PREROLL_LIMIT_MS = 400;
-/** How long before its first frame is due a clip begins to be decoded. */
+/** Time before its first frame is due at which a clip begins to be decoded. */
 export const OPEN_AHEAD_SECONDS = 1.5;
 
 /** Pictures between the file and the consumer of a decoder. */
 export const IN_FLIGHT = 8;
-/** How few of them are left when a decoder that had to wait for their use is fed again. */
+/** Number of pictures left in flight at which a resting decoder is fed again. */
 export const REFILL_AT = 4;
 
 /** Frames that are decoded in one go when it is played backwards, each go from its key frame. */
@@ -51,7 +51,7 @@ export function waitingPictures(
   return Math.min(MOST_WAITING, Math.max(fewest, Math.floor(poolBytes / layers / pictureBytes)));
 }
 
-/** Rule 2: whether a frame is too late at a playhead, which counts in frames and may stand between two. */
+/** Rule 2: whether a frame is late at a playhead, in frames and fractions. */
 export function isTooLate(frame: number, playhead: number): boolean {
   return playhead >= frame + 1;
 }

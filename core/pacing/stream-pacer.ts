@@ -4,8 +4,8 @@ import { ResyncPolicy, type ResyncTarget } from './resync-policy.js';
 import { isTooLate } from './rules.js';
 
 /**
- * What there is for the next frame of a stream: no decoded picture, one of which no preview picture was made, one whose
- * preview picture is there already, or none because its picture was not decoded (rule 5).
+ * State of the next frame of a stream: `none`, no picture decoded yet; `decoded`, without a preview picture; `made`, with
+ * its preview picture; `skipped`, not decoded by rule 5.
  */
 export type Answer = 'none' | 'decoded' | 'made' | 'skipped';
 
@@ -45,7 +45,7 @@ export class StreamPacer {
     if (canSkip) this.skipping = new NonReferenceSkipping();
   }
 
-  /** What is done next for a frame, at a playhead. */
+  /** Next action for a frame, at a playhead. */
   next(frame: number, answer: Answer, hasBuffer: boolean, playhead: number): StreamAction {
     if (answer === 'skipped') return 'skip';
     if (answer === 'none') return this.needsResync(frame, playhead) ? 'resync' : 'decode';
@@ -57,7 +57,7 @@ export class StreamPacer {
     return 'make';
   }
 
-  /** Where going on would bring a picture sooner, after `resync`. */
+  /** Target of a resync that shows a picture sooner, after `resync`. */
   get resyncTarget(): ResyncTarget | undefined {
     return this.target;
   }
@@ -98,7 +98,7 @@ export class StreamPacer {
     return this.isLive && this.skipping?.isLate(frame, playhead, size, this.frameTimes.expected) === true;
   }
 
-  /** The same, for another simulation that goes on from here. */
+  /** A copy, for a simulation that continues from here. */
   copy(): StreamPacer {
     const copy = new StreamPacer(this.framesPerSecond, this.isLive, this.canSkip);
     copy.frameTimes = this.frameTimes.copy();

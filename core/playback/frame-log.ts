@@ -1,8 +1,8 @@
 import { STAGES, type Stage } from './stage.js';
 
 /**
- * What is kept of each wanted frame of a run, one row of numbers each:
- * - `due`: when it should stand on the screen, ms from the press of play
+ * Columns of a frame log, which has one row for each wanted frame of a run:
+ * - `due`: when it is due on the screen, ms from the press of play
  * - `shown`: when it did; NaN when it was dropped
  * - one column for each stage: what it cost, ms. `read` is the time that the decoder waited for the file; `decode`
  *   holds all pictures that were decoded for this one, shown or not
@@ -69,7 +69,7 @@ export class FrameLog {
     if (this.has(frame)) this.values[(frame - this.firstFrame) * WIDTH + indexOf[column]]! += value;
   }
 
-  /** What decoding and making a frame's pictures took, all at once: a simulation does this for each of them. */
+  /** Decode and picture times of a frame in one call, for the simulation's inner loop. */
   addPicture(frame: number, decodeMs: number, decoded: number, scaleMs: number, effectsMs: number): void {
     if (!this.has(frame)) return;
     const row = (frame - this.firstFrame) * WIDTH;
@@ -86,7 +86,7 @@ export class FrameLog {
     return new FrameLog(this.firstFrame, this.values.slice(0, end * WIDTH));
   }
 
-  /** The numbers of frames [from, to), as they stand in the log. */
+  /** Rows of frames [from, to), as in the log. */
   rows(from: number, to: number): Float32Array {
     return this.values.subarray((from - this.firstFrame) * WIDTH, (to - this.firstFrame) * WIDTH);
   }

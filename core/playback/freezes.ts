@@ -1,6 +1,6 @@
 import type { FrameLog } from './frame-log.js';
 
-/** A place where the picture stood. */
+/** A picture that stayed on the screen beyond its own frame. */
 export interface Freeze {
   /** The first frame that was dropped, or that came late. */
   readonly frame: number;
@@ -9,7 +9,7 @@ export interface Freeze {
   readonly freezeMs: number;
 }
 
-/** The moments at which the picture stood longest, the longest first. */
+/** Freezes of a run, the longest first. */
 export function longestFreezes(log: FrameLog, budgetMs: number, most = 10): Freeze[] {
   const moments: Freeze[] = [];
   const end = log.firstFrame + log.length;
@@ -31,7 +31,7 @@ export function longestFreezes(log: FrameLog, budgetMs: number, most = 10): Free
   return moments.sort((a, b) => b.freezeMs - a.freezeMs).slice(0, most);
 }
 
-/** How many frames were late by how much. */
+/** Histogram of the lateness of frames. */
 export interface LatenessHistogram {
   /** Upper ends of the classes as shares of the frame budget; the last class has none. */
   readonly upTo: readonly number[];

@@ -2,7 +2,7 @@ import { median, quantile } from 'd3-array';
 import { array, boolean, number, object, string, type InferType } from 'yup';
 import { tuningSchema, type Tuning } from '../levers/index.js';
 import type { DecodeRange } from '../pacing/index.js';
-import { rateSchema, type TimelinePrint } from '../timeline/index.js';
+import { rateSchema, type TimelineFingerprint } from '../timeline/index.js';
 import type { Rational } from '../time/index.js';
 
 export type Power = 'mains' | 'battery' | 'unknown';
@@ -15,7 +15,7 @@ export interface RunFacts {
   /** The source that was played alone; null for the timeline. */
   readonly subjectId: string | null;
   /** The timeline as it was played; null in runs of an older Hone. */
-  readonly played: TimelinePrint | null;
+  readonly played: TimelineFingerprint | null;
   /** Frames of the whole timeline; null in runs of an older Hone. */
   readonly wholeFrames: number | null;
   /** Sources that were played from light copies during the run. */
@@ -24,9 +24,9 @@ export interface RunFacts {
   readonly serverDecoded: readonly string[];
   /** Whether a lever was moved or a copy came in while it ran: then it is not a clean measurement of one tuning. */
   readonly leversMoved: boolean;
-  /** What kept time: the sound device, or the system clock where there is none. */
+  /** Clock of the run: the sound device, or the system clock without one. */
   readonly clock: 'sound' | 'system';
-  /** What decoding and mixing sound took, and how many sample frames were not ready when they should have been heard. */
+  /** Time to decode and mix sound, ms, and sample frames that were not ready when they were due. */
   readonly sound: { readonly mixMs: number; readonly gapSamples: number };
   readonly decodeWorkers: number;
   /** The rig that it was measured on, and a simulated drive that media were read through. */
@@ -43,10 +43,10 @@ export interface RunFacts {
   readonly ranges?: readonly DecodeRange[] | undefined;
 }
 
-/** Others that take so much of the cores disturb a run. */
+/** Share of the cores at which other programs disturb a run. */
 const DISTURBING = 0.1;
 
-/** Whether a run says less of the machine than of what else it was doing. */
+/** Whether other programs disturbed a run, so that it does not measure the machine. */
 export const isDisturbed = ({ othersShare }: { readonly othersShare?: number | null | undefined }): boolean =>
   (othersShare ?? 0) > DISTURBING;
 
@@ -56,7 +56,7 @@ export interface PredictedFigures {
   readonly dropped: number;
 }
 
-/** What runs that were kept by an older Hone do not say. */
+/** Facts that runs of an older Hone do not have. */
 export const OLDER_RUN: Pick<
   RunFacts,
   'subjectId' | 'played' | 'wholeFrames' | 'serverDecoded' | 'sound' | 'rigId' | 'driveId' | 'predicted'
@@ -133,7 +133,7 @@ export interface RunSample {
   readonly atMs: number;
   /** Share of each core that was busy since the sample before, 0 to 1. */
   readonly cores: readonly number[];
-  /** What all drives read, bytes a second. */
+  /** Read rate of all drives, bytes per second. */
   readonly readBytesPerSecond: number | null;
   /** Memory that is not to be had, of the whole machine. */
   readonly usedMemoryBytes: number;
@@ -148,7 +148,7 @@ export interface ScrubFacts {
   readonly subjectId: string | null;
   readonly pictures: number;
   readonly medianMs: number;
-  /** What nineteen of twenty pictures came faster than. */
+  /** 95th percentile of the latency, ms. */
   readonly worstTwentiethMs: number;
 }
 

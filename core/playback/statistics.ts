@@ -1,7 +1,7 @@
 import { frameBudgetMs, stageRecord, STAGES, type Stage } from './stage.js';
 import type { FrameLog } from './frame-log.js';
 
-/** What a run comes to. Times are in milliseconds; null stands for "did not happen". */
+/** Summary of a run. Times are in milliseconds; null means that it did not happen. */
 export interface PacingSummary {
   /** Frames whose due time came during the run. */
   readonly wanted: number;
@@ -9,7 +9,7 @@ export interface PacingSummary {
   readonly dropped: number;
   /** Share of the frames that is dropped in the second that drops most, 0 to 1; absent in older runs. */
   readonly worstSecondDropShare?: number | undefined;
-  /** Longest time that one picture stood beyond its own frame's length. */
+  /** Longest time that one picture stayed beyond its own frame's length. */
   readonly longestFreezeMs: number;
   /** From the press of play. */
   readonly firstFrameMs: number | null;

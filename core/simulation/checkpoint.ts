@@ -2,9 +2,9 @@ import type { Workload } from '../cost-model/index.js';
 import type { ContextState } from './simulation-context.js';
 import type { StreamsState } from './simulated-streams.js';
 
-/** A moment of a simulation at which nothing was under way: it can go on from there. */
+/** State of a simulation at a time without running jobs, from which another can continue. */
 export interface Checkpoint {
-  /** The frame that stood on the screen. */
+  /** Frame on the screen. */
   readonly frame: number;
   readonly settled: number;
   readonly context: ContextState;
@@ -49,7 +49,7 @@ function signatureOf({ frame, settled, context, streams }: Checkpoint): string {
   ].join(' ');
 }
 
-/** What differs between two workloads: the first segment, and the frames [first, last). */
+/** Difference between two workloads: the first segment, and the frames [first, last). */
 export interface Change {
   readonly segment: number;
   readonly first: number;

@@ -25,7 +25,7 @@ export class CpuSpeedProcess {
     this.state = variability > 0 ? variability * normalOf(this.random) : 0;
   }
 
-  /** How many times as long as usual something takes. @param ms from the first frame on; before it, all is as usual */
+  /** Time factor of the cores. @param ms from the first frame on; before it, 1 */
   at(ms: number): number {
     if (!(this.variability > 0 && ms >= 0)) return 1;
     const step = Math.floor(ms / STEP_MS);

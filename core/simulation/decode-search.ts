@@ -2,7 +2,7 @@ import type { Workload } from '../cost-model/index.js';
 import { PREROLL_FRAMES } from '../pacing/index.js';
 import type { DecodeWork } from './decode-work.js';
 
-/** What to decode for each frame of a workload. */
+/** Decoding decision for each frame of a workload. */
 export interface DecodeSchedule {
   /** Bit mask over the frame's active segments (`listActiveSegments`): 1 for each that is decoded. */
   readonly decodeMask: Uint16Array;

@@ -10,23 +10,23 @@ import {
 import type { DecodeRange } from '../pacing/index.js';
 import { expectedDrops, predict, type Prediction } from './prediction.js';
 
-/** A share of frames shown that is off by less needs no residual. */
+/** Largest error of the share of frames shown that needs no residual. */
 const CLOSE = 0.02;
-/** How far a run may move a residual, as a logarithm, and where it ends. */
+/** Largest step of a residual per run, and its bound, as natural logarithms. */
 const MOST_STEP = 0.8;
 const MOST_LOG = 1.2;
 const BISECTIONS = 6;
-/** Runs that a residual is the mean of; older ones fade. */
+/** Number of runs that a residual is the mean of; older ones fade. */
 const MOST_RUNS = 3;
-/** Timelines whose residuals are kept, those that were played last. */
+/** Number of residuals kept: those of the timelines played last. */
 const MOST_RESIDUALS = 40;
-/** A run of fewer frames says too little of its timeline. */
+/** Least number of frames of a run that moves a residual. */
 const FEWEST_FRAMES = 48;
 
 /**
- * Takes in a run: first what each stage and kind of coding costs (`calibrate`), then what is still missing to show as many
- * frames of this very timeline as the run did, as one factor of all its costs: its residual.
- * @param log of a run of the situation, which neither others nor levers disturbed
+ * Calibration after a run: first the cost of each stage and kind of coding (`calibrate`), then the residual, one factor of
+ * all costs with which the prediction of this timeline shows as many frames as the run did.
+ * @param log of a run of the situation, without other programs or moved levers
  * @param ranges that the player decoded in the run; undefined for everything
  */
 export function learnRun(

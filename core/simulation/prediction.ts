@@ -32,7 +32,7 @@ interface Played {
   readonly workload: Workload;
 }
 
-/** What playback will do. */
+/** Predicted playback of a timeline. */
 export interface Prediction {
   /** The simulations that it was taken from, by how far their costs are off; those that need not be played are not. */
   readonly probes: readonly (Played | undefined)[];
@@ -40,10 +40,10 @@ export interface Prediction {
   readonly workload: Workload;
   /** Ranges that the player decodes; undefined for everything. */
   readonly ranges: readonly DecodeRange[] | undefined;
-  /** What the rig was not measured for; it counts as costing nothing. */
+  /** Figures that the rig was not measured for; their costs are estimates. */
   readonly unmeasured: readonly string[];
   readonly log: FrameLog;
-  /** How likely each frame is dropped, 0 to 1. */
+  /** Probability that each frame is dropped, 0 to 1. */
   readonly drops: Float32Array;
   /** The log with each cost just as it is known: what a real run is compared with to learn from it. */
   readonly nominalLog: FrameLog;
@@ -54,7 +54,7 @@ export interface Prediction {
   readonly framesPerSecond: { readonly low: number; readonly high: number };
 }
 
-/** Standard deviations between which eight of ten costs lie, and the ones between them that a mean is taken of. */
+/** Standard deviations of the probes: the outer two bound eight of ten costs, and the mean is of all. */
 const TENTH = 1.2816;
 const PROBES = [-TENTH, -0.5244, 0, 0.5244, TENTH];
 
@@ -194,14 +194,14 @@ export function expectedDrops(
 }
 
 /**
- * What is expected of several simulations: what they show at the mean, and the one that comes nearest to it; of several,
- * the first.
+ * Expected result of several simulations: the mean number of frames shown, and the first simulation that comes nearest to
+ * it.
  */
 function expectedOf(all: readonly Played[], drops: Float32Array): Played {
   const { wanted } = all[0]!.summary;
   const dropped = Math.round(drops.reduce((sum, each) => sum + each, 0));
   const shown = wanted - dropped;
-  // Where it will probably not play, what is shown in detail is one that does not.
+  // Where the timeline probably drops frames, the simulation shown in detail is one that does.
   const alike = all.filter(({ summary }) => isRealTime(summary) === isRealTime({ dropped, wanted }));
   const off = ({ summary }: Played): number => Math.abs(summary.shown - shown);
   const { run, summary, workload } = (alike.length ? alike : all).reduce((best, each) =>

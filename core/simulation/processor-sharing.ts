@@ -1,4 +1,4 @@
-/** How many paces there may be at once before there is room for more. */
+/** Initial capacity for different speeds at a time. */
 const FEW = 4;
 
 /**
@@ -16,11 +16,11 @@ export class ProcessorSharing {
   private clock = 0;
   private wanted = 0;
   private used = 0;
-  /** Of a core, that every thread may have; 1 while there is enough for all. */
+  /** Share of a core for every thread; 1 while there are enough cores. */
   private share = 1;
   /** Jobs that do something. */
   private doingCount = 0;
-  /** Of each job: whether it does something, its cores, its threads, and its group. */
+  /** State of each job: whether it runs, its cores, threads and group. */
   private readonly doing: Uint8Array;
   private readonly widths: Float64Array;
   private readonly threads: Float64Array;
@@ -28,9 +28,9 @@ export class ProcessorSharing {
   /** When each began, ms, and when it ends on the clock of its group. */
   private readonly begun: Float64Array;
   private readonly ends: Float64Array;
-  /** The share of a core that threads of each group want when nobody is in their way. */
+  /** Cores per thread that each group uses alone on the machine. */
   private readonly uses: number[] = [1];
-  /** Of each group: its clock, ms; when that was read, ms; and how fast it goes. */
+  /** State of each group: its clock, ms; the time at which that was read, ms; its speed. */
   private clocks = new Float64Array(FEW);
   private readAt = new Float64Array(FEW);
   private paces = new Float64Array(FEW).fill(1);
@@ -114,7 +114,7 @@ export class ProcessorSharing {
     return this.firstEnd;
   }
 
-  /** Lets time pass; what ends meanwhile must have been taken by `finish` before. */
+  /** Advances time; jobs that end meanwhile must have been removed by `finish`. */
   advance(to: number): void {
     if (to <= this.clock) return;
     if (!this.isSharedOut) this.shareOut();
@@ -122,7 +122,7 @@ export class ProcessorSharing {
     this.clock = to;
   }
 
-  /** How long that took which ended last, ms. */
+  /** Duration of the job that ended last, ms. */
   tookMs = 0;
 
   /** Ends what ends first, at its time; of several, the lowest. @returns its job */
@@ -193,7 +193,7 @@ export class ProcessorSharing {
     return this.clocks[group]! + (this.clock - this.readAt[group]!) * this.paces[group]!;
   }
 
-  /** What is under way goes on at the pace that everybody has from now on. */
+  /** Continues running jobs at the speed that each has from now on. */
   private shareOut(): void {
     const groups = this.uses.length;
     const share = this.wanted > this.capacity ? this.fairShare() : 1;
@@ -228,7 +228,7 @@ export class ProcessorSharing {
     return busy[busy.length - 1]!;
   }
 
-  /** Who wants less than its share leaves the rest to the others, until nobody does. */
+  /** Distributes unused shares among the other jobs, until none is left (max-min fairness). */
   private fairShare(): number {
     let share = 0;
     for (;;) {
@@ -243,5 +243,9 @@ export class ProcessorSharing {
   }
 }
 
-/** Of what a thread would do alone. @param use that it wants of a core @param share of one that every thread may have */
+/**
+ * Speed of a job over that alone on the machine.
+ * @param use cores it wants per thread
+ * @param share of a core for each thread
+ */
 const paceOf = (use: number, share: number): number => (share === 1 ? 1 : Math.min(1, share / use));

@@ -2,7 +2,7 @@ import { scrubSummary, type ScrubFacts } from '../playback/index.js';
 import { simulate } from './simulation.js';
 import { buildWorkload, type Work, type Situation } from '../cost-model/index.js';
 
-/** How long a picture of scrubbing lets one wait, ms from asking for it. */
+/** Latency of a picture of scrubbing, ms from the request. */
 export type ScrubWait = Pick<ScrubFacts, 'medianMs' | 'worstTwentiethMs'>;
 
 /** Places that the pointer is let down on, evenly over the timeline. */

@@ -46,10 +46,10 @@ export class Stream {
   /** Pictures that were read and wait to be decoded. */
   read = 0;
   resting = false;
-  /** How much longer its next picture takes, ms: its decoder was just set up, or sent elsewhere. */
+  /** Additional time of its next picture, ms, after its decoder was opened or moved. */
   delayMs: number;
   openAt: number;
-  /** What pictures that were given to the decoder and not yet taken out take, in mean pictures. */
+  /** Decode time of the pictures in the decoder, in mean pictures. */
   private works: readonly number[] = [];
   /** Behind the last frame of the run that is being turned round; it counts backwards only. */
   private runEnd: number;
@@ -93,7 +93,7 @@ export class Stream {
     this.ownWork = this.fedWork;
   }
 
-  /** It goes on at a key frame. */
+  /** Continues at a key frame. */
   enterAt(frame: number): void {
     this.skippedFrames = [];
     this.works = [];
@@ -154,7 +154,7 @@ export class Stream {
     if (this.works.length) this.works = this.works.slice(1);
   }
 
-  /** What there is for its next frame. */
+  /** State of its next frame. */
   get answer(): Answer {
     if (this.needed > 0) return 'none';
     return this.isSkipped(this.next) ? 'skipped' : 'decoded';
@@ -216,7 +216,7 @@ export class Stream {
     this.needed = this.segment.coldDecodes[frame - this.segment.from] ?? 0;
   }
 
-  /** Drops what is in the decoder, which starts anew elsewhere. */
+  /** Empties the decoder, which starts anew elsewhere. */
   private emptyDecoder(): void {
     this.out = 0;
     this.outMs = 0;
@@ -231,7 +231,7 @@ export class Stream {
     this.fedLeft = decodes[frame - from]!;
     const work = decodeWork(this.segment, this.fedLeft, bits?.[frame - from]);
     const mean = this.fedLeft ? work / this.fedLeft : 1;
-    // What is given for a frame before its own picture is what that refers to.
+    // Pictures fed before a frame's own are its references.
     const isFree = unreferenced?.[frame - from] === 1;
     this.ownWork = isFree ? decodeWork(this.segment, 1, ownBits?.[frame - from]) : mean;
     this.fedWork = this.fedLeft > 1 ? Math.max(0, work - this.ownWork) / (this.fedLeft - 1) : mean;
@@ -331,7 +331,7 @@ function isWaitedFor(
   return (readMs * each * mostWanted) / budgetMs > QUICK_READ || readMs > decodeMs / 2;
 }
 
-/** The key frame to go on at, as `ResyncPolicy` has it; undefined when there is none so far ahead. */
+/** Key frame for a resync, for `ResyncPolicy`; undefined without one so far ahead. */
 export function entryFor({ entries }: DecodeSegment, { from, best }: ResyncTarget): number | undefined {
   const beyond = bisectRight(entries, best);
   const within = entries[beyond - 1];

@@ -76,7 +76,7 @@ export class SimulatedStreams {
     return { streams, freeJobs: [...this.freeJobs], nextSegment, nextWorker, prefetch };
   }
 
-  /** Goes on from what was noted, when nothing was under way; segments that were begun are those of this workload. */
+  /** Continues from a snapshot taken while no job ran; its segments are those of this workload. */
   restore(state: StreamsState): void {
     const { segments } = this.context.workload;
     this.nextSegment = state.nextSegment;
@@ -100,7 +100,7 @@ export class SimulatedStreams {
     stream.read++;
     this.fill(stream);
     this.feed(stream);
-    // What was waited for may have been left out.
+    // The frame that was waited for may have been skipped.
     if (stream.isSkipped(stream.next)) this.deliver(stream);
   }
 
@@ -251,7 +251,7 @@ export class SimulatedStreams {
     this.deliver(stream);
   }
 
-  /** Goes on with a stream as far as it can go now. */
+  /** Advances a stream as far as it can go now. */
   private deliver(stream: Stream): void {
     const { to } = this.context.workload;
     while (!stream.closed && !stream.isMaking && stream.next < stream.end && stream.next < to) {
@@ -357,7 +357,7 @@ export class SimulatedStreams {
     this.pump();
   }
 
-  /** Where the next run begins that is turned round: what is over by then is left out. */
+  /** Where the next reversed run begins: past frames are skipped. */
   private nextRun({ end }: Stream, next: number): number {
     const { isPlaying, playhead } = this.context;
     return isPlaying && isTooLate(next, playhead) ? Math.min(end, Math.ceil(playhead)) : next;

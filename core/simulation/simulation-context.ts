@@ -7,11 +7,11 @@ import { CpuSpeedProcess } from './cpu-speed-process.js';
 export interface SimulationOptions {
   /** Coefficient of variation of each service time; 0 when absent. */
   readonly spread?: number;
-  /** Of the random numbers; needed only with a spread, or where the machine is unsteady. */
+  /** Seed of the random numbers, used only with a spread, or on a machine of varying speed. */
   readonly seed?: number;
 }
 
-/** What stands on a context at a moment at which nothing is under way. */
+/** State of a context while no job runs. */
 export interface ContextState {
   readonly now: number;
   readonly startedAt: number;
@@ -19,18 +19,18 @@ export interface ContextState {
   readonly free: number;
   readonly released: number;
   readonly readyUntil: number;
-  /** Of the frames from `released` on. */
+  /** State of the frames from `released` on. */
   readonly ready: Uint8Array;
   readonly held: Uint8Array;
   readonly rows: Float32Array;
 }
 
-/** Jobs on the cores: the engine, what brings pictures to the screen, the workers, then the decoders. */
+/** Jobs on the cores: the engine, presentation, the workers, then the decoders. */
 export const ENGINE = 0;
 export const PRESENTER = 1;
 export const FIRST_WORKER = 2;
 
-/** What engine and streams of a simulation stand on: time, cores, drives, the log, and the frames with their room. */
+/** State shared by engine and streams of a simulation: time, cores, drives, log, and frames with their buffers. */
 export class SimulationContext {
   /** ms from the press of play. */
   now = 0;
@@ -38,7 +38,7 @@ export class SimulationContext {
   startedAt = NaN;
   /** The frame that is due, and what of its time has passed. */
   playhead: number;
-  /** Room for pictures that nobody has. */
+  /** Number of free buffers. */
   free: number;
   /** The first frame whose pictures are still held. */
   released: number;
@@ -105,7 +105,7 @@ export class SimulationContext {
     this.startedAt = this.now;
   }
 
-  /** How long something takes this time, ms. */
+  /** Duration of a job with the current speed of the cores, ms. */
   service(ms: number): number {
     const { spread } = this.options;
     if (!spread || ms <= 0) return ms;
@@ -127,7 +127,7 @@ export class SimulationContext {
   /** Frames behind one that are ready. */
   waitingAfter(frame: number): number {
     const { to, slots } = this.workload;
-    // What is ready stays ready, so that it is never looked through again.
+    // A ready frame stays ready, so each is looked at once.
     this.readyUntil = Math.max(this.readyUntil, frame + 1);
     while (this.readyUntil < to && this.isReady(this.readyUntil)) this.readyUntil++;
     return Math.min(slots, this.readyUntil - frame - 1);
@@ -138,7 +138,7 @@ export class SimulationContext {
     return this.usedBase + this.cpu.usedMs;
   }
 
-  /** What is noted of the frames from the first that is held on, up to another one. */
+  /** State of the frames from the first held one up to another one. */
   snapshot(end: number): ContextState {
     const { now, startedAt, usedMs, free, released, readyUntil } = this;
     const first = released - this.workload.from;
@@ -149,7 +149,7 @@ export class SimulationContext {
     return { now, startedAt, usedMs, free, released, readyUntil, ready, held, rows };
   }
 
-  /** Goes on from what was noted, with the log of a run that was the same until then. */
+  /** Continues from a snapshot, with the log of a run that is equal up to it. */
   restore(state: ContextState, log: FrameLog): void {
     const { from } = this.workload;
     this.startedAt = state.startedAt;

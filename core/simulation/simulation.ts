@@ -13,7 +13,7 @@ export interface SimulatedRun {
   readonly log: FrameLog;
   /** Mean share of all cores in use while it played, 0 to 1. */
   readonly coreUse: number;
-  /** What another simulation can go on from. */
+  /** State that another simulation can continue from. */
   readonly workload: Workload;
   readonly checkpoints: readonly Checkpoint[];
   /** Core-ms that were used from the press of play until the first frame was due, and until the end. */
@@ -49,7 +49,7 @@ export function simulate(
     : new Simulation(workload, options).run();
 }
 
-/** Frames between moments that a simulation can go on from, where there are any. */
+/** Frames between checkpoints, where there are any. */
 const CHECKPOINT_FRAMES = 48;
 
 /** Spares the engine no wake-up that rounding could put to either side of a moment. */
@@ -158,7 +158,7 @@ class Simulation {
     }
   }
 
-  /** The drive on which somebody has read first. */
+  /** Drive whose next read ends first. */
   private nextReader(): ProcessorSharing | undefined {
     let first: ProcessorSharing | undefined;
     for (const drive of this.context.drives) if (drive.nextEnd < (first?.nextEnd ?? Infinity)) first = drive;

@@ -22,7 +22,7 @@ import {
 import { predict } from '../simulation/index.js';
 import { rational } from '../time/index.js';
 import type { Clip, Timeline, Track } from '../timeline/index.js';
-import { readySource, sourceFacts } from './index.js';
+import { readySource, sourceFacts } from './sources.js';
 
 export const UHD = { width: 3840, height: 2160 };
 export const GIB = 2 ** 30;

@@ -1,7 +1,7 @@
 import type { DecodeSegment, Workload } from '../cost-model/index.js';
 import { rational } from '../time/index.js';
 
-/** Frames of a workload in tests, where nothing else is said. */
+/** Default number of frames of a workload in tests. */
 export const WORKLOAD_FRAMES = 240;
 
 export interface Sketch extends Partial<Omit<DecodeSegment, 'decodes' | 'coldDecodes' | 'entries'>> {

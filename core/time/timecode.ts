@@ -76,7 +76,7 @@ export function formatTimecode(frame: number, format: TimecodeFormat): string {
 /**
  * @param text "hh:mm:ss:ff" or, with drop-frame, "hh:mm:ss;ff"
  * @returns frame number from 0
- * @throws RangeError that says what is wrong: not timecode, a field too large, or a number that drop-frame skips
+ * @throws RangeError with the fault: not timecode, a field too large, or a number that drop-frame skips
  */
 export function parseTimecode(text: string, format: TimecodeFormat): number {
   const match = /^(\d{2}):(\d{2}):(\d{2})[:;.](\d{2,3})$/.exec(text.trim());

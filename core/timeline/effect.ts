@@ -1,4 +1,4 @@
-/** How a value goes from one keyframe to the next. */
+/** Interpolation between two keyframes. */
 export const EASES = ['linear', 'smooth', 'hold'] as const;
 
 export type Ease = (typeof EASES)[number];
@@ -13,7 +13,7 @@ export interface Keyframe {
 
 export type EffectValue = number | string | boolean;
 
-/** What is done to the picture of a clip. What its values mean is said by its kind, in core/render/effects. */
+/** An effect on the picture of a clip. Its kind defines its values (core/render/effects). */
 export interface Effect {
   readonly id: string;
   readonly kind: string;
@@ -24,7 +24,7 @@ export interface Effect {
   readonly keyframes?: Readonly<Record<string, readonly Keyframe[]>> | undefined;
 }
 
-/** Value of a row of keyframes at a frame; before the first and behind the last it stands still. */
+/** Value of a list of keyframes at a frame; constant before the first and after the last. */
 export function valueAt(keyframes: readonly Keyframe[], frame: number): number {
   const next = keyframes.findIndex((each) => each.frame > frame);
   if (next === 0) return keyframes[0]!.value;
@@ -38,7 +38,7 @@ export function valueAt(keyframes: readonly Keyframe[], frame: number): number {
 /** Slow at both ends: 3 s² − 2 s³, the cubic of Hermite with no slope at its ends. */
 const eased = (share: number): number => share * share * (3 - 2 * share);
 
-/** Effects of a clip whose first frame lies `by` frames later than it did: keyframes stay where they were in time. */
+/** Effects of a clip whose first frame moves by `by` frames: keyframes keep their time. */
 export function laterStart(effects: readonly Effect[], by: number): readonly Effect[] {
   return by === 0
     ? effects

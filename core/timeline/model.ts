@@ -9,20 +9,20 @@ export interface FrameSize {
 
 export type TrackKind = 'picture' | 'sound';
 
-/** What a file of another program said besides, kept as it was to be written back; nothing here reads it. */
+/** Fields of another program's file, kept to be written back; Hone never reads them. */
 export interface Foreign {
   readonly metadata?: object | undefined;
-  /** What else stood beside its metadata. */
+  /** Fields beside its metadata. */
   readonly fields?: object | undefined;
   /** Effects that are not known here. */
   readonly effects?: readonly unknown[] | undefined;
-  /** Of a track: things that are not known here, and the frames that were left empty for them. */
+  /** Of a track: unknown items, and the empty frames in their place. */
   readonly items?: readonly ForeignItem[] | undefined;
-  /** Of a track: it was made for what stood above others within a nested stack. */
+  /** Of a track: created for the upper tracks of a nested stack. */
   readonly isNested?: boolean | undefined;
-  /** Of a clip: the nested stack that it was taken out of. */
+  /** Of a clip: the nested stack that it was flattened from. */
   readonly nest?: string | undefined;
-  /** Of a clip: the media that the file named besides, and which of them was in use. */
+  /** Of a clip: other media references in the file, and which was active. */
   readonly media?: ForeignMedia | undefined;
   /** Of a timeline: metadata of the stack that holds its tracks. */
   readonly stack?: Omit<Foreign, 'stack'> | undefined;
@@ -33,12 +33,12 @@ export interface ForeignMedia {
   readonly references: object;
 }
 
-/** Something on a track that is not known here. It is written back as long as nothing else stands in its place. */
+/** An unknown item on a track. It is written back as long as nothing takes its place. */
 export interface ForeignItem {
   readonly frame: number;
   readonly length: number;
   readonly item: unknown;
-  /** Of a nested stack: what was laid flat of it, to tell whether it has been changed since. */
+  /** Of a nested stack: fingerprint of its flattened clips, which tells whether they have been edited since. */
   readonly nest?: Nest | undefined;
 }
 
@@ -66,7 +66,7 @@ export interface Clip {
   readonly effects?: readonly Effect[] | undefined;
   /** Whether the picture is made as large as goes into the frame, or as small as covers it; fit when absent. */
   readonly framing?: Framing | undefined;
-  /** Of sound: how it comes and goes; at once when absent. */
+  /** Fades of the sound; none when absent. */
   readonly fades?: Fades | undefined;
   readonly foreign?: Foreign | undefined;
 }
@@ -105,7 +105,7 @@ export interface Transition {
   readonly at: number;
   readonly before: number;
   readonly after: number;
-  /** What a dip goes through, as #rrggbb. */
+  /** Colour of a dip, as #rrggbb. */
   readonly colour?: string | undefined;
   readonly foreign?: Foreign | undefined;
 }
@@ -160,7 +160,7 @@ export function emptyTimeline(rate: Rational, size: FrameSize): Timeline {
   };
 }
 
-/** The transitions of a track that stand at a cut and leave room for each other, the earlier before the later. */
+/** Transitions of a track that are at a cut and do not overlap, in order. */
 export function fittingTransitions({ clips, transitions = [] }: Track): readonly Transition[] {
   const ends = new Map(clips.map((clip) => [clipEnd(clip), clip]));
   const starts = new Map(clips.map((clip) => [clip.start, clip]));

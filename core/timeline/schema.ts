@@ -123,7 +123,7 @@ const rowSchema = array(keyframeSchema.required())
     row.every((each, at) => at === 0 || row[at - 1]!.frame < each.frame),
   );
 
-// What its values mean and may be is said by its kind, and checked by `effectFaults` in core/render.
+// The kind of an effect defines its values; `effectFaults` in core/render checks them.
 export const effectSchema = object({
   id: identifier(),
   kind: string().strict().required().max(40),
@@ -201,7 +201,7 @@ export const timelineSchema = object({
     return fault ? context.createError({ message: fault }) : true;
   });
 
-// Yup asks although a field is missing; what is missing is said of its own place already.
+// Yup calls this test although fields are missing; their own schemas report them.
 function firstFault(timeline: Timeline): string | undefined {
   try {
     return timelineFaults(timeline)[0];

@@ -9,7 +9,7 @@ import {
   type TrackKind,
 } from './model.js';
 
-/** What an edit needs to know of a source. */
+/** Properties of a source that an edit needs. */
 export interface Placeable {
   readonly sourceId: string;
   readonly name: string;

@@ -2,7 +2,7 @@ import { spawn } from 'node:child_process';
 import { once } from 'node:events';
 import { CODE_CELLS, CODE_SHARE, codeBits } from './frame-code.js';
 
-/** A small clip for tests whose every frame says its number. */
+/** A small test clip that carries its frame number in every picture. */
 export interface CodedClip {
   readonly path: string;
   readonly source: number;

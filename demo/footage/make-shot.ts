@@ -10,14 +10,14 @@ import { STAGE } from './scene.js';
 import { SHOTS, type Shot } from './shots.js';
 import { SOUND_RATE, voice, water } from './sound.js';
 
-/** What the worker is told. */
+/** Request to the worker. */
 export interface ShotOrder {
   readonly file: string;
   readonly path: string;
   readonly ffmpeg: string;
 }
 
-/** Draws a shot frame by frame into ffmpeg. It runs in a worker, so that the server goes on answering. */
+/** Draws a shot frame by frame into ffmpeg, in a worker, so that the server stays responsive. */
 async function makeShot(
   shot: Shot,
   { path, ffmpeg }: ShotOrder,

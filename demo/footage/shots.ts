@@ -5,7 +5,7 @@ import { pit } from './scenes/pit.js';
 import { tideTable } from './scenes/tide-table.js';
 import { workshop } from './scenes/workshop.js';
 
-/** One piece of footage: what is drawn, and how the camera wrote it. */
+/** One piece of footage: its scene, and the coding of its camera. */
 export interface Shot {
   readonly file: string;
   readonly scene?: Scene;
@@ -19,7 +19,7 @@ export interface Shot {
   readonly encoder: readonly string[];
   /** An ffmpeg filter that thins out frames, for a varying rate. */
   readonly thinning?: string;
-  /** Quarter turns that the file says it has to be shown with: the camera was held upright. */
+  /** Quarter turns in the file's display matrix: the camera was held upright. */
   readonly turned?: 1;
   readonly sound?: 'water' | 'voice';
 }

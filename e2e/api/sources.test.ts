@@ -345,6 +345,19 @@ describe('what is made of a source in the background', () => {
     expect(psnr(tile(0), tile(11))).toBeLessThan(20);
   });
 
+  it('is refused with a reason where nothing decodes the pictures', async () => {
+    // Written so, ffmpeg leaves the parameter sets of the stream out.
+    const path = join(server.footage, 'no parameter sets.mov');
+    execFileSync('ffmpeg', [
+      ...['-v', 'error', '-f', 'lavfi', '-i', 'testsrc2=s=1920x1080:r=25:d=0.4,format=yuv422p10le'],
+      ...['-c:v', 'libx264', '-preset', 'ultrafast', '-g', '1', path],
+    ]);
+    await server.addSources(project.id, [path]);
+    const jobs = await server.settle(project.id);
+    const problems = jobs.flatMap(({ title, problem }) => (title.includes('no parameter') ? [problem] : []));
+    expect(problems.join()).toContain('ffmpeg decodes no picture of this file');
+  });
+
   it('is a waveform, and decoded sound for what no browser decodes', async () => {
     const path = join(server.footage, 'beeps.mkv');
     // A second of silence, a second of a tone at half of full scale.

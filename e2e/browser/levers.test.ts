@@ -1,6 +1,6 @@
-import type { LightCopy, Project, Source } from '@hone/core/api';
+import type { LightCopy, MachineSettings, Project, Source } from '@hone/core/api';
 import type { FindingKind } from '@hone/core/findings';
-import { driveFigures, SIMULATED_DRIVES, SIMULATED_RIGS, type Rig } from '@hone/core/machine';
+import { driveFigures, LOWEST_CEILING, SIMULATED_DRIVES, SIMULATED_RIGS, type Rig } from '@hone/core/machine';
 import { rational } from '@hone/core/time';
 import type { Timeline } from '@hone/core/timeline';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
@@ -123,6 +123,43 @@ describe('levers', () => {
     await browser.reload();
     await finding('real-time').waitFor();
     expect(await finding('drive').count()).toBe(0);
+  });
+
+  it('name a slow start on a drive that answers late, where the rest plays', async () => {
+    const { browser, made, server } = opened;
+    const [source] = await server.get<Source[]>(`projects/${made.project.id}/sources`);
+    const late = driveFigures({ ...SIMULATED_DRIVES.at(-1)!, name: source!.drive, latencyMs: 1200 });
+    await server.call('PUT', 'rigs/own', { ...quickRig(), drives: [late] });
+    await browser.reload();
+    await finding('slow-start').waitFor();
+    expect(await finding('drive').count()).toBe(0);
+    await server.call('PUT', 'rigs/own', quickRig());
+    await browser.reload();
+    await finding('real-time').waitFor();
+    expect(await finding('slow-start').count()).toBe(0);
+  });
+
+  it('name a memory ceiling that holds too few pictures, until it is raised', async () => {
+    const { browser, made, server } = opened;
+    const { timeline, tuning } = await project();
+    const [picture] = timeline.tracks;
+    const translucent = [{ id: 'thin', kind: 'transform', enabled: true, values: { opacity: 60 } }];
+    const clips = picture!.clips.map((clip) => ({ ...clip, id: `thin-${clip.id}`, effects: translucent }));
+    const layered: Timeline = {
+      ...timeline,
+      size: { width: 3840, height: 2160 },
+      tracks: [picture!, { ...picture!, id: 'thin', name: 'Thin', clips }],
+    };
+    await server.setTimeline(made.project.id, layered);
+    await server.call('PUT', `projects/${made.project.id}/tuning`, { ...tuning, playScale: 1 });
+    const before = await server.get<MachineSettings>('machine/settings');
+    await server.call('PUT', 'machine/settings', { memoryCeilingBytes: LOWEST_CEILING });
+    await browser.reload();
+    await finding('memory').waitFor();
+    await server.call('PUT', 'machine/settings', { memoryCeilingBytes: before.memoryCeilingBytes });
+    await browser.reload();
+    await finding('real-time').or(finding('cores')).first().waitFor();
+    expect(await finding('memory').count()).toBe(0);
   });
 
   it('have met no error on the way', () => expect(opened.browser.errors).toEqual([]));

@@ -8,7 +8,7 @@ import { accessibilityFaults } from '../fixtures/accessible.js';
 import { TestBrowser } from '../fixtures/browser.js';
 import { TestServer } from '../fixtures/server.js';
 
-/** The machine, measured by its browser and its server together, and the stand-ins beside it. */
+/** The machine, measured by its browser and its server together, and the simulated machines beside it. */
 describe('the page Rig', () => {
   let server: TestServer;
   let browser: TestBrowser;
@@ -39,7 +39,7 @@ describe('the page Rig', () => {
   });
 
   it('says what it does not know yet', async () => {
-    await browser.page.getByRole('heading', { name: 'This machine is not known yet' }).waitFor();
+    await browser.page.getByRole('heading', { name: 'This machine is not measured yet' }).waitFor();
     expect(await browser.page.getByTestId('rig-figures').count()).toBe(0);
     expect(await accessibilityFaults(browser.page)).toEqual([]);
   });

@@ -226,7 +226,7 @@ describe('the page Sources', () => {
     // 138 MB/s are wanted of a drive that gives 38.
     expect(slow.summary.dropped).toBeGreaterThan(10);
     expect(slow.summary.stageMs.read).toBeGreaterThan(5 * before.summary.stageMs.read);
-    await page.getByRole('button', { name: 'Use the real drive' }).click();
+    await page.getByRole('button', { name: 'End the simulation' }).click();
     await page.getByTestId('simulated').waitFor({ state: 'detached' });
     expect(await server.get('simulation')).toEqual({ driveId: null });
     await page.getByRole('button', { name: 'Back to the timeline' }).click();

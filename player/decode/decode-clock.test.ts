@@ -3,8 +3,8 @@ import { DecodeClock, BusyTracker } from './decode-clock.js';
 
 /** A decoder of 20 ms a picture beside a worker that is busy with each picture for a while. */
 function played(busyMs: number, pictures: number): number[] {
-  const occupation = new BusyTracker();
-  const clock = new DecodeClock(occupation);
+  const busy = new BusyTracker();
+  const clock = new DecodeClock(busy);
   clock.restart(0);
   const costs: number[] = [];
   let now = 0;
@@ -15,7 +15,7 @@ function played(busyMs: number, pictures: number): number[] {
     now = Math.max(now, ready);
     costs.push(clock.seen(now));
     now += busyMs;
-    occupation.ended(now);
+    busy.ended(now);
     // Eight pictures wait at most; then the decoder waits as well.
     ready = Math.max(ready, now - 8 * 20);
   }
@@ -40,11 +40,11 @@ describe('the time of decoding', () => {
   });
 
   it('of several pictures that are seen at once is no more than the time there was', () => {
-    const occupation = new BusyTracker();
-    const clock = new DecodeClock(occupation);
+    const busy = new BusyTracker();
+    const clock = new DecodeClock(busy);
     clock.restart(0);
     for (const now of [30, 50, 70]) expect(clock.seen(now)).toBe(now === 30 ? 30 : 20);
-    occupation.ended(120);
+    busy.ended(120);
     const costs = [120, 120.1, 120.2, 120.3].map((now) => clock.seen(now));
     expect(costs.slice(0, 2)).toEqual([20, 20]);
     expect(costs.reduce((sum, each) => sum + each, 0)).toBeCloseTo(50.3, 6);

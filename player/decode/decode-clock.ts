@@ -1,4 +1,4 @@
-/** What comes so soon after a piece of work had come before its end, and only waited to be seen, ms. */
+/** Longest time after the end of other work in which a picture counts as one that came before that end, ms. */
 const SEEN_LATE_MS = 1;
 /** Pictures over which the usual time of decoding one is averaged. */
 const AVERAGED = 16;
@@ -33,7 +33,7 @@ export class DecodeClock {
   private usualMs: number | undefined;
   private counted = 0;
 
-  constructor(private readonly occupation: BusyTracker) {}
+  constructor(private readonly busy: BusyTracker) {}
 
   /** Decoding begins anew. The first picture takes longer: it comes when the decoder has been set up and filled. */
   restart(now: number): void {
@@ -50,7 +50,7 @@ export class DecodeClock {
 
   /** A picture is seen to have come out. @returns what decoding it took, ms */
   seen(now: number): number {
-    const isLate = this.occupation.hides(now);
+    const isLate = this.busy.hides(now);
     const isExact = this.isKnown && !isLate;
     const wholeMs = now - this.from + this.spareMs;
     this.from = now;

@@ -2,7 +2,7 @@ import { parse } from 'opentype.js';
 import { readCube, type ColourTable } from '@hone/core/interchange';
 import { textOf, TITLE_FONT_FILES, type KnownEffect, type TitleFont } from '@hone/core/render';
 
-/** What effects are made with, fetched once: colour tables and the typeface of titles. */
+/** Files of effects, fetched once: LUTs and the typeface of titles. */
 export class EffectFiles {
   private readonly tables = new Map<string, ColourTable>();
   private readonly fetching = new Map<string, Promise<void>>();

@@ -15,15 +15,15 @@ export interface DecodedFrame {
   readonly seconds: number;
   /** ms that the decoder worked: from its last output, or from the end of its last idle time, to this output. */
   readonly decodeMs: number;
-  /** Of its packet; 0 where that is not known. */
+  /** Bytes of its packet; 0 where unknown. */
   readonly bytes: number;
   /** ms that reading its packet held the decoder up. */
   readonly readMs: number;
 }
 
-/** Where a stream gets decoded frames from: a decoder of the browser, the server, or what stands in for one in a test. */
+/** Source of a stream's decoded frames: a decoder of the browser, the server, or a substitute in tests. */
 export interface FrameSource {
-  /** Who decodes. */
+  /** Decoder: browser or server. */
   readonly decoder: 'browser' | 'server';
   /**
    * Asked of each picture that no other refers to, where the supply can tell.

@@ -3,7 +3,7 @@ import { PictureDecoder } from './picture-decoder.js';
 import { isUnreferencedIn, type PictureFile } from './picture-file.js';
 import type { DecodedFrame, FrameSource } from './frame-source.js';
 
-/** Seconds by which a time may be rounded on its way through a file's ticks and a decoder's microseconds. */
+/** Largest rounding error of a time, seconds, from a file's ticks to a decoder's microseconds. */
 const ROUNDED = 2e-6;
 
 /** Frames of a file that the browser decodes. It can be entered at key packets. */
@@ -12,13 +12,13 @@ export class PacketFrameSource implements FrameSource {
   shouldSkip: FrameSource['shouldSkip'];
   private readonly pictures: PictureDecoder;
 
-  /** @param isIntra whether every picture stands alone, so that none refers to any */
+  /** @param isIntra whether every picture is intra-coded */
   constructor(
     private readonly file: PictureFile,
-    occupation: BusyTracker,
+    busy: BusyTracker,
     isIntra: boolean,
   ) {
-    this.pictures = new PictureDecoder(file, occupation, ({ data, timestamp }, bytes) => {
+    this.pictures = new PictureDecoder(file, busy, ({ data, timestamp }, bytes) => {
       if (!this.shouldSkip || !(isIntra || isUnreferencedIn(file, data))) return false;
       return this.shouldSkip(timestamp - file.firstTimestamp, bytes);
     });

@@ -16,7 +16,7 @@ const DRY_MS = 3;
 export class PictureDecoder {
   private readonly decoder: VideoDecoder;
   private readonly outputs: DecoderOutput[] = [];
-  /** What was given to the decoder and has not come out, by time stamp. */
+  /** Packets in the decoder, by time stamp. */
   private readonly fed = new Map<number, { readonly readMs: number; readonly bytes: number }>();
   private readonly clock: DecodeClock;
   private generation = 0;
@@ -27,15 +27,15 @@ export class PictureDecoder {
   private wakeFeeder: (() => void) | undefined;
 
   /**
-   * @param occupation of the worker that its pictures come out in
+   * @param busy of the worker that its pictures come out in
    * @param leavesOut whether a picture is not decoded, by its bytes and those that are queued before it
    */
   constructor(
     private readonly file: PictureFile,
-    occupation = new BusyTracker(),
+    busy = new BusyTracker(),
     private readonly leavesOut: (packet: EncodedPacket, bytes: number) => boolean = () => false,
   ) {
-    this.clock = new DecodeClock(occupation);
+    this.clock = new DecodeClock(busy);
     this.decoder = new VideoDecoder({
       output: (frame) => this.receive(frame),
       error: (error) => this.fail(error),
@@ -43,7 +43,7 @@ export class PictureDecoder {
     this.decoder.ondequeue = () => this.wakeFeeder?.();
   }
 
-  /** Drops everything in flight and goes on at a packet, which must be a key packet. */
+  /** Empties the decoder and continues at a key packet. */
   startAt(packet: EncodedPacket): void {
     const generation = ++this.generation;
     this.decoder.reset();

@@ -57,7 +57,7 @@ export class PictureEffects {
     private readonly files: EffectFiles,
   ) {}
 
-  /** @param bytes as `effectBytes` says for the picture that needs most, or more */
+  /** @param bytes at least `effectBytes` of the picture that needs most */
   setRoom(address: number, bytes: number): void {
     this.kept.clear();
     this.address = address;

@@ -16,7 +16,7 @@ export function isUnreferencedIn({ config }: Pick<PictureFile, 'config'>, pictur
   return isUnreferenced(picture, lengthBytes(config.description));
 }
 
-/** Bytes of the length before each unit of a picture, as the file's AVCDecoderConfigurationRecord says (ISO/IEC 14496-15). */
+/** Bytes of the length before each unit of a picture, from the AVCDecoderConfigurationRecord (ISO/IEC 14496-15). */
 function lengthBytes(description: AllowSharedBufferSource | undefined): number | null {
   if (!description) return null;
   const bytes = ArrayBuffer.isView(description)

@@ -96,7 +96,7 @@ export class PictureStages {
   }
 
   /**
-   * @param id of what the pictures belong to; what is kept for one is not taken for another
+   * @param id of the clip; cached pictures are kept by id
    * @param at frame of the clip
    * @param picture address of the picture, which is changed in place
    */
@@ -151,7 +151,7 @@ export class PictureStages {
     bytes.copyWithin(picture, warped, warped + bytesWithAlpha(frame));
   }
 
-  /** Copies the part of a plane that lies within a frame, or fills it with 255. */
+  /** Copies the part of a plane within a frame, or fills it with 255. */
   private copyInto(source: Plane, target: Plane, x: number, y: number, shift: 0 | 1, isFilled = false): void {
     const [left, top] = [x >> shift, y >> shift];
     const { column, row, width, height } = overlapOf(source, target, left, top);

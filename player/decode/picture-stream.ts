@@ -120,7 +120,7 @@ export class PictureStream {
     }
   }
 
-  /** Does what the pacer says for one frame after the other. */
+  /** Performs the actions of the pacer, frame by frame. */
   private async deliverAll(supply: FrameSource): Promise<void> {
     // The last decoded frame, and the one before: it is the right one when nothing nearer follows.
     let held: DecodedFrame | undefined;
@@ -300,7 +300,7 @@ export class PictureStream {
     this.next = Math.max(this.next, to);
   }
 
-  /** Waits until there is a buffer, the stream goes on elsewhere, or it is closed. */
+  /** Waits for a buffer, a resync, or the end of the stream. */
   private buffer(): Promise<void> {
     return new Promise<void>((resolve) => (this.wakeSlots = resolve));
   }
@@ -362,7 +362,7 @@ export class PictureStream {
     return true;
   }
 
-  /** The key frame to go on at, as `ResyncPolicy` chooses it. */
+  /** Target of a resync, chosen by `ResyncPolicy`. */
   private async entryFor({ from, best }: ResyncTarget, supply: FrameSource): Promise<Entry | undefined> {
     // Not all the way from where it began, key frame by key frame.
     const near = this.frames.startOf(Math.floor(from)) - RESTART_SECONDS;

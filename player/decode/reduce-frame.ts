@@ -13,7 +13,7 @@ import {
 import type { ResampleKind } from './resample-table.js';
 import type { Workspace } from './workspace.js';
 
-/** What is done with a decoded frame to make a preview picture of it. */
+/** Steps from a decoded frame to a preview picture. */
 export interface Reduction {
   /** Size of the result. */
   readonly target: FrameSize;
@@ -22,11 +22,11 @@ export interface Reduction {
   /** Where the result goes. */
   readonly address: number;
   readonly kind: ResampleKind;
-  /** Where colours and alpha stand in the frame; null when it holds colours only. Alpha goes behind the result. */
+  /** Position of colours and alpha in the frame; null without alpha. Alpha is written behind the result. */
   readonly stacked: StackedPicture | null;
 }
 
-/** A part of a frame, in pixels; its edges lie between chroma samples. */
+/** A part of a frame, in pixels, with its edges between chroma samples. */
 interface Part {
   readonly x: number;
   readonly y: number;
@@ -79,7 +79,7 @@ export async function reduceFrame(
   return codingOf(frame);
 }
 
-/** Reduces the grey that stands for alpha, and puts it behind the result. */
+/** Reduces the grey picture of the alpha, and writes it behind the result. */
 async function reduceAlpha(
   frame: VideoFrame,
   rect: Part,

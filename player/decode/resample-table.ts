@@ -77,7 +77,7 @@ function cubicAt(distance: number): number {
   return distance < 2 ? -c * distance ** 3 + 5 * c * distance ** 2 - 8 * c * distance + 4 * c : 0;
 }
 
-// The rounded running sum is what is kept exact, so that the weights sum to one however many there are.
+// Rounding the running sum, not each weight, keeps their total at exactly one.
 function toFixed(weights: number[]): number[] {
   const sum = weights.reduce((total, weight) => total + weight, 0);
   let exact = 0;

@@ -4,7 +4,7 @@ import { FRAME_HEADER_BYTES, readFrameHeader } from '@hone/core/media';
 import { planarBytes } from '../shared/picture.js';
 import type { DecodedFrame, FrameSource } from './frame-source.js';
 
-/** Frames that wait; while so many do, nothing is read, and the server's decoder stands still. */
+/** Number of waiting frames at which reading pauses, and with it the server's decoder. */
 const MOST_WAITING = 4;
 
 /** Frames that the server's ffmpeg decodes and scales, read from a stream that never ends before the file does. */

@@ -43,8 +43,8 @@ export class SourceFrames {
   }
 
   /**
-   * Whether a timeline frame wants something later than what is decoded. With a constant rate that is known from the
-   * frame itself; otherwise from the middle between the frame held and the one after it.
+   * Whether a timeline frame needs a later picture than the decoded one. With a constant rate its own time decides;
+   * otherwise the middle between the held picture and the next.
    */
   isBeyond(frame: number, { seconds }: DecodedFrame, before: DecodedFrame | undefined): boolean {
     if (this.passage.file.constantRate) return this.wantedBy(frame) > this.at(seconds);

@@ -36,7 +36,7 @@ class DecodeWorker {
   private workspace: Workspace | undefined;
   private readonly effectFiles = new EffectFiles();
   private readonly stages: PictureStages;
-  private readonly occupation = new BusyTracker();
+  private readonly busy = new BusyTracker();
   /** The workspace holds one frame at a time. */
   private reducing: Promise<unknown> = Promise.resolve();
 
@@ -94,7 +94,7 @@ class DecodeWorker {
     if (framesUrl === null || (serverOnly === null && !this.refused.has(url))) {
       try {
         const isIntra = choice === 'light copy';
-        await stream.run(new PacketFrameSource(await this.files.get(url), this.occupation, isIntra));
+        await stream.run(new PacketFrameSource(await this.files.get(url), this.busy, isIntra));
         return;
       } catch (error) {
         if (framesUrl === null || !this.streams.has(spec.id)) throw error;
@@ -121,7 +121,7 @@ class DecodeWorker {
       const staged = { stages: spec.stages, frame: spec.frame, hasAlpha: spec.file.hasAlpha };
       this.stages.apply(String(spec.id), staged, frame - spec.clipStart, address);
       const end = performance.now();
-      this.occupation.ended(end);
+      this.busy.ended(end);
       const effectsMs = spec.stages.some(({ effects }) => effects.length) ? end - start : 0;
       return { coding, scaleMs: start - begin, effectsMs };
     });

@@ -5,7 +5,7 @@ import { overlapOf, planarAt, planarBytes, type Plane } from '../shared/picture.
 import { MasksAndTransforms, type ShapedPicture, type MaskMemory } from '../shared/masks-transforms.js';
 import type { ReadyPicture } from './stream-set.js';
 
-/** How a picture comes in place of the one below it, in one frame. */
+/** Mix of a picture with the one below it, in one frame. */
 export interface DrawnMix {
   readonly mix: Mix;
   /** Share of what comes, 0 to 1. */

@@ -9,7 +9,7 @@ import { shownPixels } from './shown-pixels.js';
 import { Slates } from './slates.js';
 import type { ReadyPicture } from './stream-set.js';
 
-/** Brings frames to the screen from the pictures that are ready, and says what they are made of. */
+/** Draws frames from ready pictures, and reports their origins. */
 export class Display {
   /** Sources whose pictures the server decoded, since this was last cleared. */
   readonly serverDecoded = new Set<string>();

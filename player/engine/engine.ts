@@ -28,7 +28,7 @@ const SOUND_LIMIT_MS = 1500;
 
 type PlayRequest = Extract<EngineRequest, { kind: 'play' }>;
 
-/** Decides what is decoded, when a frame is shown and when it is dropped, by the rules of core/pacing. */
+/** Schedules decoding, showing and dropping of frames by the rules of core/pacing. */
 export class Engine {
   private plan: PlanView | undefined;
   private layout: Layout | undefined;
@@ -217,7 +217,7 @@ export class Engine {
       this.streams.passed(frame);
       for (const clip of clips) this.streams.skipTo(clip, frame);
     } else {
-      // What is ready has the size of playing; it must not be taken for the picture at rest.
+      // Ready pictures have the playback size and must not be taken for the picture at rest.
       this.wantedStill = undefined;
       await this.streams.closeAll();
       if (intent !== this.intent) return;
@@ -308,7 +308,7 @@ export class Engine {
     const elapsedMs = this.clock!.elapsedMs();
     const playhead = request.from + (elapsedMs / 1000) * framesPerSecond;
     const frame = frameAtPlayhead(playhead);
-    // A sound device begins some time after it was told to; frames are due by what is heard.
+    // A sound device begins with a delay; frames are due by the sound that is heard.
     run.startedAt = performance.now() - elapsedMs;
     this.control.playhead = playhead;
     this.frame = Math.min(frame, request.to - 1);

@@ -18,7 +18,7 @@ import type { ComposeRoom } from './composer.js';
 import { SHAPE_BYTES } from '../shared/masks-transforms.js';
 import { MOST_SLATES } from './slates.js';
 
-/** Where everything stands in the shared memory. Addresses are bytes. */
+/** Layout of the shared memory. Addresses are in bytes. */
 export interface Layout {
   readonly playSlots: readonly number[];
   readonly restSlots: readonly number[];

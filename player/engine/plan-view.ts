@@ -45,7 +45,7 @@ export class PlanView {
     return effects.length > 0 || this.hasLayers;
   }
 
-  /** What is seen in a frame, the lowest first. */
+  /** Visible layers of a frame, the lowest first. */
   layersAt(frame: number): readonly Layer[] {
     const { stretches } = this.plan.preview.graph;
     return stretches.find((stretch) => stretch.from <= frame && frame < stretch.to)?.layers ?? [];

@@ -3,7 +3,7 @@ import type { Passage } from '@hone/core/render';
 import type { PlanView } from './plan-view.js';
 import type { StreamSet } from './stream-set.js';
 
-/** Begins to decode the passages of a run when rule 6 of pacing says so. */
+/** Opens the passages of a run by rule 6 of pacing. */
 export class Prefetcher {
   private readonly policy: PrefetchPolicy;
   private parts: readonly DecodePart<Passage>[];

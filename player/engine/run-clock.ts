@@ -4,7 +4,7 @@ import { SAMPLE_RATE, type Control } from '../shared/control.js';
 /** Without a sound device that moves for so long, the system clock takes over. */
 const SILENT_DEVICE_MS = 700;
 
-/** Time since playing began, by what is heard, or by the system clock where no sound device runs. */
+/** Time since playback began, by the sound device, or by the system clock where none runs. */
 export class RunClock {
   private readonly smooth = new SmoothClock();
   private readonly startedAt = performance.now();

@@ -10,7 +10,7 @@ const MOST_FRAMES = 216_000;
 /** The frame log of the run that is under way. */
 export class Run {
   readonly log: FrameLog;
-  /** Memory of the log, which the page may read while the run goes on. */
+  /** Memory of the log, which the page may read during the run. */
   readonly buffer: SharedArrayBuffer;
   leversMoved = false;
   private settledUntil: number;
@@ -57,7 +57,7 @@ export class Run {
     for (; this.settledUntil < frame; this.settledUntil++) this.settle(this.settledUntil, waiting);
   }
 
-  /** What is known of it when it ends; undefined before the fate of a frame is known. */
+  /** Facts and log of the run at its end; undefined before any frame is settled. */
   finished(facts: Omit<MeasuredFacts, 'leversMoved' | 'pressedAt'>): FinishedRun | undefined {
     const { firstFrame, length, values } = this.log.settledPart();
     if (length === 0) return undefined;

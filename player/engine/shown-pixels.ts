@@ -6,7 +6,7 @@ import type { ReadyPicture } from './stream-set.js';
 
 type Kind = Layer['effects'][number]['kind'];
 
-/** What the picture of some layers is made of, each origin once. */
+/** Origins of the pictures of some layers, each once. */
 export function shownPixels(
   layers: readonly Layer[],
   plan: PlanView,

@@ -12,7 +12,7 @@ export class Slates {
 
   constructor(private readonly memory: WebAssembly.Memory) {}
 
-  /** Forgets what was drawn, since its room is used for something else. */
+  /** Forgets all slates, since their memory is reused. */
   forget(): void {
     this.kept.clear();
     this.next = 0;

@@ -16,7 +16,7 @@ export interface ReadyPicture {
   readonly effects: Passage['effects'];
   readonly coding: ColourCoding;
   readonly decoder: Decoder;
-  /** Whether its own alpha stands behind it. */
+  /** Whether its own alpha follows it in memory. */
   readonly hasAlpha: boolean;
 }
 

@@ -35,7 +35,7 @@ export function multiplyAlpha(first: usize, second: usize, target: usize, count:
  * Lays an alpha over another, in place, by the operator "over" (Porter and Duff, "Compositing digital images", 1984).
  * @param above alpha that is laid over
  * @param gain of it, 0 to 256
- * @param share takes the part of each result, 0 to 255, that is due to what is laid over
+ * @param share receives the part of each result that comes from `above`, 0 to 255
  */
 export function unionAlpha(alpha: usize, above: usize, gain: i32, share: usize, count: i32): void {
   for (let at: usize = 0; at < <usize>count; at++) {

@@ -1,6 +1,6 @@
 /**
  * Adds to each 8-bit sample what a blur took from it, in place: sample + (sample - soft) * amount, over 256, rounded.
- * @param amount 0 to 1024, of which 256 stand for once
+ * @param amount 0 to 1024; 256 is a factor of one
  */
 export function sharpenPlane(plane: usize, soft: usize, count: i32, amount: i32): void {
   const by = i16x8.splat(<i16>amount);

@@ -1,7 +1,7 @@
 /**
  * Takes samples of one plane from places of another, between four samples each (bilinear). A place is found by a map that
  * keeps parallels: across = a x + b y + c, down = d x + e y + f, in samples from the corner.
- * @param outside what lies beyond the source: 0 to 255, or -1 for what is nearest in it
+ * @param outside sample beyond the source: 0 to 255, or -1 for its nearest sample
  */
 export function warpPlane(
   source: usize,

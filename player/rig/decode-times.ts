@@ -10,7 +10,7 @@ const WARM = 12;
 /** Repetitions that a slow decoder is given time for. */
 const FEWEST_GROUPS = 2;
 const IN_FLIGHT = 8;
-/** How often a decoder is set up anew, to see how long its first picture takes. */
+/** Number of times a decoder is opened anew to measure its first picture. */
 const STARTS = 4;
 
 /**
@@ -93,7 +93,7 @@ class BusyDecoder {
     this.decoder.configure(config);
   }
 
-  /** Waits while its queue is full, unless what is waited for is there. */
+  /** Waits while its queue is full, unless the awaited picture is there. */
   async feed(packet: EncodedPacket, isDone: () => boolean): Promise<void> {
     this.sizes.push(packet.byteLength);
     this.decoder.decode(packet.toEncodedVideoChunk());
@@ -102,7 +102,7 @@ class BusyDecoder {
     if (this.failure) throw this.failure;
   }
 
-  /** Drops what is in it; the next packet must be a key packet. */
+  /** Empties the decoder; the next packet must be a key packet. */
   restart(): void {
     this.decoder.reset();
     this.decoder.configure(this.config);

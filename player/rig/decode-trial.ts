@@ -18,7 +18,7 @@ export interface TriedSource extends Sampled {
   readonly id: string;
 }
 
-/** What a trial tells, and the rows of pictures that it is taken from. */
+/** Result of a decode trial, with its samples. */
 export interface DecodeTrial {
   readonly samples: readonly DecodeSample[];
   readonly figures: DecodeFigures;
@@ -64,12 +64,12 @@ function figuresOf({ facts, structure }: TriedSource, times: DecodeTimes, distur
 }
 
 /**
- * Decodes for a moment each source of a kind that a rig has no figures of, in the browser and, where that does not decode
- * it, by the server, so that no prediction rests on an estimate for long.
+ * Measures decoding of each kind of source that a rig has no figures of, for a moment: in the browser, or on the server
+ * where the browser does not decode it. Predictions then rest on measured figures.
  * @param assets where the player's workers and kernels.wasm are served, ending in a slash
  * @param onServer has the server decode a source
- * @param signal ends it; what was found by then counts
- * @returns the rig with what was found; the same rig when nothing was
+ * @param signal ends the trials; figures found by then count
+ * @returns rig with the new figures; the same rig without any
  */
 export async function runDecodeTrials(
   rig: Rig,

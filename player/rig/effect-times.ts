@@ -35,7 +35,7 @@ export function effectRoom(size: FrameSize): number {
   return 6 * picture + SHAPE_BYTES + Math.max(...PIXEL_EFFECTS.map(([, each]) => effectBytes([each], size)));
 }
 
-/** The player's own functions for effects, timed on the picture that stands at an address. */
+/** Times of the player's effect functions on the picture at an address. */
 export function effectTimes(
   kernels: Kernels,
   memory: WebAssembly.Memory,
@@ -56,7 +56,7 @@ export function effectTimes(
   };
   const timed = (kernel: EffectKernel, once: () => void): KernelTimes => {
     const ms: number[] = [];
-    // The first time, what is kept afterwards is made.
+    // The first pass fills the caches.
     for (let round = -1; round < rounds; round++) {
       const start = performance.now();
       once();

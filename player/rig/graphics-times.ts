@@ -20,7 +20,7 @@ in vec2 place;
 out vec4 colour;
 void main() { colour = texture(picture, place); }`;
 
-/** What the graphics processor takes to upload a decoded picture and draw it smaller. */
+/** Time of the graphics processor to upload a decoded picture and draw it smaller, ms. */
 export function graphicsTimes(rounds: number): GraphicsTimes {
   const megapixels = (SOURCE.width * SOURCE.height) / 1e6;
   const gl = new OffscreenCanvas(TARGET.width, TARGET.height).getContext('webgl2');

@@ -15,7 +15,7 @@ const SCALES = [1, 2, 4, 8, 16];
 const COMPOSED = { width: 960, height: 540 };
 /** A preview that is no whole part of its source. */
 const ODD = { width: 1042, height: 586 };
-/** One that is far smaller. */
+/** A much smaller picture size. */
 const FAR = { width: 238, height: 134 };
 const PACE_MS = 1000 / 24;
 
@@ -90,7 +90,7 @@ export class KernelBench {
     return times;
   }
 
-  /** What showing takes at the pace of playing: a picture that is drawn after a pause costs more than one in a row. */
+  /** Time to show a picture in continuous playback; one after a pause takes longer. */
   async showTimes(
     sizes: readonly FrameSize[],
     rounds: number,

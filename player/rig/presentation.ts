@@ -1,10 +1,10 @@
-/** What was done while the cores were busy with work of a known kind: pictures that were shown, and pieces of that work. */
+/** Work done in one round: pictures shown, and pieces of reference work in the remaining processor time. */
 export interface Left {
   readonly pictures: number;
   readonly pieces: number;
 }
 
-/** What bringing a picture to the screen takes, ms: over all rounds, and in each of them. */
+/** Time to present a picture, ms: over all rounds, and in each of them. */
 export interface PresentTimes {
   readonly ms: number;
   readonly rounds: readonly number[];
@@ -30,13 +30,13 @@ export function presentMsOf(alone: Left, drawn: Left, seen: Left, coreMs: number
 
 const STEPS = 4096;
 
-/** How many pieces of work of a known kind are done in so many ms: plain arithmetic, which needs no memory to speak of. */
+/** Number of pieces of reference work done in a time, ms: arithmetic with hardly any memory access. */
 export function workFor(ms: number): number {
   const end = performance.now() + ms;
   let pieces = 0;
   let state = 1;
   for (; performance.now() < end; pieces++)
     for (let step = 0; step < STEPS; step++) state = (Math.imul(state, 48_271) + step) | 0;
-  // What was computed must be wanted by somebody, or it would be left out.
+  // The result must be used, or the engine removes the computation.
   return state === 0 ? pieces + 1e-9 : pieces;
 }

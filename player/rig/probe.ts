@@ -42,7 +42,7 @@ export class RigProbe {
     return this.ask((rig) => rig.kernels(rounds));
   }
 
-  /** Lets what is shown be seen: `shows` and `presentation` measure what playing costs only then. */
+  /** Makes the pictures visible: only then do `shows` and `presentation` measure the cost of playback. */
   async showOn(canvas: HTMLCanvasElement): Promise<void> {
     const offscreen = canvas.transferControlToOffscreen();
     await this.ask((rig) => rig.showOn(transfer(offscreen, [offscreen])));

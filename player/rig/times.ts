@@ -5,7 +5,7 @@ import type { FrameSize } from '@hone/core/timeline';
 export interface KernelTimes {
   readonly stage: 'scale' | 'effects' | 'compose';
   readonly kernel: string;
-  /** What the times are divided by. */
+  /** Divisor of the times. */
   readonly megapixels: number;
   readonly of: 'source' | 'result';
   readonly ms: readonly number[];
@@ -17,7 +17,7 @@ export interface ShowTimes {
 }
 
 export interface DecodeTimes {
-  /** Rows of pictures; null when the browser does not decode it, and `problem` says why. */
+  /** Samples; null where the browser does not decode it, with the reason in `problem`. */
   readonly samples: readonly DecodeSample[] | null;
   /** From setting a decoder up until its first picture, ms, each time that it was tried. */
   readonly startMs: readonly number[];

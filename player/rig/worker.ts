@@ -10,14 +10,14 @@ import type { DecodeTimes, GraphicsTimes, KernelTimes, ShowTimes } from './times
 let bench: KernelBench | undefined;
 let canvas: OffscreenCanvas | undefined;
 
-/** What the page measures in the rig's worker. `init` comes first, where kernels are measured. */
+/** Measurements of the rig's worker. Those of kernels need `init` first. */
 const rig = {
   async init(wasm: ArrayBuffer): Promise<void> {
     const memory = createMemory();
     bench = new KernelBench(await loadKernels(wasm, memory), memory);
   },
   kernels: (rounds: number): Promise<readonly KernelTimes[]> => bench!.kernelTimes(rounds),
-  /** What is shown from now on is seen on a canvas of the page. */
+  /** Shows pictures on a canvas of the page from now on. */
   showOn(seen: OffscreenCanvas): void {
     canvas = seen;
   },

@@ -4,7 +4,7 @@
 const FIELDS = [
   /** 1 while sound runs. */
   'running',
-  /** Grows with each start, so that nobody takes old numbers for new ones. */
+  /** Grows with each start, which tells old numbers from new ones. */
   'epoch',
   /** Sample frames that the sound device has taken since the start. */
   'played',
@@ -14,7 +14,7 @@ const FIELDS = [
   'soundReady',
   /** Playhead in thousandths of a frame. */
   'playhead',
-  /** Timeline frame that stands on the canvas; -1 before the first. */
+  /** Timeline frame on the canvas; -1 before the first. */
   'shownFrame',
   /** Sample frames that should have been heard but were not ready. */
   'soundGaps',
@@ -54,7 +54,7 @@ export class Control {
     Atomics.store(this.values, FIELDS.indexOf(field), value);
   }
 
-  /** In frames; it may stand between two. */
+  /** Playhead in frames and fractions. */
   get playhead(): number {
     return this.get('playhead') / 1000;
   }

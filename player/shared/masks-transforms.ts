@@ -17,19 +17,19 @@ const SHAPE_NUMBERS = 10;
 /** Room for the numbers of all shapes of a picture. */
 export const SHAPE_BYTES = 4 * SHAPE_NUMBERS * MOST_SHAPES;
 
-/** A picture as it stands in its frame: its planes, and how much of each sample is seen. */
+/** A picture positioned in its frame: its planes, and the opacity of each sample. */
 export interface ShapedPicture {
   readonly planes: Planes;
   /** Addresses of the alpha of luma and of chroma; null where all is seen. */
   readonly alpha: readonly [luma: number, chroma: number] | null;
-  /** Where its corner lies in the frame. */
+  /** Position of its corner in the frame. */
   readonly x: number;
   readonly y: number;
   /** Opacity, 0 to 1. */
   readonly opacity: number;
 }
 
-/** Room for what is cut and turned. Addresses are bytes. */
+/** Memory for masked and transformed pictures. Addresses are in bytes. */
 export interface MaskMemory {
   /** Room for a frame and, behind it, its alpha. */
   readonly warped: number;
@@ -44,7 +44,7 @@ export interface MaskMemory {
 export interface UnshapedPicture {
   readonly clipId: string;
   readonly address: number;
-  /** Whether its own alpha stands behind its planes. */
+  /** Whether its own alpha follows its planes. */
   readonly hasAlpha: boolean;
   readonly pose: Pose;
   readonly effects: readonly KnownEffect[];
@@ -54,7 +54,7 @@ export interface UnshapedPicture {
 
 /** Cuts pictures by their masks, and turns and moves them. */
 export class MasksAndTransforms {
-  /** What stands in the rooms for alpha, the one used last at the end. */
+  /** Contents of the alpha buffers, the most recently used last. */
   private kept: { key: string; address: number }[] = [];
 
   constructor(
@@ -62,7 +62,7 @@ export class MasksAndTransforms {
     private readonly kernels: Kernels,
   ) {}
 
-  /** Forgets what was kept, since its room is used for something else. */
+  /** Forgets all cached pictures, since their memory is reused. */
   forget(): void {
     this.kept = [];
   }

@@ -27,7 +27,7 @@ export type DecodeRequest =
   | { kind: 'open'; stream: StreamSpec }
   /** Room for one more picture. */
   | { kind: 'grant'; stream: number; address: number }
-  /** Go on at a later frame; what lies before it is not wanted any more. */
+  /** Continue at a later frame; earlier ones are no longer needed. */
   | { kind: 'skip'; stream: number; to: number }
   | { kind: 'close'; stream: number };
 
@@ -54,7 +54,7 @@ export interface StreamSpec {
   readonly live: boolean;
 }
 
-/** What a picture has cost, ms. */
+/** Costs of a picture, ms. */
 export interface PictureCost {
   readonly readMs: number;
   readonly decodeMs: number;
@@ -109,16 +109,16 @@ export type EngineRequest =
   | { kind: 'pause' }
   | { kind: 'seek'; frame: number };
 
-/** Who decodes a picture. */
+/** Decoder of a picture. */
 export type Decoder = 'browser' | 'server';
 
-/** What a picture on the canvas was made from, and by whom it was decoded. */
+/** Origin and decoder of a picture on the canvas. */
 export interface PictureOrigin {
   readonly choice: MediaFile['choice'] | 'missing';
   readonly decoder: Decoder | null;
 }
 
-/** What the picture on the canvas is made of. */
+/** Origins of the picture on the canvas. */
 export interface ShownPixels {
   readonly size: FrameSize;
   readonly from: readonly PictureOrigin[];
@@ -128,7 +128,7 @@ export interface ShownPixels {
 
 export type PlayerState = 'still' | 'starting' | 'playing' | 'shuttling';
 
-/** What the player knows of a run besides its frames. */
+/** Facts of a run beside its frames. */
 export interface MeasuredFacts {
   readonly leversMoved: boolean;
   readonly clock: 'sound' | 'system';
@@ -144,10 +144,10 @@ export interface MeasuredFacts {
 /** Engine to page. */
 export type EngineReply =
   | { kind: 'state'; state: PlayerState; frame: number }
-  /** The picture that was asked for at rest stands on the canvas. */
+  /** The requested picture at rest is on the canvas. */
   | { kind: 'still'; frame: number; size: FrameSize }
   | { kind: 'pixels'; pixels: ShownPixels }
-  /** A run began; its log is written here while it goes on. */
+  /** A run begins; its log is written here during it. */
   | { kind: 'log'; firstFrame: number; buffer: SharedArrayBuffer }
   | { kind: 'run'; firstFrame: number; log: Float32Array; facts: MeasuredFacts }
   | { kind: 'flatOut'; frames: number; ms: number }

@@ -17,12 +17,12 @@ export function planarBytes(width: number, height: number): number {
 /** Bytes up to the next multiple of 64, at which the next thing in memory begins. */
 export const aligned = (bytes: number): number => (bytes + 63) & ~63;
 
-/** The part of a plane that lies within another one. */
+/** Intersection of a plane with another one. */
 export interface Overlap {
-  /** Where it begins in the plane. */
+  /** First column and row in the plane. */
   readonly column: number;
   readonly row: number;
-  /** Nothing lies within where one of them is zero or less. */
+  /** Zero or less in one of them: no overlap. */
   readonly width: number;
   readonly height: number;
 }
@@ -68,7 +68,7 @@ export function alphasAt(
   ];
 }
 
-/** How samples become colours. */
+/** Colour space and range of samples. */
 export interface ColourCoding {
   readonly matrix: 'bt709' | 'bt601' | 'bt2020';
   readonly fullRange: boolean;

@@ -20,7 +20,7 @@ interface PlacedPart {
   reader: Promise<SoundReader | undefined> | undefined;
 }
 
-/** Mixes the sound of a timeline ahead of the device into the ring. What is late is left silent: sound never waits. */
+/** Mixes the sound of a timeline ahead of the device into the ring. Late sound is left silent: sound never waits. */
 export class Mixer {
   private parts: PlacedPart[] = [];
   private rate: Rational = { num: 24, den: 1 };
@@ -116,7 +116,7 @@ export class Mixer {
   }
 }
 
-/** What sound is multiplied by that comes or goes evenly; undefined where it does neither. */
+/** Gain of sound in a linear fade; undefined outside fades. */
 export function gainOf(
   { from, to, fades }: Pick<PlacedPart, 'from' | 'to' | 'fades'>,
   at: number,

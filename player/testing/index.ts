@@ -15,7 +15,7 @@ import { SHAPE_BYTES } from '../shared/masks-transforms.js';
 import { createMemory, FIRST_FREE, loadKernels, PAGE, type Kernels } from '../shared/kernels.js';
 import { aligned, planarAt, planarBytes, VIDEO_BT709 } from '../shared/picture.js';
 
-/** A picture, 8-bit 4:2:0, and what is done to it in a frame of its clip. */
+/** A picture, 8-bit 4:2:0, and its effects in a frame of its clip. */
 export interface PreviewLayer {
   readonly picture: Uint8Array;
   readonly size: FrameSize;

@@ -8,7 +8,7 @@ import { VIDEO_BT709 } from '../shared/picture.js';
 
 export const RATE24: Rational = { num: 24, den: 1 };
 
-/** A file whose frames stand at given seconds, with a key frame every so often. */
+/** A file with frames at given seconds, and a key frame every so often. */
 export class FakeFile implements FrameSource {
   readonly decoder = 'browser';
   shouldSkip: FrameSource['shouldSkip'];

@@ -85,7 +85,7 @@ export class CopyStore {
   }
 }
 
-/** What a source is when a copy is made of it: its content, and how its alpha is taken. */
+/** Key of a source for its copies: content, and interpretation of alpha. */
 export function copyStamp(source: SourceRow): string {
   const picture = source.facts?.picture;
   return picture?.alpha && picture.premultiplied ? `${stampOf(source)} premultiplied` : stampOf(source);

@@ -13,7 +13,7 @@ const SAMPLE_FRAMES = 24;
 /** Frames after which the encoder runs at its own speed; those before it pay for the start. */
 const WARM_FRAMES = 6;
 
-/** Predicts what copies take by making a few frames of each for real. What was found is kept while the server runs. */
+/** Predicts time and size of light copies by making a few frames of each. Results are kept while the server runs. */
 export class CopyEstimator {
   private readonly known = new Map<string, Promise<CopyEstimate>>();
   private last: Promise<unknown> = Promise.resolve();

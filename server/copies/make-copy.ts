@@ -10,7 +10,7 @@ import type { MemoryLimits } from '../rig/limits.js';
 import { writeAside } from '../store/aside.js';
 import { copyStamp, type CopyStore } from './copy-store.js';
 
-/** How the light copy of a source is laid out. @throws TypeError when the source has no picture */
+/** Layout of the light copy of a source. @throws TypeError when the source has no picture */
 export function copyLayoutOf(source: SourceRow, divisor: CopyDivisor): CopyLayout {
   if (!source.facts?.picture) throw new TypeError(`"${source.name}" has no picture to copy.`);
   return copyLayout(source.facts.picture, divisor);
@@ -44,7 +44,7 @@ export function copyHandler(
         const args = [...input, ...copyArguments(row, picture), fileArgument(aside)];
         const onFrame = (frame: number): void => progress((ENCODED * frame) / whole);
         await runFfmpeg(tools.ffmpeg, args, { signal, onFrame });
-        // Only what was decoded from beginning to end counts: a container may name frames that are damaged.
+        // Only a copy that decodes from beginning to end counts: a container may list damaged frames.
         const { frames, faults } = await decodeThrough(tools.ffmpeg, plainFile(aside), {
           signal,
           onFrame: (frame) => progress(ENCODED + ((1 - ENCODED) * frame) / whole),

@@ -8,7 +8,7 @@ export interface Mount {
   /** As the system names it, "8:1" say. */
   readonly device: string;
   readonly fileSystem: string;
-  /** What is mounted: a device, or a share on the network. */
+  /** Mounted device or network share. */
   readonly origin: string;
 }
 
@@ -31,7 +31,7 @@ export async function mounts(): Promise<Mount[]> {
   return mountsFrom(await readFile('/proc/self/mountinfo', 'utf8').catch(() => ''));
 }
 
-/** The mount that a path lies on; undefined where the system does not tell. */
+/** Mount of a path; undefined where the system does not report it. */
 export async function mountOf(path: string): Promise<Mount | undefined> {
   const real = await nearestReal(resolve(path));
   const holds = ({ point }: Mount): boolean =>
@@ -44,7 +44,7 @@ export async function mountOf(path: string): Promise<Mount | undefined> {
   );
 }
 
-/** Mount point of the drive that a path lies on. */
+/** Mount point of a path. */
 export async function driveOf(path: string): Promise<string> {
   return (await mountOf(path))?.point ?? '/';
 }

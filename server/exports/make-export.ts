@@ -24,7 +24,7 @@ interface ExportParts {
   readonly tables: TableStore;
   readonly limits: MemoryLimits;
   readonly tools: FfmpegTools;
-  /** Folder for what is needed while it works. */
+  /** Folder for temporary files. */
   readonly scratch: string;
 }
 
@@ -98,7 +98,7 @@ async function mustBeUnchanged(
   );
 }
 
-// All that is missing is said at once, so that all can be put back at once.
+// One error lists all missing files, so that they can be restored in one go.
 async function mustBeThere(originals: readonly SourceRow[]): Promise<void> {
   const missing: string[] = [];
   for (const source of originals)

@@ -30,7 +30,7 @@ interface ProofInput {
   readonly assets: ExportAssets;
   readonly sources: ReadonlyMap<string, SourceRow>;
   readonly exported: string;
-  /** Folder for what is needed meanwhile. */
+  /** Folder for temporary files. */
   readonly scratch: string;
   readonly tools: FfmpegTools;
   readonly signal: AbortSignal;

@@ -23,7 +23,7 @@ interface ExportRouteParts {
   readonly folder: string;
 }
 
-/** What would be exported now. */
+/** A requested export: its project, graph and sources. */
 interface Asked {
   readonly project: Project;
   readonly graph: ExportGraph;

@@ -9,8 +9,8 @@ import { drawStrip, stripOf, stripPath } from '../media/filmstrip-job.js';
 import type { ExportStore } from './export-store.js';
 
 /**
- * Pictures of exports, for those that a browser does not play. They are drawn when they are first asked for.
- * @param dataFolder where previews and what is needed meanwhile are kept
+ * Routes of filmstrips of exports that a browser does not play, made at the first request.
+ * @param dataFolder folder of previews and temporary files
  */
 export function exportStripRoutes(exports: ExportStore, ffmpeg: string, dataFolder: string): Router {
   const router = Router();

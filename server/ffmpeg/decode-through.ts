@@ -3,10 +3,10 @@ import { UnusableError, waitingFor } from './probe.js';
 import { runFfmpeg, runTool, ToolError } from './process.js';
 
 /**
- * Looks whether the end of a file is there, by reading its last packets. What is in them does not matter here: damaged
- * pictures are no reason to refuse a file.
+ * Checks that the end of a file exists, by reading its last packets. Their content does not matter here: damaged pictures
+ * are no reason to refuse a file.
  * @param container as ffprobe names it
- * @returns what was complained of on the way
+ * @returns warnings of ffmpeg
  * @throws UnusableError when it is not; WaitingError when it cannot be read for the time being
  */
 export async function requireWhole(program: string, input: MediaInput, container: string): Promise<string> {
@@ -37,10 +37,10 @@ export async function requireWhole(program: string, input: MediaInput, container
   return errors;
 }
 
-/** What decoding a file from its first to its last picture came to. */
+/** Result of decoding a whole file. */
 export interface DecodedThrough {
   readonly frames: number;
-  /** What the decoder complained of; empty when nothing. */
+  /** Messages of the decoder; empty without any. */
   readonly faults: readonly string[];
 }
 

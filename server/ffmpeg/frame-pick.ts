@@ -3,7 +3,7 @@ import { inputArguments, type MediaInput } from './input.js';
 /** Seconds before a frame at which reading begins: seeking may land late, but hardly by so much. */
 const LEAD_SECONDS = 3;
 
-/** How ffmpeg gets at a frame of a file by its time stamp, whatever the format does when it seeks. */
+/** ffmpeg's arguments to read a frame by its time stamp, for any seeking behaviour of the format. */
 export interface FramePick {
   /** The arguments that open the file. The command needs `-copyts`. */
   readonly open: readonly string[];

@@ -2,7 +2,7 @@ import { alphaDecoder, type SourceFacts, type Stills } from '@hone/core/media';
 import { formatRational } from '@hone/core/time';
 import { fileArgument } from './process.js';
 
-/** What ffmpeg reads a source from: a file, or numbered still images whose path holds a place for the number. */
+/** Input of ffmpeg: a file, or numbered stills with a placeholder in their path. */
 export interface MediaInput {
   readonly path: string;
   readonly stills: Stills | null;
@@ -38,6 +38,6 @@ export function stillPath(pattern: string, number: number): string {
     .replaceAll('%%', '%');
 }
 
-/** Path of the file that stands for a source: itself, or the first image. */
+/** Path of the file of a source: itself, or the first still. */
 export const leadingFile = ({ path, stills }: MediaInput): string =>
   stills ? stillPath(path, stills.first) : path;

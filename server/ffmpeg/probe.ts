@@ -11,17 +11,17 @@ import { multiply, parseRational, rational, toNumber, ZERO, type Rational } from
 import { probeArguments, type MediaInput } from './input.js';
 import { MissingToolError, runTool, ToolError } from './process.js';
 
-/** A file that cannot be used as a source; the message is for people and says what to do. */
+/** A file that cannot be a source; the message is for the user, with the remedy. */
 export class UnusableError extends Error {
   override readonly name = 'UnusableError';
 }
 
-/** A file that cannot be read for the time being; it is tried again. The message says what it waits for. */
+/** A file that cannot be read at the moment and is tried again; the message says what it waits for. */
 export class WaitingError extends Error {
   override readonly name = 'WaitingError';
 }
 
-/** What a program says of a fault that lies in the machine and not in the file. */
+/** Messages of a program about faults of the machine, not of the file. */
 const PASSING =
   /Permission denied|Operation not permitted|No such file|Cannot allocate memory|Resource temporarily|Too many open files|did nothing for|was ended by the signal/;
 

@@ -35,7 +35,7 @@ export class ToolError extends Error {
   }
 }
 
-/** A program of the ffmpeg family that is not there: a fault that passes when somebody installs it. */
+/** A missing program of the ffmpeg family: fixed by installing it. */
 export class MissingToolError extends ToolError {
   constructor(program: string) {
     super(

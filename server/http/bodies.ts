@@ -5,7 +5,7 @@ import { UserError } from './problems.js';
 /** Time without a byte of a body after which its request is given up. The whole may take as long as it takes. */
 export const BODY_IDLE_MS = 60_000;
 
-/** Gives up requests whose body stops coming; those that go on coming are never cut off, however long they take. */
+/** Ends requests whose body stops arriving; slow ones may take any time. */
 export function idleBodies(idleMs = BODY_IDLE_MS): RequestHandler {
   return (request, response, next) => {
     if (request.complete || request.method === 'GET' || request.method === 'HEAD') {
@@ -40,7 +40,7 @@ export function idleBodies(idleMs = BODY_IDLE_MS): RequestHandler {
   };
 }
 
-/** Levels of lists and objects within each other; what is deeper is made to exhaust whoever walks through it. */
+/** Levels of nested lists and objects; deeper bodies are attacks on recursive readers. */
 const DEEPEST = 200;
 
 /** Reads a JSON body of at most so many bytes. @throws UserError when it is nested too deeply */
@@ -57,7 +57,7 @@ export const jsonBody = (limit: string): ReturnType<typeof json> =>
     },
   });
 
-/** How deeply the lists and objects of a JSON text are nested. */
+/** Nesting depth of the lists and objects of a JSON text. */
 export function depthOf(bytes: Uint8Array): number {
   const [QUOTE, BACKSLASH] = [0x22, 0x5c];
   let [depth, deepest, isText] = [0, 0, false];
@@ -85,7 +85,7 @@ function bodyTypeOf(method: string, path: string): string | undefined {
   return typeof route.body === 'string' ? route.body : 'application/json';
 }
 
-/** Refuses bodies of another type than the route takes. Without it, what is not understood would pass as nothing. */
+/** Refuses bodies of another type than the route takes, which would otherwise pass as empty. */
 export const onlyDescribedTypes: RequestHandler = (request, _response, next) => {
   const wanted = bodyTypeOf(request.method.toLowerCase(), request.baseUrl + request.path);
   const { headers } = request;

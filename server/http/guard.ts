@@ -32,7 +32,7 @@ export function onlyOwnPage(portOf: () => number, extraOrigin?: string): Request
   };
 }
 
-/** For files that came from elsewhere: whatever they hold, nothing in them runs or loads anything. */
+/** Headers for foreign files: nothing in them runs or loads anything. */
 export const sandboxed: RequestHandler = (_request, response, next) => {
   response.set(
     'Content-Security-Policy',

@@ -3,7 +3,7 @@ import type { ErrorRequestHandler, RequestHandler } from 'express';
 import type { Logger } from 'pino';
 import { storageProblem } from '../store/storage-problem.js';
 
-/** An error that is told to the user as it stands. `detail` says what was found and what to do next. */
+/** An error that the user reads unchanged. `detail` names the fault and the remedy. */
 export class UserError extends Error {
   override readonly name = 'UserError';
 
@@ -27,7 +27,7 @@ export const nothingHere: RequestHandler = (request) => {
   );
 };
 
-/** Turns whatever was thrown into problem details (RFC 9457). */
+/** Converts any error into problem details (RFC 9457). */
 export function problemHandler(log: Logger, dataFolder: string): ErrorRequestHandler {
   return (error: unknown, request, response, next) => {
     if (response.headersSent) {

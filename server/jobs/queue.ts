@@ -5,7 +5,7 @@ export interface NewJob {
   readonly projectId: string;
   readonly kind: string;
   readonly title: string;
-  /** What it makes or changes. A second job of the same kind for the same subject is not put in. */
+  /** Id of the object it makes or changes. A second job of one kind and subject is not queued. */
   readonly subjectId: string;
   readonly payload?: unknown;
 }
@@ -19,7 +19,7 @@ export interface JobContext {
   progress(done: number): void;
 }
 
-/** What does the work of one kind of job. A handler can be run again from the start at any time. */
+/** Handler of one kind of job. It can run again from the start at any time. */
 export interface JobHandler {
   readonly kind: string;
   /** Jobs of the heavy lane run one at a time, since each uses all cores; those of the light lane run beside them. */
@@ -27,11 +27,11 @@ export interface JobHandler {
   /** Larger goes first. */
   readonly priority: number;
   run(context: JobContext): Promise<void>;
-  /** Called when a job ends other than done, to take away what is half made. */
+  /** Called when a job fails or is cancelled, to delete incomplete files. */
   abandoned?(subjectId: string, state: 'failed' | 'cancelled', problem: string | null): Promise<void>;
 }
 
-/** Keeps jobs and runs them. A queue shared by several machines can stand behind it. */
+/** Persistent queue that runs jobs; the interface also fits a queue shared by several machines. */
 export interface JobQueue {
   register(handler: JobHandler): void;
   /** Begins to run jobs, those first that a stop or a crash cut off. */
@@ -43,7 +43,7 @@ export interface JobQueue {
   cancel(id: string): Promise<Job | undefined>;
   /** Ends all jobs for subjects that are going, before they are gone. */
   endFor(subjectIds: readonly string[]): Promise<void>;
-  /** What jobs that wait or run are for. */
+  /** Subjects of waiting and running jobs. */
   subjectsInWork(): Promise<ReadonlySet<string>>;
   /** Jobs that wait or run, and those that ended last. */
   list(projectId: string): Promise<Job[]>;

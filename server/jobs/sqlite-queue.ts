@@ -25,7 +25,7 @@ interface Running {
 
 const TELL_EVERY_MS = 250;
 const LISTED = 100;
-/** A job that was cut off so often is taken for what stops the server. */
+/** Number of interruptions after which a job counts as the cause of the server's end. */
 const MOST_ATTEMPTS = 3;
 /** Waits between attempts to write to a database that cannot be written. */
 const FIRST_RETRY_MS = 100;
@@ -33,7 +33,7 @@ const LONGEST_RETRY_MS = 5000;
 const PUMP_AGAIN_MS = 2000;
 /** Time over which the pace of a job is taken. */
 const PACE_MS = 15_000;
-/** A shorter time says nothing about the pace. */
+/** Shortest time from which a rate is computed. */
 const SHORTEST_PACE_MS = 1500;
 
 /** Jobs in one table of the database, run in this process. */

@@ -17,7 +17,7 @@ const NEAR_SECONDS = 1;
 const MOST_PARTS = 100;
 
 const STAMP = /\bpts_time:\s*(-?[\d.]+)/;
-/** What decoders write of pictures that they cannot make out. A note on how a file was made is none. */
+/** Messages of decoders about damaged pictures, as opposed to notes about the file. */
 const FAULT =
   /error while decoding|corrupt|invalid data|invalid nal|concealing|damaged|missing picture|illegal|overread|error submitting|reference .* >=|cabac decode|bytestream/i;
 

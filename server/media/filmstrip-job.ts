@@ -5,7 +5,7 @@ import { shownSize } from '@hone/core/media';
 import { toNumber } from '@hone/core/time';
 import type { FrameSize } from '@hone/core/timeline';
 import { inputArguments, type MediaInput } from '../ffmpeg/input.js';
-import { CancelledError, fileArgument, runTool, ToolError } from '../ffmpeg/process.js';
+import { CancelledError, fileArgument, MissingToolError, runTool, ToolError } from '../ffmpeg/process.js';
 import type { JobHandler } from '../jobs/queue.js';
 import { writeAside } from '../store/aside.js';
 import type { SourceStore } from './source-store.js';
@@ -17,7 +17,7 @@ export const stripPath = (folder: string, id: string): string => join(folder, `$
 
 /**
  * Makes the filmstrip of a source: key frames only, so that it costs little beside other work.
- * @param scratch folder for what is needed while it works
+ * @param scratch folder for temporary files
  */
 export function stripHandler(
   store: SourceStore,
@@ -40,14 +40,14 @@ export function stripHandler(
   };
 }
 
-/** What a strip is drawn from. */
+/** Inputs of a filmstrip. */
 export interface StripOrder {
   readonly input: MediaInput;
   readonly seconds: number;
   readonly strip: Filmstrip;
 }
 
-/** Draws pictures spread over a file as one row. @param scratch folder for what is needed while it works */
+/** Draws pictures spread over a file as one row. @param scratch folder for temporary files */
 export async function drawStrip(
   ffmpeg: string,
   order: StripOrder,
@@ -78,7 +78,7 @@ const isDrawn = (path: string): Promise<boolean> =>
     () => false,
   );
 
-/** How pictures of a size stand in a strip. */
+/** Layout of the pictures of a filmstrip. */
 export const stripOf = ({ width, height }: FrameSize): Filmstrip => ({
   pictures: PICTURES,
   width: Math.max(2, 2 * Math.round((HEIGHT * width) / height / 2)),
@@ -137,10 +137,20 @@ async function drawWhole(
   await mkdir(whole);
   const output = ['-f', 'image2', fileArgument(join(whole.replaceAll('%', '%%'), '%02d.jpg'))];
   const rate = `fps=${PICTURES}/${Math.max(0.1, seconds).toFixed(3)}:round=down,`;
-  await draw(ffmpeg, inputArguments(input), strip, ['-frames:v', String(PICTURES), ...output], signal, rate);
+  const every = ['-frames:v', String(PICTURES), ...output];
+  let reason = '';
+  try {
+    await draw(ffmpeg, inputArguments(input), strip, every, signal, rate);
+  } catch (error) {
+    if (!(error instanceof ToolError) || error instanceof MissingToolError) throw error;
+    reason = error.message;
+  }
   let drawn = -1;
   while (drawn + 1 < PICTURES && (await isDrawn(pictureFile(whole, drawn + 1)))) drawn++;
-  if (drawn < 0) throw new Error('ffmpeg gives out no picture of this file.');
+  if (drawn < 0) {
+    const advice = 'it can be neither played nor exported. Convert it with the program that wrote it.';
+    throw new Error(`ffmpeg decodes no picture of this file, so ${advice} ${reason}`.trim());
+  }
   for (const picture of missing)
     await copyFile(pictureFile(whole, Math.min(drawn, picture)), pictureFile(work, picture));
 }

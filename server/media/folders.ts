@@ -87,7 +87,7 @@ export class Folders {
   /**
    * Looks for files by name in all media folders and what they hold. Endings and capitals do not matter, since edit
    * lists leave them out or change them.
-   * A file that has another name by now is found by what is in it.
+   * A renamed file is found by its content.
    * @returns a path for each name that was found, and the names of the others
    */
   async search(
@@ -116,7 +116,7 @@ export class Folders {
         }
       }
     }
-    // Only what is as large as what is missing is read.
+    // Only files of the size of a missing one are read.
     for (const { path, bytes } of alike) {
       const sought = contents.filter((each) => each.bytes === bytes && !found.has(bareName(each.name)));
       if (sought.length === 0) continue;

@@ -145,7 +145,7 @@ async function writeFrom(
   return { frames, landedLate: false, lastLines };
 }
 
-/** The times of frames in the order in which they come, as the filter says them on another channel. */
+/** Times of frames in order, which the filter writes to another channel. */
 class FrameClock {
   private readonly stamps: number[] = [];
   private readonly start: number;

@@ -20,7 +20,7 @@ import { fileStamp, type SourceRow, type SourceStore } from './source-store.js';
 
 const SPARE_BYTES = 200 * 2 ** 20;
 
-/** Brings files into a project. What is wrong with one file is said of that file; the others go on. */
+/** Imports files into a project. A fault of one file is reported for that file; the others continue. */
 export class Importer {
   constructor(
     private readonly store: SourceStore,
@@ -98,7 +98,7 @@ export class Importer {
       return ready;
     } catch (error) {
       if (error instanceof WaitingError) {
-        // What was known of the source stays known: the file is the same when it can be read again.
+        // The facts of the source stay: the file is the same once it can be read again.
         return this.store.change(row, { state: 'expected', problem: error.message });
       }
       if (!(error instanceof UnusableError || error instanceof UserError)) throw error;
@@ -106,7 +106,7 @@ export class Importer {
     }
   }
 
-  /** Asks for what is made of a source in the background and is not there yet. */
+  /** Queues the background jobs of a source that are not done yet. */
   async prepare(row: SourceRow, isHinted = false): Promise<void> {
     if (row.state !== 'ready' || !row.facts) return;
     const ask = async (kind: string, title: string, payload?: unknown): Promise<void> => {
@@ -120,8 +120,8 @@ export class Importer {
   }
 
   /**
-   * Reads again what an older Hone knew less of or what could not be read, and asks for what was never made.
-   * @param onFault called with what went wrong with one source; the others go on
+   * Reads sources again that an older Hone read incompletely or failed to read, and queues jobs that never ran.
+   * @param onFault called with the error of one source; the others continue
    */
   async catchUp(onFault: (error: unknown, row: SourceRow) => void): Promise<void> {
     for (const row of await this.store.all()) {
@@ -139,7 +139,7 @@ export class Importer {
     }
   }
 
-  /** Reads a source once more whose file is there; one that waits for its file goes on waiting. */
+  /** Reads a source again whose file exists; one without its file keeps waiting. */
   async readAgain(row: SourceRow): Promise<SourceRow> {
     if (row.state === 'expected' && !(await fileState(row))) return row;
     return this.read(row);
@@ -183,7 +183,7 @@ export class Importer {
   }
 }
 
-/** What somebody said of a source stays said when its file is read again. */
+/** The user's own facts of a source survive reading its file again. */
 function withInterpretation(facts: SourceFacts, { facts: before }: SourceRow): SourceFacts {
   const premultiplied = before?.picture?.premultiplied;
   return premultiplied && facts.picture ? { ...facts, picture: { ...facts.picture, premultiplied } } : facts;

@@ -13,11 +13,11 @@ import type { MediaAccess } from './media-access.js';
 
 export type SourceRow = typeof sources.$inferSelect;
 
-/** Tells one state of a file from another by size and time. */
+/** State of a file: its size and time. */
 export const fileStamp = (row: { bytes: number; modifiedMs: number }): string =>
   `${row.bytes}:${row.modifiedMs}`;
 
-/** Tells one content from another: a file that was only touched or moved is still the same. */
+/** Content of a file: a file that was only touched or moved is still the same. */
 export const stampOf = (row: { bytes: number; modifiedMs: number; sampledHash: string | null }): string =>
   row.sampledHash ? `${row.bytes}:${row.sampledHash}` : fileStamp(row);
 

@@ -1,10 +1,10 @@
 import type { Stills } from '@hone/core/media';
 import { rational } from '@hone/core/time';
 
-/** Fewer images in a row are taken for single pictures. */
+/** Least number of consecutive images that form a sequence. */
 const FEWEST = 5;
 const IMAGE = /^(.*?)(\d{2,9})\.(png|jpe?g|tiff?|dpx|exr|bmp|webp)$/i;
-/** Rate at which stills are played until someone says otherwise. */
+/** Default rate of stills. */
 export const STILLS_RATE = rational(24);
 
 /** A row of numbered images in a folder. */

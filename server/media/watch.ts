@@ -12,13 +12,13 @@ import { fileStamp, type SourceRow, type SourceStore } from './source-store.js';
 
 /** A file that did not change for so long is taken to be whole. */
 const SETTLED_MS = 2000;
-/** Shares on a network tell nobody of changes; all files are looked at this often. */
+/** Interval between checks of all files, since network shares report no changes. */
 const LOOK_EVERY_MS = 15_000;
-/** How deep, and at how many files, is looked for a file that moved. */
+/** Depth and number of files of the search for a moved file. */
 const DEEPEST = 4;
 const MOST_FILES = 20_000;
 
-/** Keeps what is known of sources in step with their files: changed, moved, gone, growing. */
+/** Updates sources as their files change, move, vanish or grow. */
 export class SourceWatcher {
   private watcher: FSWatcher | undefined;
   private readonly folders = new Set<string>();
@@ -26,7 +26,7 @@ export class SourceWatcher {
   private readonly busy = new Set<string>();
   /** Missing sources that were looked for. */
   private readonly searched = new Set<string>();
-  /** What expected sources waited for when they were last looked at. */
+  /** States of awaited sources at the last check. */
   private readonly waiting = new Map<string, string | null>();
   private timer: NodeJS.Timeout | undefined;
   private stopListening: (() => void) | undefined;

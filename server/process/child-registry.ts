@@ -9,8 +9,8 @@ interface ChildRecord {
 }
 
 /**
- * Keeps a record of each running child process in a folder. A server that was killed leaves the records behind, and the
- * next start ends the processes that they name: one that still writes would damage what is made anew.
+ * Keeps a record of each running child process in a folder. A killed server leaves its records, and the next start ends
+ * the processes that they name: one that still writes would damage new files.
  */
 export class ChildRegistry {
   private folder: string | undefined;

@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { processIdentity } from './identity.js';
 
-/** Who uses a data folder. */
+/** Owner of a data folder. */
 interface Holder {
   readonly pid: number;
   readonly identity: string;

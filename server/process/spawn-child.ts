@@ -47,6 +47,6 @@ export function lowerPriority(pid: number | undefined, priority: number): void {
 export const isProgramMissing = (code: number | null | undefined, errors: string): boolean =>
   code === 127 && /setpriv: failed to execute/.test(errors);
 
-/** What ended a child, for people: "code 1", "the signal SIGKILL". */
+/** Cause of a child's end, for display: "code 1", "the signal SIGKILL". */
 export const endingOf = ({ exitCode, signalCode }: Pick<ChildProcess, 'exitCode' | 'signalCode'>): string =>
   signalCode ? `the signal ${signalCode}` : `code ${exitCode ?? 'unknown'}`;

@@ -69,7 +69,8 @@ export class ProjectStore {
       .returning();
     const row = changed[0];
     if (!row) {
-      const detail = 'The project was changed in another window. Reload the page to go on with what is kept.';
+      const detail =
+        'The project was changed in another window. Reload the page to continue with the saved version.';
       throw new UserError(409, 'Changed elsewhere', detail);
     }
     await this.keepRevision(row, parent === undefined ? revision : parent);

@@ -14,13 +14,13 @@ const SMALLEST_FILE = 48 * MIB;
 const STREAMS = 4;
 const RANDOM_READS = 12;
 
-/** A drive, and what of Hone's lies on it. */
+/** A drive, and Hone's content on it. */
 export interface DriveUse {
   readonly mount: Mount;
   readonly holds: readonly string[];
   /** Files that may be read to measure it, the largest first. */
   readonly files: readonly { readonly path: string; readonly bytes: number }[];
-  /** A folder that may be written to; undefined where only media lie. */
+  /** A writable folder; undefined on a drive of media only. */
   readonly writable: string | undefined;
 }
 
@@ -209,7 +209,7 @@ async function ddRead(
   return (1000 * all) / (performance.now() - started);
 }
 
-/** What dd says at its end: "1048576 bytes (1.0 MB, 1.0 MiB) copied, 0.00123 s, 852 MB/s". */
+/** Last line of dd: "1048576 bytes (1.0 MB, 1.0 MiB) copied, 0.00123 s, 852 MB/s". */
 export function reportOf(stderr: string): { bytes: number; seconds: number } {
   const match = /(\d+) bytes.* copied, ([\d.e+-]+) s/.exec(stderr);
   if (!match) throw new Error(`dd said nothing that is understood: ${stderr.trim()}`);

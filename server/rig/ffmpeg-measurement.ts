@@ -91,7 +91,7 @@ async function decodeStart(
   });
 }
 
-/** What is done to most pictures that the server decodes for the preview. */
+/** Filters of most pictures that the server decodes for the preview. */
 const PREVIEW_SCALING = "scale='min(960,iw)':-2:flags=area,format=yuv420p";
 
 /**

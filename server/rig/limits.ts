@@ -2,7 +2,7 @@ import { availableParallelism } from 'node:os';
 import { memoryShares, type MemoryShares } from '@hone/core/machine';
 import type { RigStore } from './rig-store.js';
 
-/** What the server's own work may take of the memory ceiling, as it is set now. */
+/** Current share of the memory ceiling for the server's own work. */
 export class MemoryLimits {
   constructor(private readonly rigs: RigStore) {}
 

@@ -4,7 +4,7 @@ import { join } from 'node:path';
 import type { Rig } from '@hone/core/machine';
 import { clockAndHeat, loadOver, power, usedMemory } from './system.js';
 
-/** What the system says of the processor, the memory and the power now. */
+/** Processor, memory and power of the machine, as the system reports them now. */
 export async function machineNow(): Promise<Rig['machine']> {
   const cores = cpus();
   const loadByOthers = await loadOver(500);

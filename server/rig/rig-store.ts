@@ -46,7 +46,7 @@ export class RigStore {
   /** @throws UserError when it is too low to play anything, or more than there is */
   async setCeiling(bytes: number): Promise<MachineSettings> {
     if (bytes < LOWEST_CEILING || bytes > totalmem()) {
-      // Rounded inwards, so that what is named can be set.
+      // Rounded inwards, so that the limit in the message is a valid value.
       const least = `${(Math.ceil(LOWEST_CEILING / 1e8) / 10).toFixed(1)} GB`;
       const most = `${(Math.floor(totalmem() / 1e8) / 10).toFixed(1)} GB`;
       const detail = `Hone can be held to between ${least} and ${most} of memory.`;

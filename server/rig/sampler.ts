@@ -1,9 +1,9 @@
 import type { Power, RunSample } from '@hone/core/playback';
-import { OthersWatch, type Connection } from './others.js';
+import { ExternalLoadMonitor, type Connection } from './external-load.js';
 import { busyShares, bytesRead, coreTimes, power, usedMemory, type CoreTimes } from './system.js';
 
 const EVERY_MS = 250;
-/** Sampling that nobody ends stops by itself. */
+/** Time after which sampling ends by itself. */
 const LONGEST_MS = 2 * 3600_000;
 
 interface Sample extends Omit<RunSample, 'atMs'> {
@@ -18,7 +18,7 @@ export class Sampler {
   private startedAt = 0;
   private before: { cores: CoreTimes; read: number | null; at: number } | undefined;
   private power: Power = 'unknown';
-  private readonly others = new OthersWatch();
+  private readonly others = new ExternalLoadMonitor();
 
   /** Begins anew. @param connection of the page that plays */
   async start(connection?: Connection): Promise<void> {

@@ -9,7 +9,7 @@ const text = (path: string): Promise<string | undefined> =>
     () => undefined,
   );
 
-/** Time that each core has worked and has existed, in whatever unit the system counts. */
+/** Busy and total time of each core, in the system's unit. */
 export type CoreTimes = readonly { readonly busy: number; readonly all: number }[];
 
 export function coreTimes(): CoreTimes {

@@ -25,7 +25,7 @@ export async function writeAside<T>(path: string, write: (aside: string) => Prom
   }
 }
 
-// Without it, a machine that loses power could keep the new name and lose what is in the file.
+// Without it, a machine that loses power could keep the new name and lose the content.
 async function flush(path: string): Promise<void> {
   const file = await open(path, 'r+');
   try {

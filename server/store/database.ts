@@ -12,7 +12,7 @@ export type Database = LibSQLDatabase;
 export const databaseFile = (dataFolder: string): string => join(dataFolder, 'hone.db');
 
 /**
- * Opens the database of a data folder, making or bringing up to date what is missing.
+ * Opens the database of a data folder; creates and migrates it as needed.
  * @throws DamagedDatabaseError when SQLite finds it damaged
  * @throws Error in a sentence when the database was written by a newer Hone
  */

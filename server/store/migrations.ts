@@ -1,7 +1,7 @@
 import type { Client, InStatement } from '@libsql/client';
 import { keepEffectOrder } from './effect-order.js';
 
-/** Statements, or what makes them of what is kept. */
+/** Statements, or a function that derives them from the database. */
 export type Migration = readonly string[] | ((client: Client) => Promise<InStatement[]>);
 
 /**

@@ -2,12 +2,12 @@ import { chmod, mkdir, readdir, rm, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { randomUUID } from 'node:crypto';
 
-/** What Hone keeps in a data folder. Whatever else lies there is somebody else's and stays as it is. */
+/** Names of Hone's entries in a data folder. Others belong to the user and stay untouched. */
 const OWN = /^(media|copies|exports|previews|tables|backups|children|scratch|hone\.db.*)$/;
 
 /**
- * Makes a data folder that only its owner can read, and tries to write into it. What is in it from an older Hone loses
- * the permissions of others too.
+ * Makes a data folder that only its owner can read, and tries to write into it. Files of an older Hone lose their
+ * permissions for others as well.
  * @throws Error in a sentence when it cannot be written to
  */
 export async function makePrivateFolder(folder: string): Promise<void> {

@@ -12,7 +12,7 @@ interface Sweep {
   readonly copies: CopyStore;
   readonly exports: ExportStore;
   readonly queue: JobQueue;
-  /** Called with what could not be removed; the rest goes on. */
+  /** Called with the error of each file that could not be deleted; the others continue. */
   onFault(error: unknown): void;
 }
 
@@ -66,7 +66,7 @@ export async function sweep({
   return removed;
 }
 
-/** What the files begin with that drives are measured with. */
+/** Name prefix of files that drives are measured with. */
 const MEASURING = '.measure-';
 
 // Files that are written aside, wherever they lie in the folders that are Hone's own.

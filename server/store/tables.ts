@@ -64,7 +64,7 @@ export const sources = sqliteTable(
     modifiedMs: real('modified_ms').notNull(),
     facts: json<SourceFacts | null>('facts'),
     contentHash: text('content_hash'),
-    /** Of the size and of parts of the file: quick to tell whether a file elsewhere is the same. */
+    /** Hash of size and samples of the file, quick to compare with other files. */
     sampledHash: text('sampled_hash'),
     position: integer('position').notNull(),
     drive: text('drive').notNull(),

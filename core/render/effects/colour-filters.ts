@@ -3,7 +3,7 @@ import { digits } from './expressions.js';
 import { numberAt, textOf, type KnownEffect } from './values.js';
 import { COLOUR_TAGS, type Writer } from './writer.js';
 
-/** What the filters of colour effects need besides the picture. */
+/** Inputs of colour filters beside the picture. */
 export interface ColourAssets {
   readonly tableOf: TableOf;
   /** Path of the file of a colour table. */

@@ -60,7 +60,7 @@ function lightOf([x, y]: readonly [number, number]): Rgb {
   ];
 }
 
-/** What the light of each channel is multiplied by so that white under a lamp becomes white; grey keeps its luma. */
+/** Gains of linear red, green and blue that map a lamp's white to white; grey keeps its luma. */
 export function whiteGains(kelvin: number, tint: number): Rgb {
   const lamp = lightOf(blackBody(kelvin));
   const white = lightOf(blackBody(6504));

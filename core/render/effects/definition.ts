@@ -8,7 +8,7 @@ export interface NumberParameter {
   readonly unit: '%' | '°' | 'stops' | 'K' | 'levels' | '×' | 'frames';
   readonly least: number;
   readonly most: number;
-  /** What it is when nothing is said. */
+  /** Default value. */
   readonly usual: number;
   readonly step: number;
   /** Whether it can change along the clip. */
@@ -33,7 +33,7 @@ export interface TextParameter {
 
 export type Parameter = NumberParameter | ChoiceParameter | TextParameter;
 
-/** All that is said about a kind of effect; how it is done stands in the file of its mathematics. */
+/** Definition of a kind of effect: names, values and their ranges. Its mathematics have a file of their own. */
 export interface EffectDefinition {
   readonly name: string;
   readonly costClass: CostClass;

@@ -33,13 +33,13 @@ export function rowExpression(row: readonly Keyframe[], frame: string): string {
 const early = (first: Keyframe, piece: string, frame: string): string =>
   `if(lt(${frame},${digits(first.frame)}),${digits(first.value)},${piece})`;
 
-/** A parameter as an expression of ffmpeg: a number where it stands still. */
+/** A parameter as an expression of ffmpeg: a number where it is constant. */
 export function parameterExpression(effect: KnownEffect, name: string, frame: string): string {
   if (!isKeyed(effect, name)) return digits(numberAt(effect, name));
   return rowExpression(effect.keyframes![name]!, frame);
 }
 
-/** Computes with expressions of a frame of the clip; what stands still is worked out at once. */
+/** Arithmetic on expressions of a frame of the clip; constants are folded. */
 export const expressionsOf = (frame: string): Arithmetic<string> => ({
   value: (effect, name) => parameterExpression(effect, name, frame),
   line: (value, by, plus = 0) =>

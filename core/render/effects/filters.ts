@@ -7,12 +7,12 @@ import { pixelPasses } from './pixel-passes.js';
 import { numberAt, type KnownEffect } from './values.js';
 import { Writer, type FilterPiece } from './writer.js';
 
-/** Whether frames beside a frame have a say in it. */
+/** Whether an effect reads the frames beside the one it changes. */
 export const isTemporal = ({ kind }: KnownEffect): boolean => kind === 'denoise';
 
 /**
- * What comes before the frames of a clip are picked: temporal noise reduction, by the mean of what is alike in the
- * frames beside (ffmpeg's filter `atadenoise`).
+ * ffmpeg's filters before the frames of a clip are picked: temporal noise reduction, by the mean of similar samples in
+ * the frames beside (`atadenoise`).
  */
 export function temporalFilters(effects: readonly KnownEffect[]): string {
   return effects
@@ -28,7 +28,7 @@ export function temporalFilters(effects: readonly KnownEffect[]): string {
 /**
  * ffmpeg's filters for the effects of a clip.
  * @param input the picture in the raster of the first stage, its frames counted from 0
- * @returns label of a picture with or without alpha, which is laid over what is below at the place of the last stage
+ * @returns label of a picture with or without alpha, to be overlaid at the position of the last stage
  */
 export function effectFilters(
   input: LabelledPicture,

@@ -3,7 +3,7 @@ import type { Placement } from '../graph/placement.js';
 import { splitStages } from './order.js';
 import { isKeyed, numberAt, textOf, type KnownEffect } from './values.js';
 
-/** How a point of the frame is found in a picture: across = a·x + b·y + c, down = d·x + e·y + f, in pixels. */
+/** Map from a point of the frame to a picture: across = a·x + b·y + c, down = d·x + e·y + f, in pixels. */
 export interface Affine<N> {
   readonly a: N;
   readonly b: N;
@@ -13,25 +13,25 @@ export interface Affine<N> {
   readonly f: N;
 }
 
-/** Where a clip's picture stands in a frame. */
+/** Position of a clip's picture in a frame. */
 export interface Pose {
   /** Pixels in which the picture is made; its effects are done in them. */
   readonly raster: FrameSize;
   /** Size at a scale of 100 %. */
   readonly natural: FrameSize;
-  /** Where the raster stands, upright and still; null where it turns or moves. */
+  /** Position of an upright, still raster; null where it turns or moves. */
   readonly placement: Placement | null;
 }
 
-/** Effects that act on one picture, and where that picture stands in the frame when they are done. */
+/** Effects on one picture, and the position of their result in the frame. */
 export interface Stage {
   readonly effects: readonly KnownEffect[];
   readonly pose: Pose;
 }
 
-/** What moves is made at most so many times as wide and high as the frame. */
+/** Largest raster of a moving picture, in widths and heights of the frame. */
 const MOST_MOVING = 2;
-/** What stands still, likewise: an upright picture that fills a wide frame is more than three times as high. */
+/** Largest raster of a still picture: an upright one that fills a wide frame is more than three times as high. */
 const MOST_STILL = 4;
 
 const evenPlace = (value: number): number => 2 * Math.floor(value / 2);
@@ -40,8 +40,8 @@ export const transformOf = (effects: readonly KnownEffect[]): KnownEffect | unde
   effects.find(({ kind }) => kind === 'transform');
 
 /**
- * Where a picture stands. What is neither turned nor moving is made in the very pixels in which it is seen. Anything else
- * is made as large as it ever becomes, as far as its source has the pixels for it, and put in its place from there.
+ * Position, size and raster of a picture in its frame. A picture that neither turns nor moves is made in the pixels of the
+ * frame. Any other is made at its largest size, as far as its source has the pixels, and warped from there.
  * @param picture size in square pixels, upright
  */
 export function poseOf(
@@ -95,7 +95,7 @@ export function stagesOf(
   ];
 }
 
-/** Where a picture stands that has the size of the frame already: it is not made anew at another scale. */
+/** Position of a picture that has the size of the frame already: it is not rendered at another scale. */
 function poseInFrame(effects: readonly KnownEffect[], frame: FrameSize): Pose {
   const { raster, placement } = poseOf(effects, frame, frame);
   const isSameSize = raster.width === frame.width && raster.height === frame.height;
@@ -110,7 +110,7 @@ function largest(effect: KnownEffect, name: string): number {
 
 const STILL: KnownEffect = { id: 'still', kind: 'transform', enabled: true, values: {} };
 
-/** How points of the frame are found in the raster of a picture that turns or moves. */
+/** Map from points of the frame to the raster of a picture that turns or moves. */
 export function affineOf<N>(
   effects: readonly KnownEffect[],
   pose: Pose,
@@ -149,11 +149,11 @@ export interface ShapeParts<N> {
   readonly angle: N;
   /** Pixels from seen to unseen, at least one. */
   readonly feather: N;
-  /** How much of what is outside goes, 0 to 1. */
+  /** Opacity removed outside the mask, 0 to 1. */
   readonly strength: N;
 }
 
-/** How numbers are computed with: as they are, or as text that says how. */
+/** Arithmetic on numbers, or on text that expresses them. */
 export interface Arithmetic<N> {
   /** Value of a parameter. */
   value(effect: KnownEffect, name: string): N;
@@ -241,7 +241,7 @@ export const opacityAt = (effects: readonly KnownEffect[], frame: number): numbe
   return transform ? numberAt(transform, 'opacity', frame) / 100 : 1;
 };
 
-/** Whether some of a picture is always whole: nothing cuts it or lets through what is below. */
+/** Whether a picture is opaque throughout: no crop, mask, blend mode or transparency. */
 export function isOpaque(effects: readonly KnownEffect[]): boolean {
   const transform = transformOf(effects);
   if (effects.some(({ kind }) => kind === 'mask') || hasCrop(transform)) return false;

@@ -12,7 +12,7 @@ import {
 import { isKeyed, type KnownEffect } from './values.js';
 import { COLOUR_TAGS, uniform, type Writer } from './writer.js';
 
-/** How much of each pixel of a raster is seen, as a grey picture. */
+/** Opacity of each pixel of a raster, as a grey picture. */
 export function matte(writer: Writer, effects: readonly KnownEffect[], raster: FrameSize): string {
   const by = expressionsOf(writer.frame);
   const transform = transformOf(effects);
@@ -29,7 +29,7 @@ export function matte(writer: Writer, effects: readonly KnownEffect[], raster: F
   return writer.chain([still, uniform(writer, opacity, raster)], 'blend=all_mode=multiply');
 }
 
-/** Pixels around a raster that is turned, for what is interpolated at its edges. */
+/** Pixels around a rotated raster, for the interpolation at its edges. */
 const MARGIN = 2;
 
 /** A picture that turns or moves: each plane by its own map, the filter perspective with one that keeps parallels. */

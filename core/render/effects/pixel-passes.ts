@@ -2,7 +2,7 @@ import type { FrameSize } from '../../timeline/index.js';
 import type { EffectKind } from './catalogue.js';
 import { numberAt, type KnownEffect } from './values.js';
 
-/** What is done to the pixels of a picture, one step after the other. Lengths are pixels of that picture. */
+/** Passes over the pixels of a picture, in order. Lengths are in pixels of that picture. */
 export type PixelPass =
   /** Colour effects that follow each other. */
   | { readonly kind: 'colour'; readonly effects: readonly KnownEffect[] }
@@ -87,5 +87,5 @@ export const VIGNETTE_POWER = 0.9;
 
 export const vignetteBend = (loss: number): number => 2 ** (loss / 2) - 1;
 
-/** What the deviation of noise on a grid is divided by when it is interpolated in between, on average over the area. */
+/** Ratio of the deviation of noise on a grid to that of its interpolation, as the mean over the area. */
 export const INTERPOLATED_DEVIATION = 2 / 3;

@@ -7,9 +7,9 @@
 export interface Recursion {
   /** Share of the sample before. */
   readonly share: number;
-  /** What the first and the last sample of a line count, as if the line went on beyond them. */
+  /** Weights of the first and last sample of a line, which continue beyond its ends. */
   readonly border: number;
-  /** What the sums are multiplied by in the end, once for rows and columns together. */
+  /** Gain of the result, for rows and columns together. */
   readonly scale: number;
 }
 

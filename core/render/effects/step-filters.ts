@@ -8,7 +8,7 @@ import { titleDrawing, titlePath, type TitleFont } from './title.js';
 import { isKeyed, numberAt, textOf } from './values.js';
 import { COLOUR_TAGS, uniform, type Writer } from './writer.js';
 
-/** What the filters of effects need besides the picture. */
+/** Inputs of effect filters beside the picture. */
 export interface EffectAssets extends ColourAssets {
   font(): TitleFont;
   /** Takes in a drawing as SVG; returns the label under which the filters find it. */
@@ -21,7 +21,7 @@ export interface LabelledPicture {
   readonly alpha: string | null;
 }
 
-/** Options of the filter overlay: whatever its inputs hold, the result is 4:2:0. */
+/** Options of the filter overlay: 4:2:0 for any inputs. */
 export const OVER = 'format=yuv420:eof_action=repeat';
 
 /** A picture after a step. A blur takes its alpha along, a title adds to it, and all else leaves it as it is. */
@@ -173,7 +173,7 @@ function withLuma(writer: Writer, picture: string, change: (luma: string) => str
 const merged = (writer: Writer, planes: readonly string[]): string =>
   writer.chain(planes, `mergeplanes=map1s=1:map2s=2:format=yuv420p,${COLOUR_TAGS}`);
 
-/** One colour over a picture, as much as an alpha says. */
+/** One colour over a picture, with the opacity of an alpha. */
 function flatOver(
   writer: Writer,
   input: string,

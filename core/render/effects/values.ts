@@ -71,7 +71,7 @@ const SCHEMAS = new Map<string, ObjectSchema<Record<string, EffectValue | undefi
   ]),
 );
 
-/** What is wrong with an effect, in one sentence; undefined when nothing is. */
+/** The first fault of an effect, in one sentence; undefined for a valid one. */
 export function effectFault(effect: Effect): string | undefined {
   const schema = SCHEMAS.get(effect.kind);
   if (!schema || !isEffectKind(effect.kind)) return `There is no effect "${effect.kind}".`;

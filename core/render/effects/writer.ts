@@ -42,7 +42,7 @@ export class Writer {
     return outputs;
   }
 
-  /** One frame that stands still for the length of the piece. */
+  /** One frame, repeated for the length of the piece. */
   still(inputs: readonly string[], text: string): string {
     return this.chain(
       inputs,
@@ -76,7 +76,7 @@ export class Writer {
   }
 }
 
-/** What is merged or overlaid is told by BT.709 and limited range, whatever a filter on the way forgot. */
+/** Filter that tags a picture as BT.709, limited range; some filters of ffmpeg drop these tags. */
 export const COLOUR_TAGS = 'setparams=range=tv:color_primaries=bt709:color_trc=bt709:colorspace=bt709';
 
 /** Room for a value that is the same all over a picture. */

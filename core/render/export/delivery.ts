@@ -1,14 +1,14 @@
 import { number, object, string, type ObjectSchema } from 'yup';
 import { frameSizeSchema, type FrameSize } from '../../timeline/index.js';
 
-/** How much time the encoder takes; the picture is the same to the eye, the file is larger when it is quick. */
+/** Encoder speed; the picture looks the same, a quick encoder makes a larger file. */
 export type EncoderPace = 'quick' | 'balanced' | 'thorough';
 
 export const DELIVERY_CODECS = ['h264', 'h265', 'vp9', 'av1', 'vc3', 'ffv1'] as const;
 
 export type DeliveryCodec = (typeof DELIVERY_CODECS)[number];
 
-/** What the export is. It belongs to the project and knows no lever. */
+/** Delivery settings of an export. They belong to the project and contain no lever. */
 export interface Delivery {
   readonly size: FrameSize;
   readonly codec: DeliveryCodec;
@@ -37,7 +37,7 @@ export const deliverySchema: ObjectSchema<Delivery> = object({
   .test(
     'even',
     '4:2:0 colour needs an even width and height.',
-    // Yup asks although the size is missing; that is said of the size itself.
+    // Yup calls this test although the size is missing; its own schema reports that.
     ({ size }: { readonly size?: Partial<FrameSize> | null }) =>
       (size?.width ?? 0) % 2 === 0 && (size?.height ?? 0) % 2 === 0,
   );

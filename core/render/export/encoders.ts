@@ -3,11 +3,11 @@ import type { Delivery, DeliveryCodec, EncoderPace } from './delivery.js';
 
 const SAMPLE_RATE = 48_000;
 
-/** What a delivery is for, how it is called, and the file that it comes in. */
+/** Format of a delivery: purpose, name and file type. */
 export interface CodecChoice {
   readonly purpose: string;
   readonly name: string;
-  /** Ending of the file, which is also what is in it. */
+  /** File extension, which names the container. */
   readonly ending: 'mp4' | 'webm' | 'mov' | 'mkv';
   /** Whether the quality may be chosen: masters have none to choose. */
   readonly hasQuality: boolean;
@@ -38,7 +38,7 @@ const AAC = ['-c:a', 'aac', '-b:a', String(AAC_BITS)];
 const OPUS = ['-c:a', 'libopus', '-b:a', String(OPUS_BITS)];
 const PCM = ['-c:a', 'pcm_s16le'];
 
-/** What the sound of a delivery takes, bits a second: as its encoder is told, or two channels of 16 bits. */
+/** Bit rate of a delivery's sound: the encoder's setting, or two channels of 16 bits. */
 export function soundBits(codec: DeliveryCodec): number {
   const { ending } = CODEC_CHOICES[codec];
   if (ending === 'mp4') return AAC_BITS;

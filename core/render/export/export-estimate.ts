@@ -24,7 +24,7 @@ export function pieceOf(graph: RenderGraph, from: number, to: number): RenderGra
 const PIECE_SECONDS = 2;
 const PIECES = 3;
 
-/** Pieces of an export that stand for the whole: spread over it, as long as a group of pictures each. */
+/** Sample pieces of an export, spread over it, one group of pictures each. */
 export function samplePieces({ graph }: ExportGraph): readonly (readonly [from: number, to: number])[] {
   const frames = Math.min(graph.length, Math.round(PIECE_SECONDS * toNumber(graph.rate)));
   const count = Math.max(1, Math.min(PIECES, Math.floor(graph.length / frames)));
@@ -34,7 +34,7 @@ export function samplePieces({ graph }: ExportGraph): readonly (readonly [from: 
   });
 }
 
-/** What is worth knowing about a delivery before it is made, a sentence each; `bytes` where its size was predicted. */
+/** Warnings about a delivery before it is made, one sentence each. @param bytes predicted size, where there is one */
 export function deliveryRemarks(
   { graph, delivery }: ExportGraph,
   factsOf: FactsOf,

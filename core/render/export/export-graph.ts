@@ -49,13 +49,13 @@ export function exportGraph(timeline: Timeline, delivery: Delivery, factsOf: Fac
 /** ffmpeg's arguments for an export, without the program and without the file that is written. */
 export interface ExportCommand {
   readonly args: readonly string[];
-  /** The filter graph, as it stands in the arguments. */
+  /** The filter graph, as passed in the arguments. */
   readonly filters: string;
   /** Drawings (SVG) that have to be written first, each to its file. */
   readonly drawings: readonly string[];
 }
 
-/** What an export reads: originals, and what its effects need. */
+/** Files that an export reads: originals, and files of effects. */
 export interface ExportAssets extends Omit<EffectAssets, 'drawing'> {
   /** The arguments with which ffmpeg opens the original of a source, the last being its path. */
   inputOf(sourceId: string): readonly string[];

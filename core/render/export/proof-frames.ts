@@ -8,7 +8,7 @@ export interface ChosenFrame {
 
 /** Frames that are spread evenly over the timeline, besides those at cuts. */
 export const SPREAD_PROOF_FRAMES = 24;
-/** Most cuts at which both sides are looked at; beyond it, cuts are taken at equal distances. */
+/** Most cuts with a proof frame on either side; of more, cuts at equal distances are taken. */
 const MOST_CUTS = 60;
 
 /** The frames of an export that are compared with the originals: spread over it, and both sides of each cut. */

@@ -26,10 +26,10 @@ export interface Layer {
   readonly sourceIn: Rational;
   /** Source seconds for each second of the timeline; below zero it plays backwards. */
   readonly speed: Rational;
-  /** What is done to its picture, in order; those that are off are left out. */
+  /** Effects in order, without disabled ones. */
   readonly effects: readonly KnownEffect[];
   readonly framing: Framing;
-  /** The layer below gives way to this one; null where it simply stands above. */
+  /** Transition from the layer below; null where it is composed above. */
   readonly mix: Mix | null;
 }
 
@@ -67,7 +67,7 @@ export interface RenderGraph {
 
 export type FactsOf = (sourceId: string) => SourceFacts | undefined;
 
-/** What says how a picture stands in its frame. */
+/** Properties that define the position of a picture in its frame. */
 export type Posed = Pick<Layer, 'effects' | 'framing'>;
 
 /** The stages from a source's picture to a frame. @throws TypeError for a source without a picture */
@@ -176,7 +176,7 @@ function soundOn(track: Track, rate: Rational, factsOf: FactsOf): SoundPart[] {
   });
 }
 
-/** What one track shows in timeline frames [from, to): one clip, or two of which one gives way to the other. */
+/** Clips that one track shows in timeline frames [from, to): one, or the two of a transition. */
 interface Shown {
   readonly from: number;
   readonly to: number;

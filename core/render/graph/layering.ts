@@ -8,7 +8,7 @@ import { videoColour, type Mix } from './mix.js';
 export interface SizedLayer extends Pick<Layer, 'mix'> {
   /** Label of the filter chain that gives it out, with or without alpha. */
   readonly label: string;
-  /** Where its top left corner comes to stand; even, and below zero where it begins outside the frame. */
+  /** Position of its top left corner: even numbers, below zero outside the frame. */
   readonly corner: { readonly x: number; readonly y: number };
 }
 
@@ -35,7 +35,7 @@ export function layerFilters(
 ): { readonly filters: readonly string[]; readonly label: string } {
   const filters: string[] = [];
   let below = base;
-  // Of two that give way to each other, the upper one stands on what is below both.
+  // In a transition, the upper of its two clips is composed over the layers below both.
   let beneath = base;
   layers.forEach(({ label, corner, mix }, index) => {
     const over = `${name}over${index}`;
@@ -59,7 +59,7 @@ export function layerFilters(
 
 const KEEPS = 'format=yuv420:eof_action=repeat';
 
-/** A mix is the coming picture laid over the going one, as much as a grey picture says. */
+/** A mix as an overlay of the incoming picture, with a grey picture as its opacity. */
 function mixFilters(mix: Mix, going: string, coming: string, mixed: string, frames: LayeredFrames): string[] {
   const { width, height, from, count, rate } = frames;
   const share = `((N+${from - mix.from + 1})/${mix.to - mix.from + 1})`;

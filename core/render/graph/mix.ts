@@ -1,12 +1,12 @@
 import type { TransitionKind } from '../../timeline/index.js';
 
-/** How a layer gives way to the one above it. */
+/** Transition from a layer to the one above it. */
 export interface Mix {
   readonly kind: TransitionKind;
   /** Timeline frames [from, to) of the transition. */
   readonly from: number;
   readonly to: number;
-  /** What a dip goes through, as #rrggbb. */
+  /** Colour of a dip, as #rrggbb. */
   readonly colour: string;
 }
 

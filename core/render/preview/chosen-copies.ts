@@ -3,7 +3,7 @@ import type { SourceFacts } from '../../media/index.js';
 import type { Timeline } from '../../timeline/index.js';
 import { largestRaster } from '../graph/graph.js';
 
-/** What is asked of a light copy to choose it. */
+/** Properties of a light copy that decide whether it is played. */
 export interface ChoosableCopy {
   readonly sourceId: string;
   readonly state: string;

@@ -4,7 +4,7 @@ import type { Rational } from '../../time/index.js';
 import { effectsDone, passKindOf, type KnownEffect } from '../effects/index.js';
 import { renderGraph, sourcesOf, type FactsOf, type Posed, type RenderGraph } from '../graph/graph.js';
 
-/** What a source is played from. */
+/** Origin of a source's pictures: original or light copy. */
 export type MediaChoice =
   { readonly kind: 'original' } | { readonly kind: 'light copy'; readonly copyId: string };
 

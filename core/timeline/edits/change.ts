@@ -23,13 +23,13 @@ import {
   withTracks,
   type NewId,
   type SourceLength,
-} from './room.js';
+} from './clip-slicing.js';
 
 const inside = (clip: Clip, frame: number): boolean => clip.start < frame && frame < clipEnd(clip);
 
 /**
- * Moves clips along and, by whole tracks of their kind, up or down, over what is there. They stop at the first frame and
- * at the outermost track.
+ * Moves clips in time and by whole tracks of their kind, and overwrites the clips at the new place. They stop at the first
+ * frame and at the outermost track.
  */
 export function moveClips(
   timeline: Timeline,
@@ -188,7 +188,7 @@ export function addTrack(timeline: Timeline, kind: TrackKind, newId: NewId): Tim
   return { ...timeline, tracks: [...timeline.tracks, { id: newId(), kind, name, enabled: true, clips: [] }] };
 }
 
-/** Takes a track away with what is on it; the last one of a timeline stays. */
+/** Deletes a track with its clips; the last track of a timeline stays. */
 export const removeTrack = (timeline: Timeline, id: string): Timeline =>
   timeline.tracks.length > 1
     ? { ...timeline, tracks: timeline.tracks.filter((track) => track.id !== id) }
@@ -214,7 +214,7 @@ export function changeSpeed(timeline: Timeline, ids: ReadonlySet<string>, speed:
       end = clip.start + length;
       if (!ids.has(clip.id)) return clip.start === before.start ? before : clip;
       const turned = compare(speed, ZERO) > 0 !== compare(speedOf(clip), ZERO) > 0;
-      // What was the last frame is the first when it is turned round.
+      // Reversed, the clip begins with its last frame.
       const sourceIn = turned ? inSource(timeInClip(clip, clip.length - 1, timeline.rate)) : clip.sourceIn;
       return { ...clip, speed, sourceIn, length };
     });
@@ -247,7 +247,7 @@ export const clearStretch = (timeline: Timeline, from: number, to: number, newId
       : { ...track, clips };
   });
 
-/** The frame nearest to `frame`, within `reach`, at which a clip not among `ids` begins or ends, or a point stands. */
+/** Nearest frame within `reach` of `frame` at which a clip outside `ids` begins or ends, or an in or out point is. */
 export function snapped(
   timeline: Timeline,
   frame: number,

@@ -1,8 +1,8 @@
 import { valueAt, type Effect, type EffectValue, type Keyframe } from '../effect.js';
 import type { Clip, Fades, Framing, Timeline } from '../model.js';
-import { withClips, type NewId } from './room.js';
+import { withClips, type NewId } from './clip-slicing.js';
 
-/** Says which effect of which clip is meant. */
+/** Address of an effect: its clip and its id. */
 export interface EffectPlace {
   readonly clipId: string;
   readonly effectId: string;
@@ -82,7 +82,7 @@ export const setKeyframe = (
     withRow(effect, parameter, withKeyframe(effect.keyframes?.[parameter] ?? [], keyframe)),
   );
 
-/** Takes a keyframe away. After the last one, the value that it had stands for the whole clip. */
+/** Deletes a keyframe. The value of the last one deleted applies to the whole clip. */
 export const removeKeyframe = (
   timeline: Timeline,
   place: EffectPlace,
@@ -105,7 +105,7 @@ export const setFraming = (timeline: Timeline, ids: ReadonlySet<string>, framing
       : { ...clip, framing: framing === 'fit' ? undefined : framing },
   );
 
-/** Lets the sound of clips come and go in some frames, at most as many as each has. */
+/** Fades sound in and out over some frames, at most as many as each clip has. */
 export const setFades = (timeline: Timeline, ids: ReadonlySet<string>, fades: Fades): Timeline =>
   withClips(timeline, ids, (clip) => {
     const within = (frames: number): number => Math.max(0, Math.min(clip.length, Math.round(frames)));

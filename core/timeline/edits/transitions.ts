@@ -1,5 +1,5 @@
 import { clipEnd, fittingTransitions, type Timeline, type Track, type TransitionKind } from '../model.js';
-import { withTracks, type NewId } from './room.js';
+import { withTracks, type NewId } from './clip-slicing.js';
 
 /**
  * Puts a transition at a cut, half of it on each side, as long as wanted or as the clips beside it allow. One that

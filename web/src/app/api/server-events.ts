@@ -3,7 +3,7 @@ import type { ServerEvent } from '@hone/core/api';
 import { Store } from '@ngrx/store';
 import { ProjectActions, ServerActions } from '../state/actions';
 
-/** Turns what the server tells into actions. After a break everything is read again. */
+/** Dispatches the server's events as actions. After an interruption everything is loaded again. */
 @Injectable({ providedIn: 'root' })
 export class ServerEvents {
   private readonly store = inject(Store);

@@ -8,7 +8,7 @@ import { machineFeature } from '../state/machine.feature';
 import { selectBusyJobs, selectFailedJobs } from '../state/selectors';
 import { count, wait } from '../formatting/quantities';
 
-/** The one place where all that runs in the background is shown, with time left. */
+/** List of all background work, with time left. */
 @Component({
   selector: 'hone-background-work',
   imports: [MatButtonModule, MatProgressBarModule],

@@ -9,7 +9,7 @@ function ground(context: CanvasRenderingContext2D, axis: Axis, area: Area, palet
   context.fillRect(axis.left, area.top, axis.right - axis.left, area.height);
 }
 
-/** What each frame took, stage upon stage, with the line at 100 % of the budget. Columns that hold many frames are means. */
+/** Stacked stage times of each frame, with a line at 100 % of the budget. Columns of many frames are means. */
 export function drawStack(
   context: CanvasRenderingContext2D,
   axis: Axis,
@@ -41,7 +41,7 @@ export function drawStack(
   context.fillRect(axis.left, area.top + area.height * (1 - 100 / FULL), axis.right - axis.left, 1);
 }
 
-/** How many frames waited to be shown when each frame was settled. */
+/** Number of ready frames when each frame was settled. */
 export function drawDepth(
   context: CanvasRenderingContext2D,
   axis: Axis,
@@ -96,7 +96,7 @@ export function atFrames(
   });
 }
 
-/** How many frames were how late, as bars with their counts. */
+/** Histogram of lateness, as bars with their counts. */
 export function drawHistogram(
   context: CanvasRenderingContext2D,
   width: number,

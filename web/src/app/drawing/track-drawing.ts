@@ -1,13 +1,13 @@
 import { clipEnd, speedOf, type Clip, type Marker, type Track } from '@hone/core/timeline';
 import { xOf, type Area, type Axis, type Palette } from './axis';
 
-/** What is said on a clip besides its name. */
+/** Text on a clip besides its name. */
 export type ClipNote = (clip: Clip, track: Track) => string;
 
 /** A clip narrower than this has no room for a name. */
 const NAMED_PIXELS = 24;
 
-/** What its speed is called on a clip; empty at normal speed. */
+/** Text of a clip's speed; empty at normal speed. */
 export function speedText(clip: Pick<Clip, 'speed'>): string {
   const { num, den } = speedOf(clip);
   const percent = Math.round((1000 * Math.abs(num)) / den) / 10;

@@ -48,7 +48,7 @@ interface ParameterRow {
   readonly parameter: Parameter;
   readonly number: number;
   readonly text: string;
-  /** Keyframes; empty when it stands still. */
+  /** Keyframes; empty for a constant. */
   readonly row: readonly Keyframe[];
   /** The keyframe at the playhead. */
   readonly here: Keyframe | undefined;
@@ -119,7 +119,7 @@ export class EffectPanel {
   });
 
   constructor() {
-    // The column may be scrolled down to a finding; what was asked for is to be seen.
+    // The column may be scrolled down to a finding; the effects must be visible.
     afterNextRender(() => this.host.nativeElement.scrollIntoView({ block: 'start' }));
     void this.api.tables().then(
       (tables) => this.tables.set(tables),

@@ -112,7 +112,7 @@ export class ExportPage {
     if (valueAsNumber >= 0.5 && valueAsNumber <= 400) this.edit({ megabits: valueAsNumber });
   }
 
-  /** Lets the quality decide, or a bit rate. */
+  /** Sets rate control: quality or bit rate. */
   setBy(by: 'quality' | 'rate'): void {
     this.edit({ megabits: by === 'quality' ? undefined : 12 });
   }

@@ -27,7 +27,7 @@ function canPlay(codec: DeliveryCodec): boolean {
 export class ExportResult {
   readonly record = input.required<ExportRecord>();
   readonly failed = signal(false);
-  /** Masters are for other programs; of the others the browser itself says whether it plays them. */
+  /** Whether the browser plays the file; masters are for other programs. */
   readonly unplayable = computed(
     () =>
       !CODEC_CHOICES[this.record().delivery.codec].hasQuality ||

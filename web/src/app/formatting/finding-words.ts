@@ -15,7 +15,7 @@ export const list = (names: readonly string[]): string =>
 
 const rate = (bytesPerSecond: number): string => `${bytes(Math.round(bytesPerSecond))}/s`;
 
-/** Two digits after the point for what is counted in ones and twos. */
+/** Two decimals for small quantities. */
 const times = (value: number): string => String(Number(value.toPrecision(2)));
 
 const each = (budgetMs: number): string => `of each ${milliseconds(budgetMs)}`;
@@ -30,7 +30,7 @@ const coresText = (percent: number): string =>
 
 const have = (names: readonly string[]): string => (names.length > 1 ? 'have' : 'has');
 
-/** What else takes a fair part of the frame budget on the same cores. */
+/** Other stages that take a notable part of the frame budget on the same cores. */
 function besideDecoding(evidence: Evidence['cores']): string {
   const { scaleMs, effectsMs, composeMs, showMs, budgetMs } = evidence;
   const others = [
@@ -49,7 +49,7 @@ const WORDS: Words = {
   drive: ({ drive, wantedBytesPerSecond, peakBytesPerSecond, driveBytesPerSecond, readers }) =>
     `The drive ${drive} cannot feed the picture: ${rate(wantedBytesPerSecond)} are wanted, ${rate(peakBytesPerSecond)} at most, and it gives ${rate(driveBytesPerSecond)}${readers > 1 ? ` to ${readers} readers at once` : ''}.`,
   'full-drive': ({ drive, freePercent }) =>
-    `The drive ${drive} is nearly full: ${percentOf(freePercent)} are free. A drive so full reads slower and slower.`,
+    `The drive ${drive} is nearly full: ${percentOf(freePercent)} free. A full drive reads slower.`,
   cores: (evidence) =>
     `Decoding ${list(evidence.sources)} takes ${milliseconds(evidence.decodeMs)} ${each(evidence.budgetMs)}${besideDecoding(evidence)}, and all cores together are ${percentOf(evidence.corePercent)} busy.`,
   'long-groups': ({ sources, reachMs, corePercent }) =>
@@ -63,15 +63,15 @@ const WORDS: Words = {
   'oversized-source': ({ sources }) =>
     `${list(sources)} ${have(sources)} far more pixels than the timeline, and all of them are decoded.`,
   'occluded-clips': ({ clips, mostLayers }) =>
-    `${count(clips, 'clip lies', 'clips lie')} under others and ${clips === 1 ? 'is' : 'are'} never seen. Hone leaves ${clips === 1 ? 'it' : 'them'} out; a program that does not would decode ${mostLayers} pictures at once where one is seen.`,
+    `${count(clips, 'clip lies', 'clips lie')} under others and ${clips === 1 ? 'is' : 'are'} never seen. Hone skips ${clips === 1 ? 'it' : 'them'}; another program may decode ${mostLayers} pictures at once.`,
   effects: ({ effects, effectsMs, budgetMs }) =>
     `Effects (most of all ${list(effects.map(effectWord))}) take ${milliseconds(effectsMs)} ${each(budgetMs)}.`,
   scaling: ({ scaleMs, budgetMs }) => `Scaling takes ${milliseconds(scaleMs)} ${each(budgetMs)}.`,
   composing: ({ composeMs, budgetMs }) => `Composing takes ${milliseconds(composeMs)} ${each(budgetMs)}.`,
   presentation: ({ showMs, budgetMs }) =>
-    `Bringing the picture to the screen takes ${milliseconds(showMs)} ${each(budgetMs)}: so many pixels are too many for this way of drawing.`,
+    `Presenting the picture takes ${milliseconds(showMs)} ${each(budgetMs)}: too many pixels for this way of drawing.`,
   unexplained: ({ busiestStage, usePercent }) =>
-    `Frames are dropped though nothing comes near the frame budget: ${STAGE_NAMES[busiestStage]}, the busiest stage, is ${percentOf(usePercent)} busy. Something else may have held the machine up; play again to see whether it stays.`,
+    `Frames are dropped, but no stage comes near the frame budget: ${STAGE_NAMES[busiestStage]}, the busiest, takes ${percentOf(usePercent)}. Play again to see whether the cause was outside Hone.`,
   'hardware-decoding': ({ codec, path }) =>
     `Hardware can decode ${codec} here (${path}), but the browser decodes in software. Look for “hardware acceleration” in the browser’s settings.`,
   'weaker-graphics': ({ renderer, stronger }) =>
@@ -83,30 +83,30 @@ const WORDS: Words = {
   'unusable-copies': ({ copies, states }) =>
     `${count(copies, 'light copy', 'light copies')} cannot be used (${list(states)}), so originals are played.`,
   memory: ({ waitingPictures, readAheadSeconds }) =>
-    `Memory is short: ${Math.round(waitingPictures)} pictures may wait to be shown, and ${times(readAheadSeconds)} s of the heaviest source are read ahead. Raise the ceiling on the page Rig.`,
+    `Memory is short: it holds ${Math.round(waitingPictures)} ready pictures and ${times(readAheadSeconds)} s of read-ahead. Raise the ceiling on the page Rig.`,
   'slow-start': ({ firstFrameMs }) =>
-    `The first picture takes ${milliseconds(firstFrameMs)} to come; from then on it plays.`,
+    `The first picture appears after ${milliseconds(firstFrameMs)}; playback is in real time from then on.`,
   'slow-scrubbing': ({ isMeasured, medianMs, worstTwentiethMs }) =>
-    `It plays, but scrubbing ${isMeasured ? 'answers' : 'will answer'} late: ${milliseconds(medianMs)} for most pictures, ${milliseconds(worstTwentiethMs)} for the slowest.`,
+    `It plays, but scrubbing is ${isMeasured ? '' : 'predicted to be '}slow: median ${milliseconds(medianMs)} to a picture, 95th percentile ${milliseconds(worstTwentiethMs)}.`,
   'soft-picture': ({ width, height, pixelPercent, isFromCopies }) =>
-    `It plays, and what you see is ${pixels({ width, height })}${isFromCopies ? ', from a light copy' : ''}: ${percentOf(pixelPercent)} of the pixels. A soft picture is the preview, not the footage; the export has all of them.`,
+    `It plays at ${pixels({ width, height })}${isFromCopies ? ', from a light copy' : ''}: ${percentOf(pixelPercent)} of the pixels. Only the preview is soft; the export has all pixels.`,
   'picture-behind-sound': ({ latenessMs, framesLate }) =>
     `The picture comes ${milliseconds(latenessMs)} after its sound (${times(framesLate)} frames). Only in the preview: the export is in step.`,
   'storage-space': ({ plannedBytes, freeBytes }) =>
-    `What is to be made takes ${bytes(plannedBytes)}, and ${bytes(freeBytes)} are free.`,
+    `The requested files take ${bytes(plannedBytes)}; ${bytes(freeBytes)} are free.`,
   'background-load': ({ isOfRun, loadPercent }) =>
     isOfRun
-      ? `While it played, other programs took ${percentOf(loadPercent)} of the cores. Close them and play again; nothing was learned from this run.`
-      : `Other programs kept ${percentOf(loadPercent)} of the machine busy when it was measured.`,
+      ? `Other programs took ${percentOf(loadPercent)} of the cores during the run. Close them and play again; Hone learns nothing from this run.`
+      : `Other programs took ${percentOf(loadPercent)} of the machine while it was measured.`,
   slowdown: ({ ratio }) =>
-    `The machine slows down as it runs: the same work cost ${times(ratio)} times as much at the end of the run as at its beginning. Heat or battery saving do that.`,
+    `The machine slows down: the same work took ${times(ratio)} times as long at the end of the run. Heat or battery saving do that.`,
   sound: ({ mixPercent, gapMs }) =>
-    `Sound holds playback up: mixing takes ${percentOf(mixPercent)} of the time, and ${milliseconds(gapMs)} were silent because it was not ready.`,
+    `Sound limits playback: mixing takes ${percentOf(mixPercent)} of the time, and ${milliseconds(gapMs)} were silent.`,
   'real-time': ({ peakUsePercent }) =>
-    `Nothing holds it back. The busiest second takes ${percentOf(peakUsePercent)} of what there is.`,
+    `No stage limits playback. The busiest second takes ${percentOf(peakUsePercent)} of the machine.`,
 };
 
-/** How a step of effects reads within a sentence. */
+/** Names of effect passes within a sentence. */
 export const effectWord = (step: string): string => (step === 'colour' ? 'colour changes' : step);
 
 /** A finding as a sentence with the numbers that it comes from. */
@@ -116,7 +116,7 @@ export const findingSentence = <Kind extends FindingKind>({ kind, evidence }: Fi
 /** Findings that other footage would not have. */
 const DECODING: readonly FindingKind[] = ['rate-mismatch', 'serial-decoding', 'long-groups', 'cores'];
 
-/** What to record differently next time; null where that is not the point. */
+/** Advice for the next recording; null where recording is not the point. */
 export function nextShoot(
   { kind }: Pick<Finding, 'kind'>,
   { size, framesPerSecond: fps }: { size: FrameSize; framesPerSecond: number },

@@ -1,4 +1,4 @@
-/** How quantities are written: units always, at most three significant digits. */
+/** Formatting of quantities: always with unit, at most three significant digits. */
 
 /** A number without its unit, where the unit follows another one. */
 export const rounded = (value: number): string =>
@@ -37,7 +37,7 @@ export function wait(seconds: number): string {
   return whole < 60 ? `${whole} min` : `${Math.floor(whole / 60)} h ${whole % 60} min`;
 }
 
-/** How large a preview is: its divisor, and the working size where it is not the timeline's. */
+/** Text of a preview scale: its divisor, and the working size where it is not the timeline's. */
 export const scaleText = (
   divisor: number,
   { workingLines }: { readonly workingLines?: number | undefined },

@@ -7,11 +7,11 @@ import { count, framesPerSecond, milliseconds, percentOf, rounded } from './quan
 /** Kinds of effects within a sentence. */
 export const bypassText = (kinds: readonly Bypassable[]): string => list(kinds.map(effectWord));
 
-/** What was left out of a run, after what it was played from; nothing where nothing was. */
+/** Effects that a run bypassed, after its media; empty where there are none. */
 export const withoutText = ({ bypass = [] }: Pick<Tuning, 'bypass'>): string =>
   bypass.length ? `, without ${bypassText(bypass)}` : '';
 
-/** What a lever would bring, for its button. */
+/** Predicted result of a lever change, for its button. */
 export function recommendationText(recommendation: Recommendation, price: string | null): string {
   return [actOf(recommendation), ...(price ? [price] : []), gainOf(recommendation)].join(' · ');
 }

@@ -148,7 +148,7 @@ export function machineLines(rig: Rig): (readonly [string, string])[] {
   return lines;
 }
 
-/** How far costs differ, by what runs have shown, or by what is assumed before. */
+/** Spread of costs, as runs have shown it, or as assumed before the first run. */
 function steadiness({ unsteadiness: shown }: Calibration, rig: Rig): string {
   const known = assumedVariability(shown, rig);
   if (!known) return 'not known yet: the runs so far were too short';

@@ -1,32 +1,32 @@
 import type { RunRecord } from '@hone/core/api';
-import type { PrintPart } from '@hone/core/timeline';
+import type { FingerprintPart } from '@hone/core/timeline';
 import { toNumber } from '@hone/core/time';
 import { count, framesPerSecond, perCent, rounded } from './quantities';
 
-/** What the pictures of a run came from. */
+/** Origin of the pictures of a run. */
 export function playedFrom({ facts }: Pick<RunRecord, 'facts'>): string {
   const copies = facts.copiedSources.length;
   if (facts.leversMoved) return 'mixed: levers moved';
   return copies ? 'light copies' : 'originals';
 }
 
-/** What a run measured, in one sentence. */
+/** Result of a run, in one sentence. */
 export function verdictText({ facts, summary }: Pick<RunRecord, 'facts' | 'summary'>): string {
   const { framesPerSecondShown, dropped, wanted } = summary;
   return `Measured: ${rounded(framesPerSecondShown)} of ${framesPerSecond(toNumber(facts.rate))}; ${count(dropped, 'frame', 'frames')} of ${wanted} dropped.`;
 }
 
-const PART_NAMES: Readonly<Record<PrintPart, string>> = {
+const PART_NAMES: Readonly<Record<FingerprintPart, string>> = {
   format: 'frame size or rate',
   cuts: 'clips',
   effects: 'effects',
 };
 
-const partsText = (parts: readonly PrintPart[]): string =>
+const partsText = (parts: readonly FingerprintPart[]): string =>
   parts.map((part) => PART_NAMES[part]).join(' and ');
 
-/** That the last run was of the timeline before it was changed, and what was changed. */
-export const outdatedText = (changed: readonly PrintPart[]): string =>
+/** Sentence that the last run is of an older timeline, and which parts changed since. */
+export const outdatedText = (changed: readonly FingerprintPart[]): string =>
   changed.length
     ? `The last run played the timeline before its ${partsText(changed)} changed. Play again to measure it as it is now.`
     : 'The last run played another timeline. Play again to measure it as it is now.';
@@ -37,10 +37,10 @@ export const outdatedText = (changed: readonly PrintPart[]): string =>
  */
 export function unlikeText(
   { facts, summary }: Pick<RunRecord, 'facts' | 'summary'>,
-  differences: readonly (PrintPart | 'stretch' | 'unknown timeline')[],
+  differences: readonly (FingerprintPart | 'stretch' | 'unknown timeline')[],
   frameText: (frame: number) => string,
 ): string | null {
-  const parts = differences.filter((each): each is PrintPart => each in PART_NAMES);
+  const parts = differences.filter((each): each is FingerprintPart => each in PART_NAMES);
   const reasons = [
     ...(differences.includes('unknown timeline') ? ['another timeline'] : []),
     ...(parts.length ? [`other ${partsText(parts)}`] : []),
@@ -51,7 +51,7 @@ export function unlikeText(
   return reasons.length ? `Not like with like: the run before played ${reasons.join(' and ')}.` : null;
 }
 
-/** How much of the timeline a run played, where that was not nearly all; null otherwise. */
+/** Part of the timeline that a run played, unless it is nearly all; null otherwise. */
 export function shareText({ facts, summary }: Pick<RunRecord, 'facts' | 'summary'>): string | null {
   const whole = facts.wholeFrames;
   if (!whole || summary.wanted >= NEARLY_ALL * whole) return null;

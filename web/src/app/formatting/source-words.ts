@@ -11,7 +11,7 @@ import { toNumber, type Rational } from '@hone/core/time';
 import type { PictureOrigin } from '@hone/player';
 import { bytes, dataRate, milliseconds, perCent, pixels } from './quantities';
 
-/** What a picture in the viewer was made from, for the plate under it. */
+/** Origin of a picture in the viewer, for the plate under it. */
 export function originText({ choice, decoder }: PictureOrigin): string {
   if (decoder === null) return choice;
   return `${choice}, decoded by the ${decoder}`;
@@ -134,7 +134,7 @@ const unneeded = (share: number): readonly [string, string] => [
   `${perCent(share)} of the frames, which no other refers to: not decoded unless shown, and first to go when it is late`,
 ];
 
-/** Everything that is known of a source, in groups. */
+/** All facts of a source, in groups. */
 export function factGroups(source: Source, copy: LightCopy | null): FactGroup[] {
   const { facts } = source;
   if (!facts) return [];
@@ -228,7 +228,7 @@ export function channelText(channels: number): string {
   return channels === 2 ? 'stereo' : `${channels} channels`;
 }
 
-/** How a picture is turned when it is shown. */
+/** Text of a picture's rotation. */
 export const rotationText = (degrees: number): string => {
   if (degrees === 0) return 'upright';
   if (degrees === 180) return 'turned upside down';

@@ -4,7 +4,7 @@ import { MatFormFieldModule } from '@angular/material/form-field';
 import { MatSelectModule } from '@angular/material/select';
 import { MAT_DIALOG_DATA, MatDialogModule, MatDialogRef } from '@angular/material/dialog';
 import { Store } from '@ngrx/store';
-import { missingMedia, relinkable, relinked, type ImportedTimeline } from '@hone/core/interchange';
+import { missingMedia, relinkable, relink, type ImportedTimeline } from '@hone/core/interchange';
 import { compare, type Rational } from '@hone/core/time';
 import { timelineFaults } from '@hone/core/timeline';
 import { Api, sentenceOf } from '../api/api';
@@ -13,7 +13,7 @@ import { selectProject, selectSources } from '../state/selectors';
 import { count, rateText } from '../formatting/quantities';
 import type { OpenedTimeline } from './timeline-files';
 
-/** What a timeline file holds, which of its media are there, and the way to find the others. */
+/** Contents of a timeline file: which media are there, and a search for the others. */
 @Component({
   selector: 'hone-import-dialog',
   imports: [MatButtonModule, MatDialogModule, MatFormFieldModule, MatSelectModule],
@@ -76,7 +76,7 @@ export class ImportDialog {
     const project = this.project();
     if (!project) return;
     const newId = (): string => crypto.randomUUID();
-    const timeline = relinked(this.imported(), this.known(), project.timeline.size, newId);
+    const timeline = relink(this.imported(), this.known(), project.timeline.size, newId);
     const [fault] = timelineFaults(timeline);
     if (fault) {
       this.problem.set(`The timeline was left as it is: ${fault}`);

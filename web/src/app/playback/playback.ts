@@ -3,7 +3,7 @@ import { Store } from '@ngrx/store';
 import { scrubSummary, type FrameLog } from '@hone/core/playback';
 import { sourcesOf } from '@hone/core/render';
 import { memoryShares } from '@hone/core/machine';
-import { timelineLength, timelinePrint, type Timeline } from '@hone/core/timeline';
+import { timelineLength, timelineFingerprint, type Timeline } from '@hone/core/timeline';
 import { Player, type MeasuredFacts, type PreviewPlan } from '@hone/player';
 import { PlayerActions } from '../state/actions';
 import { playbackFeature } from '../state/features';
@@ -50,13 +50,13 @@ export class Playback {
   private readonly storedFrame = this.store.selectSignal(playbackFeature.selectFrame);
   private player: Player | undefined;
   private given = '';
-  /** What the player has been told to play. */
+  /** Plan that the player has. */
   readonly givenPlan = signal<PreviewPlan | null>(null);
   private speed = 0;
   /** The frame that was asked for last; the player gets there a moment later. */
   private sought = 0;
   private destroyed = false;
-  /** What was played alone when it was last looked at. */
+  /** Source played alone at the last check. */
   private playedId: string | null;
   /** Where the pointer asked for a picture last, and when. */
   /** The timeline with which the run under way began. */
@@ -67,7 +67,7 @@ export class Playback {
   constructor() {
     this.sought = this.storedFrame();
     this.playedId = this.subjectId();
-    // A plan of a long timeline takes longer than an edit may: what is edited is drawn first.
+    // A plan of a long timeline takes longer than an edit may: the edit is drawn first.
     effect((onCleanup) => {
       this.timeline();
       this.tuning();
@@ -179,7 +179,7 @@ export class Playback {
     if (this.sought !== before) this.scrubbed = { frame: this.sought, at };
   }
 
-  /** The pointer was let go; what was measured is kept. */
+  /** Keeps the measurements of scrubbing at its end. */
   endScrub(): void {
     const waits = this.scrubWaits.splice(0);
     this.scrubbed = undefined;
@@ -229,7 +229,7 @@ export class Playback {
   private leave(): void {
     this.destroyed = true;
     const { player } = this;
-    // What was asked for last may not have come yet.
+    // The last request may not have been answered yet.
     this.store.dispatch(PlayerActions.placeAsked({ frame: this.here }));
     if (!player) return;
     if (player.state === 'still') {
@@ -263,7 +263,7 @@ export class Playback {
       rate: plan.preview.graph.rate,
       tuning: project.tuning,
       subjectId: this.subjectId(),
-      played: this.playing && timelinePrint(this.playing),
+      played: this.playing && timelineFingerprint(this.playing),
       wholeFrames: this.playing && timelineLength(this.playing),
       copiedSources,
       ...measured,

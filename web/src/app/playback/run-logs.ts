@@ -14,7 +14,7 @@ export class RunLogs {
 
   private readonly sampled = signal<ReadonlyMap<string, readonly RunSample[]>>(new Map());
 
-  /** What was seen of the machine during runs, as far as it is here. */
+  /** Machine samples of runs, as far as they are loaded. */
   readonly samples: Signal<ReadonlyMap<string, readonly RunSample[]>> = this.sampled.asReadonly();
 
   /** The log of the run that is under way; it fills without telling. */

@@ -4,7 +4,7 @@ import type { DecodeRange } from '@hone/core/pacing';
 import type { PacingSummary, RunFacts, ScrubFacts, Stage } from '@hone/core/playback';
 import type { Rational } from '@hone/core/time';
 
-/** What calibration a run teaches that was played as predicted last. */
+/** Calibration after a run of the last predicted timeline. */
 export interface LearnRequest {
   readonly firstFrame: number;
   readonly log: Float32Array;
@@ -27,7 +27,7 @@ export interface PredictionRequest {
   /** Whether costs are calibrated by the run first: those of a machine that was not measured are rough. */
   readonly isRough: boolean;
   readonly scrub: ScrubFacts | null;
-  /** Copies that wait to be made: bytes that they will take, and that are free where they will lie. */
+  /** Size of the copies to be made, and free space on their drive, bytes. */
   readonly planned: { readonly bytes: number; readonly freeBytes: number } | null;
 }
 
@@ -43,15 +43,15 @@ export interface Predicted {
   /** ms of each stage in each frame when nothing else holds it up. */
   readonly stageMs: Readonly<Record<Stage, Float32Array>>;
   readonly log: Float32Array;
-  /** How likely each frame is dropped. */
+  /** Probability that each frame is dropped. */
   readonly drops: Float32Array;
   /** The log at nominal costs; calibration compares runs with it. */
   readonly nominalLog: Float32Array;
-  /** What each clip costs, for the sum behind a lane. */
+  /** Costs of each clip, for the sum behind a lane. */
   readonly workload: Pick<Workload, 'from' | 'segments' | 'drives'>;
   readonly findings: readonly Finding[];
   /** The run that they are of, in whole or in part; null where all of it is predicted. */
   readonly runId: string | null;
-  /** What each kind of effects takes that can be bypassed, whether it is or not; the heaviest first. */
+  /** Cost of each kind of effect that can be bypassed, bypassed or not, the heaviest first. */
   readonly effects: readonly EffectSum[];
 }

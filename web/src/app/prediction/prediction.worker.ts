@@ -23,7 +23,7 @@ let predicted: Situation | undefined;
 /** Situation and findings of the last prediction, for `recommend`. */
 let answered: { readonly situation: Situation; readonly found: readonly Finding[] } | undefined;
 
-/** Lets newer messages arrive first; only the newest request gets an answer. */
+/** Yields to newer messages; only the newest request is answered. */
 const later = (): Promise<void> => new Promise((resolve) => setTimeout(resolve));
 
 const predictor = {

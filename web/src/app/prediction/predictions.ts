@@ -29,7 +29,7 @@ import {
 import type { Predicted, PredictionRequest } from './prediction-messages';
 import type { Predictor } from './prediction.worker';
 
-/** What is edited in quick succession is predicted once. */
+/** Edits in quick succession are predicted once. */
 const SETTLE_MS = 150;
 
 /** Predicts what playback of the timeline will do, anew whenever something changes, in a worker. */
@@ -62,21 +62,21 @@ export class Predictions {
   });
   /** The rig that the timeline is predicted on. */
   readonly rig = computed((): Rig | null => {
-    const { loaded, underId } = this.machine();
-    if (underId === null) return this.here();
-    return [...loaded, ...SIMULATED_RIGS].find(({ id }) => id === underId) ?? this.here();
+    const { loaded, whatIfRigId } = this.machine();
+    if (whatIfRigId === null) return this.here();
+    return [...loaded, ...SIMULATED_RIGS].find(({ id }) => id === whatIfRigId) ?? this.here();
   });
   /** Whether the timeline is predicted on a machine that is not this one. */
   readonly isWhatIf = computed(() => this.rig() !== this.here());
-  /** Whether this machine was not measured yet, so that figures of a similar one stand for its own. */
+  /** Whether this machine is not measured yet, so that figures of a similar one are used. */
   readonly isRough = computed(() => !this.isWhatIf() && this.here() !== null && this.machine().own === null);
   private readonly found = signal<Predicted | null>(null);
   private readonly recommended = signal<readonly (readonly Recommendation[])[] | null>(null);
   /** Last prediction; null before the first, and without a rig. */
   readonly predicted = this.found.asReadonly();
-  /** What the last prediction was asked for. */
+  /** Inputs of the last prediction. */
   private readonly asked = signal<unknown>(undefined);
-  /** What levers are predicted to bring to each of the findings; null while that is computed, or is of another situation. */
+  /** Predicted effect of lever changes for each finding; null while in progress, or of another situation. */
   readonly recommendations = computed(() => (this.asked() === this.request() ? this.recommended() : null));
   readonly problem = signal<string | null>(null);
   readonly log = computed(() => {

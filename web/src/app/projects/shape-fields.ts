@@ -70,7 +70,7 @@ export class ShapeFields {
   readonly isSameSize = (a: FrameSize, b: FrameSize): boolean => a.width === b.width && a.height === b.height;
   readonly isSameRate = (a: Rational, b: Rational): boolean => a.num * b.den === b.num * a.den;
 
-  // What is chosen already is among the choices, however unusual.
+  // The current value is among the choices, however unusual.
   sizes(): readonly FrameSize[] {
     const own = this.size();
     return SIZES.some((each) => this.isSameSize(each, own)) ? SIZES : [own, ...SIZES];

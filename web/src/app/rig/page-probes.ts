@@ -1,5 +1,5 @@
 import { median } from 'd3-array';
-/** A canvas in a corner of the page, where what is measured is really shown, and the words that say so. */
+/** A canvas in a corner of the page that really shows the measured pictures, with a caption. */
 export function seenCanvas(): { readonly canvas: HTMLCanvasElement; readonly figure: HTMLElement } {
   const figure = document.createElement('figure');
   figure.className = 'rig-canvas';
@@ -14,7 +14,7 @@ export function seenCanvas(): { readonly canvas: HTMLCanvasElement; readonly fig
 
 const DISPLAY_FRAMES = 40;
 
-/** How often the display asks for a picture, from the middle of the times between its calls; null when it is hidden. */
+/** Refresh rate of the display, from the median time between animation frames; null when the page is hidden. */
 export async function displayRate(): Promise<number | null> {
   if (document.hidden) return null;
   const stamps: number[] = [];

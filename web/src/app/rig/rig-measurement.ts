@@ -34,7 +34,7 @@ const SHOWN_SIZES = [
 const DECODED = { quick: 6, thorough: 24 };
 /** And the heaviest of them once more later, since no machine is equally fast all the time. */
 const DECODED_AGAIN = 6;
-/** How long, each time, seconds. */
+/** Length of each round, seconds. */
 const DECODED_SECONDS = { quick: 0.7, thorough: 4 };
 
 /** A part of the measurement, with a guess of what it takes, for the progress. */
@@ -207,7 +207,7 @@ export class RigMeasurement {
       thorough ? 8 : 5,
       thorough ? 800 : 400,
     );
-    const method = 'what is left of all cores, in all rounds together';
+    const method = 'time missing from all cores, over all rounds';
     return { ...show, presentMs: { ...figure(rounds, method, disturbed), value: ms } };
   }
 
@@ -218,7 +218,7 @@ export class RigMeasurement {
     for (const { what, seconds, run } of steps) {
       if (signal.aborted) throw new Cancelled();
       const elapsed = (performance.now() - started) / 1000;
-      // What is left, at the pace so far.
+      // Time left, at the rate so far.
       const pace = done > 2 ? elapsed / done : 1;
       this.store.dispatch(
         RigActions.measurementProgressed({

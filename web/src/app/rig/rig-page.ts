@@ -26,7 +26,7 @@ import { StageBars } from '../work/stage-bars';
 /** Bytes of a gigabyte, as on all pages (IEC 80000-13). */
 const GB = 1e9;
 
-/** The machine as Hone knows it: what each stage can do, every figure with where it comes from, and stand-ins. */
+/** Page of the rig: capacity of each stage, every figure with its origin, and simulated parts. */
 @Component({
   selector: 'hone-rig-page',
   imports: [MatButtonModule, MatFormFieldModule, MatProgressBarModule, MatSelectModule, StageBars],

@@ -55,7 +55,7 @@ export class RunDetail {
   private readonly samples = computed(() => this.logs.samples().get(this.run().id) ?? []);
   private readonly budgetMs = computed(() => frameBudgetMs(this.run().facts.rate));
   readonly verdict = computed(() => verdictText(this.run()));
-  /** What was found in it when it was played. */
+  /** Findings saved with the run. */
   readonly findings = computed(() => (this.run().findings ?? []).map((finding) => findingSentence(finding)));
   readonly moments = computed(() => {
     const log = this.log();

@@ -3,7 +3,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { MatDialogModule } from '@angular/material/dialog';
 import { COMMANDS, keyLabel, Shortcuts, type Command } from './shortcuts';
 
-/** What the keys do, where they can be changed, and what Hone's words mean. */
+/** Sheet of keyboard shortcuts, where they can be changed, with Hone's own words explained. */
 @Component({
   selector: 'hone-shortcut-sheet',
   imports: [MatButtonModule, MatDialogModule],

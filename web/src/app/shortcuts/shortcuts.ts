@@ -45,7 +45,7 @@ const isFree = (key: string): boolean => !FIXED.includes(key) && !key.startsWith
 
 const STORED = 'hone.shortcuts';
 
-/** How a key reads on a label. */
+/** Text of a key on a label. */
 export const keyLabel = (key: string): string => (key === '-' ? '−' : key.toUpperCase());
 
 /** Why a key is not taken. */
@@ -97,7 +97,7 @@ export class Shortcuts {
   }
 }
 
-// What is stored may be of another version, or damaged: only what can be a key counts.
+// Stored shortcuts may be of another version, or damaged: only valid keys count.
 function read(): Partial<Record<Command, string>> {
   if (!('localStorage' in globalThis)) return {};
   try {

@@ -27,7 +27,7 @@ import {
 } from '../state/selectors';
 import { bytes, count, pixels, rateText, wait } from '../formatting/quantities';
 
-/** What can be done to the chosen sources, be it one or a thousand. What cannot be done says why. */
+/** Actions on the selected sources. Unavailable ones say why. */
 @Component({
   selector: 'hone-selection-bar',
   imports: [MatButtonModule],
@@ -74,7 +74,7 @@ export class SelectionBar {
   readonly canDelete = computed(() => this.copied().length > 0);
   private readonly inUse = computed(() => this.chosen().filter(({ id }) => this.used().has(id)));
   readonly canRemove = computed(() => this.inUse().length === 0);
-  /** Reasons for whatever is not on offer, in one line. */
+  /** Reasons why actions are unavailable, in one line. */
   readonly why = computed(() => {
     const reasons = [];
     if (!this.placeable().length) reasons.push('None of them is ready to be put on the timeline.');

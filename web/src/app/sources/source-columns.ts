@@ -11,7 +11,7 @@ import {
 } from '../formatting/source-words';
 import { bitRate, bytes, pixels } from '../formatting/quantities';
 
-/** What a cell may need besides the source. */
+/** Inputs of a cell beside the source. */
 export interface CellContext {
   readonly copyOf: (source: Source) => LightCopy | null;
   readonly isUsed: (source: Source) => boolean;
@@ -25,7 +25,7 @@ export interface SourceColumn {
   readonly width: string;
   readonly isNumber: boolean;
   text(source: Source, context: CellContext): string;
-  /** What it is sorted by: numbers by size, texts by their letters. */
+  /** Sort key: numbers by size, texts by letters. */
   order(source: Source, context: CellContext): number | string;
 }
 

@@ -33,7 +33,7 @@ export class SourceDetail {
   private readonly chart = viewChild<ElementRef<HTMLCanvasElement>>('chart');
   private readonly packets = signal<{ key: string; index: PacketIndex } | null>(null);
   private readonly peaks = signal<{ key: string; peaks: Uint8Array } | null>(null);
-  /** What is to be read, and of which state of the file; changes of anything else of the source read nothing anew. */
+  /** Source and state of its file; other changes of the source do not reload it. */
   private readonly readPackets = computed(() => readOf(this.source(), this.source().structure !== null), {
     equal,
   });

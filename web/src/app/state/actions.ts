@@ -24,7 +24,7 @@ import type { CopiedClip, Effect, Timeline } from '@hone/core/timeline';
 import type { PlayerState, ShownPixels } from '@hone/player';
 import { createActionGroup, emptyProps, props } from '@ngrx/store';
 
-/** What the server told of its own accord. */
+/** Events of the server. */
 export const ServerActions = createActionGroup({
   source: 'Server',
   events: {

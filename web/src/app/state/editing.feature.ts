@@ -6,7 +6,7 @@ export interface EditingState {
   /** Clips that the next edit is about. */
   readonly chosenIds: readonly string[];
   readonly copied: readonly CopiedClip[];
-  /** Whether what is dragged stops at ends of clips, markers and the playhead. */
+  /** Whether dragged clips snap to ends of clips, markers and the playhead. */
   readonly snapping: boolean;
   /** Whether the effects of the chosen clip are seen. */
   readonly effectsOpen: boolean;

@@ -177,7 +177,7 @@ export const projectFeature = createFeature({
       const history = isEdited ? { past: [...state.past, open.timeline].slice(-MOST_PAST), future: [] } : {};
       return { ...state, list, ...history, kept: project, open: { ...project, tuning: open.tuning } };
     }),
-    // What was edited since the save began stays; only the revision is taken from the reply.
+    // Edits since the save began stay; only the revision is taken from the reply.
     on(ProjectActions.kept, (state, { project, edits }) =>
       state.open?.id === project.id
         ? { ...state, kept: project, open: { ...state.open, revision: project.revision }, keptEdits: edits }
@@ -284,7 +284,7 @@ export interface PlaybackState {
   readonly state: PlayerState;
   /** The frame at rest, or where playing began. */
   readonly frame: number;
-  /** What stands in the viewer. */
+  /** Size and origins of the picture in the viewer. */
   readonly pixels: ShownPixels | null;
   readonly inFrame: number | null;
   readonly outFrame: number | null;
@@ -295,9 +295,9 @@ export interface PlaybackState {
   readonly scrubs: readonly ScrubRecord[];
   /** The source that is played alone; null for the timeline. */
   readonly subjectId: string | null;
-  /** Where the timeline stood when a source took its place. */
+  /** Playhead of the timeline when a source took its place. */
   readonly leftAt: number;
-  /** Sources that are seen or heard in what is played, in the order in which they are met. */
+  /** Sources that the subject shows or sounds, in order of first use. */
   readonly seenIds: readonly string[];
 }
 
@@ -316,7 +316,7 @@ const atRest: PlaybackState = {
   seenIds: [],
 };
 
-/** The two newest runs of what is played now. */
+/** The two newest runs of the current subject. */
 function newest(
   runs: readonly RunRecord[],
   subjectId: string | null,

@@ -11,7 +11,7 @@ export interface MachineState {
   /** The rig that the page shows; null for the one measured here. */
   readonly chosenId: string | null;
   /** The rig that the timeline is predicted on; null for the one measured here. */
-  readonly underId: string | null;
+  readonly whatIfRigId: string | null;
   readonly now: MachineNow | null;
   /** The graphics processor that the browser draws with now. */
   readonly renderer: string;
@@ -28,7 +28,7 @@ const unknown: MachineState = {
   own: null,
   loaded: [],
   chosenId: null,
-  underId: null,
+  whatIfRigId: null,
   now: null,
   renderer: '',
   settings: null,
@@ -62,7 +62,7 @@ export const machineFeature = createFeature({
     })),
     on(RigActions.measured, (state, { rig }) => ({ ...state, own: rig, measuring: null, problem: null })),
     on(RigActions.rigChosen, (state, { rigId }) => ({ ...state, chosenId: rigId === 'own' ? null : rigId })),
-    on(RigActions.rigPutUnder, (state, { rigId }) => ({ ...state, underId: rigId })),
+    on(RigActions.rigPutUnder, (state, { rigId }) => ({ ...state, whatIfRigId: rigId })),
     on(RigActions.rigLoaded, (state, { rig }) => ({
       ...state,
       loaded: [...state.loaded, rig],
@@ -72,7 +72,7 @@ export const machineFeature = createFeature({
       ...state,
       loaded: state.loaded.filter(({ id }) => id !== rigId),
       chosenId: state.chosenId === rigId ? null : state.chosenId,
-      underId: state.underId === rigId ? null : state.underId,
+      whatIfRigId: state.whatIfRigId === rigId ? null : state.whatIfRigId,
     })),
     on(RigActions.settingsRead, (state, { settings }) => ({ ...state, settings })),
   ),

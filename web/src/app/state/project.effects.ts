@@ -35,7 +35,7 @@ const changeOf = ({ revision, timeline, delivery }: Project): ProjectChange => (
   delivery,
 });
 
-/** Opens projects and keeps what is edited. */
+/** Opens projects and saves edits. */
 @Injectable()
 export class ProjectEffects {
   private readonly actions = inject(Actions);
@@ -105,7 +105,7 @@ export class ProjectEffects {
     ),
   );
 
-  /** What was edited in an earlier visit is undone from what the server keeps. */
+  /** Undoes edits of earlier visits, which the server keeps. */
   readonly undoEarlier = createEffect(() =>
     this.actions.pipe(
       ofType(ProjectActions.earlierAsked),
@@ -131,7 +131,7 @@ export class ProjectEffects {
     ),
   );
 
-  /** After a break of the connection, what could not be kept is, and whatever happened meanwhile is read again. */
+  /** After an interruption, saves unsaved edits, then loads everything again. */
   readonly reopen = createEffect(() =>
     this.actions.pipe(
       ofType(ServerActions.connectionFound),

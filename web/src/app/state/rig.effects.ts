@@ -45,7 +45,7 @@ const IDLE_MS = 240_000;
 /** The same before sources of unknown kinds are tried. */
 const TRIAL_QUIET_MS = 1000;
 
-/** Reads what is known of the machine, and has it measured when it is not known and nothing plays. */
+/** Loads the rig of this machine, and measures it where there is none and nothing plays. */
 @Injectable()
 export class RigEffects {
   private readonly actions = inject(Actions);
@@ -166,7 +166,7 @@ export class RigEffects {
     ),
   );
 
-  /** One that was only measured quickly is measured thoroughly when nothing has happened for a while. */
+  /** Measures a quickly measured rig thoroughly after a while without input. */
   readonly deepenItself = createEffect(() =>
     combineLatest([this.store.select(machineFeature.selectMachineState), this.isQuiet]).pipe(
       debounceTime(IDLE_MS),
@@ -188,7 +188,7 @@ export class RigEffects {
     { dispatch: false },
   );
 
-  /** A run that nothing disturbed corrects what the rig says of its decoders, and what each stage costs. */
+  /** Corrects the rig and its calibration after an undisturbed run. */
   readonly learn = createEffect(() =>
     this.actions.pipe(
       ofType(PlayerActions.runKept),
@@ -204,7 +204,7 @@ export class RigEffects {
     ),
   );
 
-  /** The rig of this machine after a run; null where there is none, or what was played is not there any more. */
+  /** Rig of this machine after a run; null where there is none, or where the played sources are gone. */
   private async rigAfter({ id, facts }: RunRecord, log: FrameLog): Promise<Rig | null> {
     // Asked for only here: following every edit would make a plan of each.
     const plan = this.plan();
@@ -262,7 +262,7 @@ export class RigEffects {
   );
 }
 
-/** Sources that stand on a timeline. */
+/** Sources on a timeline. */
 function placedSources({ tracks }: Timeline, sources: readonly Source[]): Source[] {
   const ids = new Set(tracks.flatMap(({ clips }) => clips.map(({ sourceId }) => sourceId)));
   return sources.filter(({ id }) => ids.has(id));

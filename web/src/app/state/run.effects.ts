@@ -72,7 +72,7 @@ export class RunEffects {
     ),
   );
 
-  /** What was found in a run is kept with it, once the costs that it is found with follow that run. */
+  /** Saves the findings of a run with it, once the calibration includes that run. */
   readonly keepFindings = createEffect(() =>
     toObservable(this.predictions.predicted).pipe(
       debounceTime(SETTLED_MS),

@@ -11,11 +11,11 @@ import {
 } from '@hone/core/media';
 import { largestRaster } from '@hone/core/render';
 import {
-  printDifferences,
+  fingerprintDifferences,
   soloTimeline,
   timelineLength,
-  timelinePrint,
-  type PrintPart,
+  timelineFingerprint,
+  type FingerprintPart,
   type Timeline,
 } from '@hone/core/timeline';
 import { planFor } from '@hone/player';
@@ -37,7 +37,7 @@ export const selectSubject = createSelector(
   (id, sources) => (id === null ? null : (sources[id] ?? null)),
 );
 
-/** What is played: the project's timeline, or one source alone as a timeline of its own. */
+/** The subject of playback: the project's timeline, or one source alone as a timeline of its own. */
 export const selectTimeline = createSelector(selectProject, selectSubject, (project, subject) =>
   project && subject?.facts
     ? soloTimeline(placeable(subject.id, subject.name, subject.facts), {
@@ -57,7 +57,7 @@ const selectRefused = createSelector(machineFeature.selectOwn, selectSources, (o
   own ? refusedSources(own, sources).join(' ') : '',
 );
 
-/** What the player is to play; null before a project is open. */
+/** Plan for the player; null before a project is open. */
 export const selectPlan = createSelector(
   selectTimeline,
   selectTuning,
@@ -138,7 +138,7 @@ const selectCopyRowOf = createSelector(
   copyRowsFor,
 );
 
-/** The pictures of what is played and their copies, at the divisor that fits the preview scale while playing. */
+/** Sources of the subject and their copies, at the divisor that fits the preview scale. */
 export const selectCopyRows = createSelector(
   playbackFeature.selectSeenIds,
   mediaFeature.selectSourcesById,
@@ -172,7 +172,7 @@ export const selectUsedIds = createSelector(selectProject, (project): ReadonlySe
   return new Set(clips.map(({ sourceId }) => sourceId));
 });
 
-/** What the filters of the page Sources compare with. */
+/** Reference values of the filters of the page Sources. */
 const selectFilterContext = createSelector(
   selectProject,
   selectUsedIds,
@@ -200,7 +200,7 @@ export const selectFoundSources = createSelector(
     context ? sources.filter((source) => matches(source, conditions, context)) : [],
 );
 
-/** The frame at which the timeline stands, also while a source is played alone. */
+/** Playhead of the timeline, also while a source is played alone. */
 export const selectTimelineFrame = createSelector(
   playbackFeature.selectSubjectId,
   playbackFeature.selectFrame,
@@ -225,7 +225,7 @@ export const selectBefore = createSelector(
   (runs, id) => runs.find((run) => run.id === id) ?? null,
 );
 
-const selectPrint = createSelector(selectTimeline, (timeline) => timeline && timelinePrint(timeline));
+const selectPrint = createSelector(selectTimeline, (timeline) => timeline && timelineFingerprint(timeline));
 
 /** The runs of the timeline as it is now, or of the source that is played alone, and how they fit together. */
 export interface PlayedRuns {
@@ -233,20 +233,20 @@ export interface PlayedRuns {
   readonly last: RunRecord | null;
   /** The run beside it. */
   readonly before: RunRecord | null;
-  /** How the run before differs from the last one in what was played; empty when both played the same frames. */
+  /** Differences between the timelines of both runs; empty where both played the same frames. */
   readonly beforeDiffers: readonly RunDifference[];
-  /** The newest run, when what it played was changed since, and what was changed; nothing where an older Hone kept it. */
-  readonly outdated: { readonly run: RunRecord; readonly changed: readonly PrintPart[] } | null;
+  /** The newest run, where its timeline has changed since, with the changed parts; null for runs of an older Hone. */
+  readonly outdated: { readonly run: RunRecord; readonly changed: readonly FingerprintPart[] } | null;
 }
 
-export type RunDifference = PrintPart | 'stretch' | 'unknown timeline';
+export type RunDifference = FingerprintPart | 'stretch' | 'unknown timeline';
 
 const framesOf = ({ facts, summary }: RunRecord): string => `${facts.firstFrame}:${summary.wanted}`;
 
 function runDifferences(a: RunRecord, b: RunRecord): RunDifference[] {
   const played =
     a.facts.played && b.facts.played
-      ? printDifferences(a.facts.played, b.facts.played)
+      ? fingerprintDifferences(a.facts.played, b.facts.played)
       : (['unknown timeline'] as const);
   return [...played, ...(framesOf(a) === framesOf(b) ? [] : (['stretch'] as const))];
 }
@@ -260,7 +260,7 @@ export const selectPlayedRuns = createSelector(
   (runs, subjectId, runId, beforeId, print): PlayedRuns => {
     const own = runs.filter(({ facts }) => facts.subjectId === subjectId);
     const fits = ({ facts: { played } }: RunRecord): boolean =>
-      print !== null && played !== null && printDifferences(played, print).length === 0;
+      print !== null && played !== null && fingerprintDifferences(played, print).length === 0;
     const last = own.find((run) => run.id === runId && fits(run)) ?? own.find(fits) ?? null;
     const older = last ? own.slice(own.indexOf(last) + 1) : [];
     const before = own.find(({ id }) => id === beforeId && id !== last?.id) ?? older[0] ?? null;
@@ -274,7 +274,7 @@ export const selectPlayedRuns = createSelector(
           ? null
           : {
               run: newest,
-              changed: newest.facts.played && print ? printDifferences(newest.facts.played, print) : [],
+              changed: newest.facts.played && print ? fingerprintDifferences(newest.facts.played, print) : [],
             },
     };
   },
@@ -285,7 +285,7 @@ export const selectPlayedRun = createSelector(selectPlayedRuns, ({ last }) => la
 
 export const selectPlayedBefore = createSelector(selectPlayedRuns, ({ before }) => before);
 
-/** What has changed since the machine was measured; empty when nothing has, or it is not known. */
+/** Changes of the machine since it was measured; empty without any, or where unknown. */
 export const selectStaleReasons = createSelector(
   machineFeature.selectOwn,
   machineFeature.selectNow,

@@ -6,7 +6,7 @@ export interface SourcesPageState {
   readonly view: SourcesView;
   readonly conditions: readonly Condition[];
   readonly order: SourceOrder;
-  /** Columns of the table besides the name, in the order in which they stand. */
+  /** Columns of the table besides the name, in order. */
   readonly columns: readonly string[];
   readonly selected: readonly string[];
   /** The source whose details are shown. */

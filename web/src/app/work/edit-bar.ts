@@ -39,10 +39,10 @@ export class EditBar {
   private readonly future = this.store.selectSignal(projectFeature.selectFuture);
   readonly canEdit = computed(() => this.editor.timeline() !== null);
   readonly none = computed(() => this.editor.chosen().length === 0);
-  /** Also what was edited in an earlier visit. */
+  /** Includes edits of earlier visits. */
   readonly canUndo = computed(() => this.past().length > 0 || (this.opened()?.ancestors.length ?? 0) > 0);
   readonly canRedo = computed(() => this.future().length > 0);
-  /** What an edit list would lose. */
+  /** Parts of the timeline that an edit list would lose. */
   readonly losses = computed(() => {
     const timeline = this.editor.timeline();
     return timeline ? cmxLosses(timeline) : [];

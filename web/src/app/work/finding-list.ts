@@ -21,7 +21,7 @@ import { count, framesPerSecond, percentOf, rounded } from '../formatting/quanti
 /** Ranges that a finding names; more would not be read. */
 const MOST_RANGES = 4;
 
-/** What playback of the timeline is predicted to do, what holds it back, and which levers answer that. */
+/** Predicted playback of the timeline, its findings, and the levers that answer them. */
 @Component({
   selector: 'hone-finding-list',
   imports: [RecommendationList, MatButtonModule, RouterLink, StageBars],
@@ -35,14 +35,14 @@ export class FindingList {
   private readonly timeline = this.store.selectSignal(selectTimeline);
   private readonly machine = this.store.selectSignal(machineFeature.selectMachineState);
   private readonly estimating = this.store.selectSignal(mediaFeature.selectEstimating);
-  /** What was asked for already; it is not asked for again when it fails. */
+  /** Estimates requested already; a failed one is not requested again. */
   private readonly asked = new Set<string>();
   private readonly estimates = this.store.selectSignal(mediaFeature.selectEstimates);
   readonly predicted = this.predictions.predicted;
   readonly isWhatIf = this.predictions.isWhatIf;
   readonly problem = this.predictions.problem;
   readonly rigs = computed(() => [...this.machine().loaded, ...SIMULATED_RIGS]);
-  readonly underId = computed(() => this.machine().underId ?? '');
+  readonly whatIfRigId = computed(() => this.machine().whatIfRigId ?? '');
   /** Whether the machine was not measured, so that figures of a similar one are used. */
   readonly isRough = this.predictions.isRough;
   private readonly copies = this.store.selectSignal(selectCopies);
@@ -63,7 +63,7 @@ export class FindingList {
     const what = this.predicted()!.unmeasured;
     return what.length ? `Estimated, not measured on this machine: ${what.join(', ')}.` : null;
   });
-  /** Copies that are being made will change what is predicted. */
+  /** Copies in progress will change the prediction. */
   readonly making = computed(() => {
     const making = this.copies().filter(({ state }) => state === 'making').length;
     return making

@@ -9,7 +9,7 @@ import { refusalText, recommendationText } from '../formatting/recommendation-wo
 import { bytes, wait } from '../formatting/quantities';
 import { copiesByDivisor } from './copies-by-divisor';
 
-/** The levers that answer one finding, as buttons that say what they bring and take; and why the others do not help. */
+/** Recommendations for one finding: buttons with gain and price, and reasons why other levers do not help. */
 @Component({
   selector: 'hone-recommendation-list',
   imports: [MatButtonModule],
@@ -75,7 +75,7 @@ export class RecommendationList {
     }
   }
 
-  // What copies take is measured on a sample of each clip; until it was for all of them, nothing is said of it.
+  // The time of copies is measured on a sample of each clip, and shown once all samples are measured.
   private priceOf({ change, pixels: { width, height } }: Recommendation): string | null {
     if (change.lever === 'effect bypass') return 'at rest they are seen';
     if (change.lever !== 'make copies')

@@ -55,7 +55,7 @@ export class RunFigures {
   private readonly timeline = this.store.selectSignal(selectTimeline);
   private readonly live = signal<PacingSummary | null>(null);
 
-  /** While it plays, the run that is under way stands in the last column and the last one beside it. */
+  /** During playback the current run is in the last column, with the last one beside it. */
   readonly rows = computed(() => {
     const live = this.live();
     const last = this.run();
@@ -72,7 +72,7 @@ export class RunFigures {
       now: of(right),
       before: left ? of(left.summary) : '–',
     }));
-    // What was said before it was played, beside what came of it.
+    // The prediction before the run, beside its result.
     const said = (run: RunRecord | null): string =>
       run?.facts.predicted ? framesPerSecond(run.facts.predicted.framesPerSecond) : '–';
     const was = (run: RunRecord | null): string =>
@@ -86,7 +86,7 @@ export class RunFigures {
     return [played, predicted, shown, ...figures];
   });
 
-  /** That the two runs did not play the same, and in what they differ. */
+  /** Sentence that both runs differ, and in what. */
   readonly beforeNote = computed(() => {
     const { before, last, beforeDiffers } = this.runs();
     if (!before || !last || this.live()) return null;

@@ -25,12 +25,12 @@ export class RunVerdict {
     const run = this.run();
     return run && verdictText(run);
   });
-  /** How much of the timeline the last run played. */
+  /** Part of the timeline that the last run played. */
   readonly share = computed(() => {
     const run = this.run();
     return run && shareText(run);
   });
-  /** That there is a run, but not of the timeline as it is now. */
+  /** Sentence that the last run is of an older timeline. */
   readonly outdated = computed(() => {
     const outdated = this.runs().outdated;
     return outdated && outdatedText(outdated.changed);

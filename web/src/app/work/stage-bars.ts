@@ -3,7 +3,7 @@ import { STAGES, type Stage } from '@hone/core/playback';
 import { STAGE_NAMES } from '../formatting/stage-words';
 import { percentOf } from '../formatting/quantities';
 
-/** Full width of a bar, in per cent of the frame budget; the line at 100 % stands at half of it. */
+/** Full width of a bar, in per cent of the frame budget; the 100 % line is at half of it. */
 const FULL = 200;
 
 /** The load of each stage, in per cent of the frame budget, with the line at 100 %. */

@@ -202,7 +202,7 @@ export class TimelineEditor {
   }
 
   undo(): void {
-    // What was done in an earlier visit is undone by what the server keeps.
+    // The server keeps the edits of earlier visits and undoes them.
     const isEarlier = this.past().length === 0 && (this.project()?.ancestors.length ?? 0) > 0;
     this.store.dispatch(isEarlier ? ProjectActions.earlierAsked() : ProjectActions.editUndone());
   }
@@ -211,7 +211,7 @@ export class TimelineEditor {
     this.store.dispatch(ProjectActions.editDoneAgain());
   }
 
-  /** How many frames the chosen clips take, from the first to the last. */
+  /** Length of the selected clips, from the first frame to the last. */
   readonly chosenLength = computed(() => {
     const clips = this.chosen();
     if (clips.length === 0) return 0;

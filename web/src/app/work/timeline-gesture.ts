@@ -42,7 +42,7 @@ export function clipAt(track: Track, frame: number): Clip | undefined {
   return clip && clip.start <= frame && frame < clipEnd(clip) ? clip : undefined;
 }
 
-/** What a press at a place takes hold of. */
+/** Target of a press at a position. */
 export function holdAt({ frame, track }: Place, framesPerPixel: number): Hold | undefined {
   const clip = track && clipAt(track, frame);
   if (!clip) return undefined;
@@ -61,11 +61,11 @@ export function transitionAt({ frame, track }: Place, framesPerPixel: number): T
   });
 }
 
-/** Something that is dragged. The timeline is changed only when the pointer is let go. */
+/** A drag. The timeline changes only when the pointer is released. */
 export interface Drag {
   /** Whether it has become more than a press. */
   readonly isDrag: boolean;
-  /** The timeline as it would be if the pointer were let go here. */
+  /** The timeline after a release of the pointer here. */
   at(place: Place): Timeline;
 }
 

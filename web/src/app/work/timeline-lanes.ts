@@ -22,7 +22,7 @@ import { STAGE_NAMES } from '../formatting/stage-words';
 import { followPlayhead } from './playhead-line';
 import { LABELS, TimelineRange } from './timeline-range';
 
-/** How often a run that is on is drawn anew, ms. */
+/** Interval at which a running run is redrawn, ms. */
 const LIVE_MS = 1000;
 
 interface Lane {
@@ -59,7 +59,7 @@ export class TimelineLanes {
     const last = this.lanes().at(-1)!.area;
     return last.top + last.height + 2;
   });
-  /** What the lane under the pointer is made of. */
+  /** Parts of the lane under the pointer. */
   readonly sum = computed(() => {
     const predicted = this.predictions.predicted();
     const place = this.pointed();
@@ -135,7 +135,7 @@ export class TimelineLanes {
     const log = live ?? this.logOf(this.run()?.id);
     const before = live ? this.logOf(this.run()?.id) : this.logOf(this.before()?.id);
     const predicted = this.predictions.predicted();
-    // What was measured here says nothing of another machine.
+    // A run on this machine does not apply to another one.
     const played = this.predictions.isWhatIf() ? undefined : log;
     context.fillStyle = palette.quiet;
     for (const { label, area } of this.lanes())

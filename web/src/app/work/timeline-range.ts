@@ -29,7 +29,7 @@ export class TimelineRange {
     return { ...this.view(), left: LABELS, right: width - BEHIND };
   }
 
-  /** Comes closer or moves along as a wheel was turned over something that stands on an axis. */
+  /** Zooms or scrolls by a turn of the wheel over an axis. */
   wheel(event: WheelEvent, axis: Axis): void {
     event.preventDefault();
     if (event.ctrlKey || Math.abs(event.deltaY) > Math.abs(event.deltaX))

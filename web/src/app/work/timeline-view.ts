@@ -49,7 +49,7 @@ export class TimelineView {
   private readonly editor = inject(TimelineEditor);
   private readonly kept = this.store.selectSignal(selectTimeline);
   private readonly snapping = this.store.selectSignal(editingFeature.selectSnapping);
-  /** The timeline as it will be when the pointer is let go. */
+  /** The timeline after a release of the pointer. */
   private readonly draft = signal<Timeline | null>(null);
   private readonly box = signal<{ readonly from: Place; readonly to: Place } | null>(null);
   private readonly timeline = computed(() => this.draft() ?? this.kept());

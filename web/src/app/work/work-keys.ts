@@ -44,7 +44,7 @@ export class WorkKeys {
     arrowdown: () => this.toCut(1),
   };
 
-  /** Those whose key the user can choose. */
+  /** Commands whose key the user can change. */
   private readonly commands: Readonly<Record<Command, () => void>> = {
     clearInOut: () => this.playback.mark('none'),
     split: () => this.editor.split(),

@@ -47,7 +47,7 @@ export class WorkPage {
   readonly effectsOpen = this.store.selectSignal(editingFeature.selectEffectsOpen);
   readonly isEmpty = computed(() => this.length() === 0);
   private readonly used = this.store.selectSignal(selectUsedIds);
-  /** The sources of the clips on the timeline; what is wrong with others is said on the page Sources. */
+  /** Sources of the clips on the timeline; the page Sources shows the faults of others. */
   private readonly onTimeline = computed(() => this.sources().filter(({ id }) => this.used().has(id)));
   readonly expected = computed(() => this.onTimeline().filter(({ state }) => state === 'expected'));
   readonly missing = computed(() =>

@@ -8,8 +8,8 @@ import {
   clipEnd,
 } from '../timeline/index.js';
 
-/** A nested stack that can be written as it was read, and what of the timeline it stands for. */
-export interface KeptNest {
+/** A nested stack that can be written as it was read, and the clips that it replaces. */
+export interface UnchangedNestedStack {
   readonly item: unknown;
   readonly from: number;
   readonly to: number;
@@ -18,10 +18,10 @@ export interface KeptNest {
 }
 
 /**
- * Notes of each nested stack what was laid flat of it. Those of which nothing is on the timeline stay in the empty time
- * that was left for them.
+ * Timeline with a fingerprint of the flattened clips of each nested stack. A stack without clips on the timeline keeps the
+ * empty time that was left for it.
  */
-export function withNestPrints(timeline: Timeline): Timeline {
+export function fingerprintNestedStacks(timeline: Timeline): Timeline {
   const clips = nestedClips(timeline);
   return {
     ...timeline,
@@ -32,7 +32,7 @@ export function withNestPrints(timeline: Timeline): Timeline {
         const own = nest ? (clips.get(nest.id) ?? []) : [];
         if (!nest || own.length === 0) return item;
         const lead = firstFrame(own) - item.frame;
-        const print = printOf(timeline, track, own, item.frame, item.frame + item.length);
+        const print = fingerprintOf(timeline, track, own, item.frame, item.frame + item.length);
         return { ...item, nest: { id: nest.id, lead, print } };
       });
       return { ...track, foreign: { ...track.foreign, items: noted } };
@@ -40,17 +40,17 @@ export function withNestPrints(timeline: Timeline): Timeline {
   };
 }
 
-/** The nested stacks of which all that was laid flat still is as it was, and nothing else is in their place. */
-export function keptNests(timeline: Timeline): KeptNest[] {
+/** Nested stacks whose flattened clips are unchanged, with no other clips in their place. */
+export function unchangedNestedStacks(timeline: Timeline): UnchangedNestedStack[] {
   const clips = nestedClips(timeline);
   return timeline.tracks.flatMap((base) =>
-    (base.foreign?.items ?? []).flatMap(({ nest, length, item }): KeptNest[] => {
+    (base.foreign?.items ?? []).flatMap(({ nest, length, item }): UnchangedNestedStack[] => {
       const own = nest ? (clips.get(nest.id) ?? []) : [];
       if (!nest || own.length === 0) return [];
       const from = firstFrame(own) - nest.lead;
       const to = from + length;
       const tracks = new Set([base, ...own.map(({ track }) => track)]);
-      const isChanged = from < 0 || printOf(timeline, base, own, from, to) !== nest.print;
+      const isChanged = from < 0 || fingerprintOf(timeline, base, own, from, to) !== nest.print;
       return isChanged || hasOthers(tracks, nest, from, to) ? [] : [{ item, from, to, base, tracks }];
     }),
   );
@@ -78,8 +78,8 @@ const hasOthers = (tracks: ReadonlySet<Track>, nest: Nest, from: number, to: num
     clips.some((clip) => clip.foreign?.nest !== nest.id && clip.start < to && clipEnd(clip) > from),
   );
 
-/** All that makes a difference to what is seen and heard, as text; where its tracks lie counts from the lowest. */
-function printOf(
+/** Everything that changes picture or sound, as text; tracks are numbered from the lowest. */
+function fingerprintOf(
   { tracks }: Timeline,
   base: Track,
   own: readonly Placed[],
@@ -107,7 +107,7 @@ function printOf(
   return JSON.stringify(sorted([clips, transitions]));
 }
 
-/** Makes no difference to what is seen and heard. */
+/** Fields that change neither picture nor sound. */
 const ASIDE = new Set(['id', 'sourceId', 'foreign']);
 
 // Whoever changed and changed back may have put the fields of a clip in another order.

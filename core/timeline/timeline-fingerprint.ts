@@ -4,19 +4,19 @@ import type { Timeline } from './model.js';
  * What of a timeline decides how it plays and what it shows, as one hash for each kind of change. Names, markers and
  * identifiers do not count: two timelines with equal prints play the same frames.
  */
-export interface TimelinePrint {
-  /** Of frame size and rate. */
+export interface TimelineFingerprint {
+  /** Hash of frame size and rate. */
   readonly format: string;
-  /** Of tracks, clips, transitions and sounds. */
+  /** Hash of tracks, clips, transitions and sounds. */
   readonly cuts: string;
-  /** Of the effects of the clips. */
+  /** Hash of the clips' effects. */
   readonly effects: string;
 }
 
-export const PRINT_PARTS = ['format', 'cuts', 'effects'] as const;
-export type PrintPart = (typeof PRINT_PARTS)[number];
+export const FINGERPRINT_PARTS = ['format', 'cuts', 'effects'] as const;
+export type FingerprintPart = (typeof FINGERPRINT_PARTS)[number];
 
-export function timelinePrint({ size, rate, tracks }: Timeline): TimelinePrint {
+export function timelineFingerprint({ size, rate, tracks }: Timeline): TimelineFingerprint {
   const cuts = tracks.map(({ kind, enabled, clips, transitions = [] }) => [
     kind,
     enabled,
@@ -45,8 +45,8 @@ export function timelinePrint({ size, rate, tracks }: Timeline): TimelinePrint {
 }
 
 /** The parts in which two timelines differ; none when they play the same. */
-export const printDifferences = (a: TimelinePrint, b: TimelinePrint): PrintPart[] =>
-  PRINT_PARTS.filter((part) => a[part] !== b[part]);
+export const fingerprintDifferences = (a: TimelineFingerprint, b: TimelineFingerprint): FingerprintPart[] =>
+  FINGERPRINT_PARTS.filter((part) => a[part] !== b[part]);
 
 // The order in which the fields of an object came says nothing.
 function ordered(value: unknown): unknown {

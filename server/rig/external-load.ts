@@ -1,13 +1,13 @@
 import { readdir, readFile, readlink } from 'node:fs/promises';
 import { join } from 'node:path';
 
-/** One process as /proc tells of it; times are clock ticks of the system (proc(5)). */
+/** One process by /proc; times are clock ticks of the system (proc(5)). */
 interface Process {
   readonly pid: number;
   readonly parent: number;
   readonly begun: number;
   readonly ticks: number;
-  /** Of its children that have ended. */
+  /** Ticks of its children that have ended. */
   readonly childTicks: number;
 }
 
@@ -18,7 +18,7 @@ interface Snapshot {
   readonly all: number;
 }
 
-/** Who talks to whom: both ports of a connection of this machine to itself. */
+/** Both ports of a connection of this machine to itself. */
 export interface Connection {
   readonly clientPort: number;
   readonly serverPort: number;
@@ -28,13 +28,16 @@ export interface Connection {
  * Tells how much of the cores somebody else takes while something plays: neither Hone's server with its children nor the
  * browser that shows Hone. Only Linux tells.
  */
-export class OthersWatch {
+export class ExternalLoadMonitor {
   private before: Snapshot | undefined;
   private known: { readonly connection: Connection; readonly browser: number } | undefined;
 
   constructor(private readonly proc = '/proc') {}
 
-  /** Begins anew. @param connection of the page; without it, the browser is taken for somebody else, so nothing is told */
+  /**
+   * Starts a measurement.
+   * @param connection of the page; without it the browser would count as external, so none starts
+   */
   async start(connection: Connection | undefined): Promise<void> {
     this.before = undefined;
     const before = connection && (await snapshotOf(this.proc).catch(() => undefined));

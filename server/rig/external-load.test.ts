@@ -2,7 +2,7 @@ import { mkdir, mkdtemp, rm, symlink, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterEach, beforeEach, describe, expect, it } from 'vitest';
-import { OthersWatch } from './others.js';
+import { ExternalLoadMonitor } from './external-load.js';
 
 let proc: string;
 
@@ -56,7 +56,7 @@ describe('what others take of the cores', () => {
   it('is what neither the server nor the browser of the page has worked', async () => {
     await tell(1000, 1000, 0, BROWSER, NETWORK, ZYGOTE, PAGE, SERVER, OTHER);
     await connect();
-    const watch = new OthersWatch(proc);
+    const watch = new ExternalLoadMonitor(proc);
     await watch.start(CONNECTION);
     // 400 ticks in all: 120 of the page, 30 of the server, 50 of a program beside, 20 that the host took, 180 idle.
     await tell(
@@ -74,7 +74,7 @@ describe('what others take of the cores', () => {
     const ended = { pid: 900_005, parent: process.pid, ticks: 40 };
     await tell(1000, 1000, 0, BROWSER, NETWORK, ZYGOTE, PAGE, SERVER, ended);
     await connect();
-    const watch = new OthersWatch(proc);
+    const watch = new ExternalLoadMonitor(proc);
     await watch.start(CONNECTION);
     await rm(join(proc, String(ended.pid)), { recursive: true });
     // It worked 60 more before it ended, and left all its 100 to the server; another one began, with its number.
@@ -90,12 +90,12 @@ describe('what others take of the cores', () => {
 
   it('is not told without a connection of this machine, or where the system says nothing', async () => {
     await tell(1000, 1000, 0, BROWSER);
-    const watch = new OthersWatch(proc);
+    const watch = new ExternalLoadMonitor(proc);
     await watch.start(undefined);
     expect(await watch.share()).toBeNull();
     await watch.start(CONNECTION);
     expect(await watch.share()).toBeNull();
-    const elsewhere = new OthersWatch(join(proc, 'nothing'));
+    const elsewhere = new ExternalLoadMonitor(join(proc, 'nothing'));
     await elsewhere.start(CONNECTION);
     expect(await elsewhere.share()).toBeNull();
   });

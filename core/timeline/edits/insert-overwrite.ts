@@ -1,9 +1,9 @@
 import { floor, multiply, ZERO, type Rational } from '../../time/index.js';
 import { clipEnd, type Clip, type Timeline, type Track, type TrackKind } from '../model.js';
 import type { Placeable } from '../whole-sources.js';
-import { overwritten, pushedFrom, withTracks, type NewId } from './room.js';
+import { overwritten, pushedFrom, withTracks, type NewId } from './clip-slicing.js';
 
-/** Whether what is put in pushes the rest along, or goes over it. */
+/** `insert` moves later clips along, `overwrite` replaces what it covers. */
 export type PlaceMode = 'insert' | 'overwrite';
 
 /** A clip that was copied, with the track that it came from and its distance from the first one. */
@@ -69,7 +69,7 @@ function framesOf(source: Placeable, rate: Rational): number {
 export interface PlaceTarget {
   readonly picture: string | undefined;
   readonly sound: string | undefined;
-  /** Clips of which some or all would be overwritten. */
+  /** Clips that would be overwritten, in part or entirely. */
   readonly hit: readonly Clip[];
 }
 

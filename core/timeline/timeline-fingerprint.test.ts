@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { Timeline } from './model.js';
-import { printDifferences, timelinePrint } from './timeline-print.js';
+import { fingerprintDifferences, timelineFingerprint } from './timeline-fingerprint.js';
 
 const clip = (start: number, more: object = {}) => ({
   ...{ id: `c${start}`, name: 'A', sourceId: 's', start, length: 24 },
@@ -16,16 +16,16 @@ const timeline = (clips: readonly object[], more: Partial<Timeline> = {}): Timel
 const blur = (radius: number) => ({ id: 'e', kind: 'blur', enabled: true, values: { radius } });
 
 describe('the print of a timeline', () => {
-  const before = timelinePrint(timeline([clip(0), clip(24)]));
-  const differs = (other: Timeline) => printDifferences(before, timelinePrint(other));
+  const before = timelineFingerprint(timeline([clip(0), clip(24)]));
+  const differs = (other: Timeline) => fingerprintDifferences(before, timelineFingerprint(other));
 
   it('is the same whatever things are called, and whatever order fields come in', () => {
     expect(
       differs(timeline([clip(0, { name: 'B', id: 'other' }), clip(24)], { startFrame: 86_400 })),
     ).toEqual([]);
-    const effect = timelinePrint(timeline([clip(0, { effects: [blur(3)] })]));
+    const effect = timelineFingerprint(timeline([clip(0, { effects: [blur(3)] })]));
     const turned = { values: { radius: 3 }, enabled: true, kind: 'blur', id: 'x' };
-    expect(timelinePrint(timeline([clip(0, { effects: [turned] })]))).toEqual(effect);
+    expect(timelineFingerprint(timeline([clip(0, { effects: [turned] })]))).toEqual(effect);
   });
 
   it('says what changed', () => {
@@ -36,8 +36,8 @@ describe('the print of a timeline', () => {
       'format',
     ]);
     const [one, two] = [1, 2].map((radius) =>
-      timelinePrint(timeline([clip(0, { effects: [blur(radius)] })])),
+      timelineFingerprint(timeline([clip(0, { effects: [blur(radius)] })])),
     );
-    expect(printDifferences(one!, two!)).toEqual(['effects']);
+    expect(fingerprintDifferences(one!, two!)).toEqual(['effects']);
   });
 });

@@ -30,7 +30,7 @@ export function beginningAt(clip: Clip, frame: number, rate: Rational): Clip {
 const cutOff = (clip: Clip, end: 'in' | 'out'): Clip =>
   clip.fades ? { ...clip, fades: { ...clip.fades, [end]: 0 } } : clip;
 
-/** What of a clip lies before a frame within it, and what lies behind. */
+/** Parts of a clip before and from a frame within it. */
 export const halves = (clip: Clip, frame: number, rate: Rational): readonly [Clip, Clip] => [
   cutOff(endingAt(clip, frame), 'out'),
   cutOff(beginningAt(clip, frame, rate), 'in'),
@@ -63,7 +63,7 @@ export function cleared(
 export const sorted = (clips: readonly Clip[]): readonly Clip[] =>
   [...clips].sort((a, b) => a.start - b.start);
 
-/** Puts clips on a track over what is there. */
+/** Overwrites part of a track with clips. */
 export function overwritten(track: Track, added: readonly Clip[], rate: Rational, newId: NewId): Track {
   let { clips } = track;
   for (const clip of added) clips = cleared(clips, clip.start, clipEnd(clip), rate, newId);

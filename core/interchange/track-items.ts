@@ -4,7 +4,7 @@ import type { ImportedClip, ImportedTransition } from './imported.js';
 import { seconds, type Range } from './otio-values.js';
 
 /** Items of a track one behind the other, in seconds of the timeline. */
-export interface Laid {
+export interface TrackItems {
   clips: {
     readonly at: Rational;
     readonly length: Rational;
@@ -15,7 +15,7 @@ export interface Laid {
     readonly before: Rational;
     readonly after: Rational;
   })[];
-  /** What is not known, in the time that is left empty for it, and nested stacks, which are also laid flat. */
+  /** Unknown items, for which time is left empty, and nested stacks, which are flattened as well. */
   items: {
     readonly at: Rational;
     readonly length: Rational;
@@ -24,13 +24,13 @@ export interface Laid {
   }[];
   readonly markers: (Omit<Marker, 'id' | 'frame'> & { readonly at: Rational })[];
   /** Tracks of nested stacks above their lowest, which need tracks of their own. */
-  readonly above: Laid[];
-  /** Of a track within a nested stack. */
+  readonly above: TrackItems[];
+  /** Kind of a track within a nested stack. */
   readonly kind: TrackKind | null;
   length: Rational;
 }
 
-export const nothing = (kind: TrackKind | null = null): Laid => ({
+export const emptyTrackItems = (kind: TrackKind | null = null): TrackItems => ({
   clips: [],
   transitions: [],
   items: [],
@@ -40,26 +40,26 @@ export const nothing = (kind: TrackKind | null = null): Laid => ({
   length: ZERO,
 });
 
-export const flattened = (laid: readonly Laid[]): Laid[] =>
-  laid.flatMap((each) => [each, ...flattened(each.above)]);
+export const flatten = (trackItems: readonly TrackItems[]): TrackItems[] =>
+  trackItems.flatMap((each) => [each, ...flatten(each.above)]);
 
-export function shifted(laid: Laid, by: Rational): Laid {
+export function shift(trackItems: TrackItems, by: Rational): TrackItems {
   const move = <T extends { readonly at: Rational }>(each: T): T => ({ ...each, at: add(each.at, by) });
   return {
-    clips: laid.clips.map(move),
-    transitions: laid.transitions.map(move),
-    items: laid.items.map(move),
-    markers: laid.markers.map(move),
-    above: laid.above.map((each) => shifted(each, by)),
-    kind: laid.kind,
-    length: laid.length,
+    clips: trackItems.clips.map(move),
+    transitions: trackItems.transitions.map(move),
+    items: trackItems.items.map(move),
+    markers: trackItems.markers.map(move),
+    above: trackItems.above.map((each) => shift(each, by)),
+    kind: trackItems.kind,
+    length: trackItems.length,
   };
 }
 
-/** Only a piece of what was laid, moved to the beginning. */
-export function trimmed(laid: Laid, { start, length }: Range): Laid {
+/** A range of track items, moved to the beginning. */
+export function trim(trackItems: TrackItems, { start, length }: Range): TrackItems {
   const end = add(start, length);
-  const clips = laid.clips.flatMap(({ at, length: whole, clip }) => {
+  const clips = trackItems.clips.flatMap(({ at, length: whole, clip }) => {
     const from = seconds(at) < seconds(start) ? start : at;
     const to = seconds(add(at, whole)) > seconds(end) ? end : add(at, whole);
     if (seconds(to) <= seconds(from)) return [];
@@ -71,28 +71,28 @@ export function trimmed(laid: Laid, { start, length }: Range): Laid {
     seconds(at) >= seconds(start) && seconds(at) < seconds(end);
   const piece = {
     clips,
-    transitions: laid.transitions.filter(isIn),
+    transitions: trackItems.transitions.filter(isIn),
     // A nested stack that is cut off is no longer the one that the file names.
-    items: laid.items.filter((each) => isIn(each) && each.nest === undefined),
-    markers: laid.markers.filter(isIn),
-    above: laid.above.map((each) => trimmed(each, { start, length })),
-    kind: laid.kind,
+    items: trackItems.items.filter((each) => isIn(each) && each.nest === undefined),
+    markers: trackItems.markers.filter(isIn),
+    above: trackItems.above.map((each) => trim(each, { start, length })),
+    kind: trackItems.kind,
     length: end,
   };
-  return { ...shifted(piece, { num: -start.num, den: start.den }), above: piece.above, length };
+  return { ...shift(piece, { num: -start.num, den: start.den }), above: piece.above, length };
 }
 
-/** What was laid with something changed in what is kept of each clip. */
-export function markedClips(laid: Laid, foreign: Foreign): Laid {
-  const clips = laid.clips.map((each) => ({
+/** Track items with foreign fields added to each clip. */
+export function markClips(trackItems: TrackItems, foreign: Foreign): TrackItems {
+  const clips = trackItems.clips.map((each) => ({
     ...each,
     clip: { ...each.clip, foreign: { ...each.clip.foreign, ...foreign } },
   }));
-  return { ...laid, clips, above: laid.above.map((each) => markedClips(each, foreign)) };
+  return { ...trackItems, clips, above: trackItems.above.map((each) => markClips(each, foreign)) };
 }
 
-/** What was laid with all clips off. */
-export function switchedOff(laid: Laid): Laid {
-  const clips = laid.clips.map((each) => ({ ...each, clip: { ...each.clip, enabled: false } }));
-  return { ...laid, clips, above: laid.above.map(switchedOff) };
+/** Track items with all clips disabled. */
+export function disableClips(trackItems: TrackItems): TrackItems {
+  const clips = trackItems.clips.map((each) => ({ ...each, clip: { ...each.clip, enabled: false } }));
+  return { ...trackItems, clips, above: trackItems.above.map(disableClips) };
 }
