@@ -2,7 +2,13 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { frameBudgetMs, longestFreezes, pacingSummary } from '../playback/index.js';
 import { segmentOf, workloadOf } from '../testing/workloads.js';
-import { DecodeSearch, listActiveSegments } from './decode-search.js';
+import {
+  DecodeSearch,
+  EXCESS_FREEZE_PENALTY,
+  listActiveSegments,
+  TARGET_FREEZE_MS,
+} from './decode-search.js';
+import { PREROLL_FRAMES } from '../pacing/index.js';
 import type { DecodeWork } from './decode-work.js';
 import { planDecoding, restrictWorkload, predict, simulate } from './index.js';
 import {
@@ -34,13 +40,13 @@ const played = (workload: Workload): { shown: number; freezeMs: number } => {
 
 describe('the decode plan', () => {
   it('is undefined where the cores decode everything in time', () => {
-    expect(planDecoding(workloadOf([segmentOf()]))).toBeUndefined();
-    expect(planDecoding(cuts(10, 24, 10, 4))).toBeUndefined();
+    expect(planDecoding(workloadOf([segmentOf()]), false)).toBeUndefined();
+    expect(planDecoding(cuts(10, 24, 10, 4), false)).toBeUndefined();
   });
 
   it('skips clips, shows more frames and freezes for less', () => {
     const workload = cuts(16, 15, 40, 30);
-    const ranges = planDecoding(workload)!;
+    const ranges = planDecoding(workload, false)!;
     expect(ranges.length).toBeLessThan(16);
     const [without, planned] = [played(workload), played(restrictWorkload(workload, ranges))];
     expect(planned.shown).toBeGreaterThan(1.5 * without.shown);
@@ -55,7 +61,7 @@ describe('the decode plan', () => {
         fc.integer({ min: 10, max: 50 }),
         (frames, cold, decodeMs) => {
           const workload = cuts(8, frames, cold, decodeMs);
-          const ranges = planDecoding(workload);
+          const ranges = planDecoding(workload, false);
           if (!ranges) return;
           const planned = restrictWorkload(workload, ranges);
           const meant = planned.isIncomplete!.reduce((sum, each) => sum + 1 - each, 0);
@@ -67,7 +73,7 @@ describe('the decode plan', () => {
   });
 
   it('begins decoding before the first frame of a range, by a bounded lead', () => {
-    const ranges = planDecoding(cuts(16, 15, 40, 30))!;
+    const ranges = planDecoding(cuts(16, 15, 40, 30), false)!;
     for (const { from, to, beginAt } of ranges) {
       expect(to).toBeGreaterThan(from);
       expect(beginAt).toBeLessThan(from);
@@ -129,47 +135,59 @@ describe('a prediction', () => {
 });
 
 describe('the search for a schedule', () => {
-  it('shows as many frames as exhaustive search (independent recursion over all choices)', () => {
-    const quarters = (most: number) => fc.integer({ min: 0, max: most }).map((each) => each / 4);
-    const frames = 16;
-    const arbitrary = fc.array(fc.record({ onwards: quarters(10), cold: quarters(24), made: quarters(3) }), {
-      minLength: frames,
-      maxLength: frames,
-    });
+  const halves = (most: number) => fc.integer({ min: 0, max: most }).map((each) => each / 2);
+  const frames = 12;
+  const costs = fc.array(fc.record({ onwards: halves(5), cold: halves(12), made: halves(2) }), {
+    minLength: frames,
+    maxLength: frames,
+  });
+
+  // With a budget of 40 ms no freeze reaches the target; with 450 ms, the third frame is beyond it.
+  it.each([40, 450])('is as good as exhaustive search, with frames of %i ms', (budgetMs) => {
     fc.assert(
-      fc.property(arbitrary, (costs) => {
+      fc.property(costs, (each) => {
         const workload = workloadOf([segmentOf({ to: frames })], { to: frames });
         const of = (cost: (at: number) => number): Float64Array =>
           Float64Array.from({ length: frames }, (_, at) => cost(at));
         const segment = {
-          sequential: of((at) => costs[at]!.onwards),
-          cold: of((at) => costs[at]!.cold),
-          render: of((at) => costs[at]!.made),
+          sequential: of((at) => each[at]!.onwards),
+          cold: of((at) => each[at]!.cold),
+          render: of((at) => each[at]!.made),
           ...{ duration: of(() => 0), skippable: of(() => 0), maxPerFrame: 1 },
         };
-        const work: DecodeWork = { segments: [segment], present: of(() => 0), budgetMs: 40 };
-        const { isShown } = new DecodeSearch(workload, work, listActiveSegments(workload)).solve();
-        // The preroll costs nothing; dropping its last frame makes the next one a cold start.
-        const best = Math.max(6 + most(segment, 6, 0, true), 5 + most(segment, 6, 0, false));
-        expect(isShown.reduce((sum, each) => sum + each, 0)).toBe(best);
+        const work: DecodeWork = { segments: [segment], present: of(() => 0), budgetMs };
+        const { isShown } = new DecodeSearch(workload, work, listActiveSegments(workload), false).solve();
+        const target = Math.floor(TARGET_FREEZE_MS / budgetMs);
+        expect(valueOf(isShown, target)).toBeCloseTo(bestValue(segment, target), 4);
       }),
       { numRuns: 100 },
     );
   });
 });
 
-/** Most frames shown from a frame on: each is skipped, decoded, or decoded and shown. @param ahead lead in frames */
-function most(
-  segment: DecodeWork['segments'][number],
-  at: number,
-  ahead: number,
-  wasDecoded: boolean,
-): number {
-  if (at === segment.cold.length) return 0;
-  const decode = wasDecoded ? segment.sequential[at]! : segment.cold[at]!;
-  const left = most(segment, at + 1, Math.min(36, ahead + 1), false);
-  const [hidden, visible] = [ahead + 1 - decode, ahead + 1 - decode - segment.render[at]!];
-  const kept = hidden >= -12 ? most(segment, at + 1, Math.min(36, hidden), true) : 0;
-  const seen = visible >= 0 ? 1 + most(segment, at + 1, Math.min(36, visible), true) : 0;
-  return Math.max(left, kept, seen);
+/** Frames shown, less the penalty of each frame in a freeze beyond the target, in frames. */
+function valueOf(isShown: Uint8Array, target: number): number {
+  let [value, freeze] = [0, 0];
+  for (const shown of isShown) {
+    value += shown ? 1 : freeze >= target ? -EXCESS_FREEZE_PENALTY : 0;
+    freeze = shown ? 0 : freeze + 1;
+  }
+  return value;
+}
+
+/** Best value of a schedule, by independent recursion over all choices: each frame is skipped, decoded, or shown as well. */
+function bestValue(segment: DecodeWork['segments'][number], target: number): number {
+  const from = (at: number, ahead: number, wasDecoded: boolean, freeze: number): number => {
+    if (at === segment.cold.length) return 0;
+    const isFree = at <= PREROLL_FRAMES;
+    const decode = isFree ? 0 : wasDecoded ? segment.sequential[at]! : segment.cold[at]!;
+    const more = (left: number): number => (isFree ? ahead : ahead + 1 - left);
+    const [hidden, visible] = [more(decode), more(decode + (isFree ? 0 : segment.render[at]!))];
+    const hiding = freeze >= target ? -EXCESS_FREEZE_PENALTY : 0;
+    const skip = hiding + from(at + 1, more(0), false, freeze + 1);
+    const kept = hidden >= -12 ? hiding + from(at + 1, hidden, true, freeze + 1) : -Infinity;
+    const seen = visible >= 0 ? 1 + from(at + 1, visible, true, 0) : -Infinity;
+    return Math.max(skip, kept, seen);
+  };
+  return from(0, 0, false, 0);
 }

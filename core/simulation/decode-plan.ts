@@ -10,12 +10,13 @@ const MAX_LEAD_FRAMES = 96;
 
 /**
  * Plans what to decode of a workload that is beyond the machine, so that most frames are shown in time.
+ * @param overlaps whether the plan assumes that decoders overlap, so that no core idles while one decoder alone is slow
  * @returns undefined when the cores decode everything in time
  */
-export function planDecoding(workload: Workload): readonly DecodeRange[] | undefined {
+export function planDecoding(workload: Workload, overlaps: boolean): readonly DecodeRange[] | undefined {
   const work = computeDecodeWork(workload);
   const active = listActiveSegments(workload);
-  const schedule = new DecodeSearch(workload, work, active).solve();
+  const schedule = new DecodeSearch(workload, work, active, overlaps).solve();
   return schedule.isOverloaded.includes(1) ? scheduleRanges(workload, work, active, schedule) : undefined;
 }
 

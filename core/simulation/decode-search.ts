@@ -13,18 +13,20 @@ export interface DecodeSchedule {
 }
 
 /** Resolution of the lead, in bins per frame budget. */
-const BINS_PER_FRAME = 4;
+const BINS_PER_FRAME = 2;
 /** Bounds of the lead: how far decoding runs ahead of the playhead, and behind it. */
-const MAX_LEAD_FRAMES = 36;
+const MAX_LEAD_FRAMES = 96;
 const MAX_LAG_FRAMES = 12;
 const BIN_COUNT = (MAX_LEAD_FRAMES + MAX_LAG_FRAMES) * BINS_PER_FRAME + 1;
 const ON_TIME_BIN = MAX_LAG_FRAMES * BINS_PER_FRAME;
 /** Above this number, active segments are decoded all together or not at all. */
 const MAX_INDEPENDENT_SEGMENTS = 2;
 const CHUNK_FRAMES = 600;
-/** Freezes above this length make the search try again, with a higher value for frames within them. */
-const TARGET_FREEZE_MS = 1100;
-const MAX_SEARCHES = 5;
+/** Freezes above this length are penalized, by the value of so many shown frames for each frame beyond it. */
+export const TARGET_FREEZE_MS = 1300;
+export const EXCESS_FREEZE_PENALTY = 0.3;
+/** Resolution of the freeze length up to the target, in steps. */
+const MAX_FREEZE_STEPS = 11;
 
 /** Places in the workload of the segments that each frame consists of, from its first frame on. */
 export function listActiveSegments({ from, to, segments }: Workload): number[][] {
@@ -35,33 +37,39 @@ export function listActiveSegments({ from, to, segments }: Workload): number[][]
   return active;
 }
 
-/** State after a frame: its decode mask, and the bin of the lead. */
+/** State after a frame: its decode mask, and its cell, which is the freeze length and the bin of the lead. */
 interface SearchState {
   readonly decodeMask: number;
-  readonly bin: number;
+  readonly cell: number;
 }
 
-/** Back pointers of one frame: by mask and bin, `(index of the mask before × BIN_COUNT + bin) × 2 + isShown`. */
+/** Back pointers of one frame: by mask and cell, `(index of the mask before × cell count + cell) × 2 + isShown`. */
 interface BackPointers {
   readonly masks: readonly number[];
   readonly pointers: readonly Int32Array[];
 }
 
 /**
- * Finds the schedule that shows most frames in time, by dynamic programming over frames, decode masks and lead. A segment
- * continues from the frame before, pauses, or starts at its key frame.
+ * Finds the schedule that shows most frames in time with few long freezes, by dynamic programming over frames, decode
+ * masks, freeze length and lead. A segment continues from the frame before, pauses, or starts at its key frame.
  */
 export class DecodeSearch {
   private readonly schedule: DecodeSchedule;
-  /** Value of showing each frame. */
-  private readonly frameValues: Float64Array;
   private readonly frameCount: number;
+  /** Frames of a step of the freeze length, and number of lengths; the last stands for the target and beyond. */
+  private readonly stepFrames: number;
+  private readonly freezeCount: number;
+  private readonly cellCount: number;
 
-  /** @param active of the workload, by `listActiveSegments` */
+  /**
+   * @param active of the workload, by `listActiveSegments`
+   * @param overlaps whether other decoders always use the cores that one leaves idle
+   */
   constructor(
     private readonly workload: Workload,
     private readonly work: DecodeWork,
     private readonly active: readonly (readonly number[])[],
+    private readonly overlaps: boolean,
   ) {
     this.frameCount = active.length;
     this.schedule = {
@@ -69,77 +77,60 @@ export class DecodeSearch {
       isShown: new Uint8Array(this.frameCount),
       isOverloaded: new Uint8Array(this.frameCount),
     };
-    this.frameValues = new Float64Array(this.frameCount).fill(1);
+    const targetFrames = Math.max(1, Math.floor(TARGET_FREEZE_MS / work.budgetMs));
+    this.stepFrames = Math.ceil(targetFrames / MAX_FREEZE_STEPS);
+    this.freezeCount = Math.floor(targetFrames / this.stepFrames) + 1;
+    this.cellCount = this.freezeCount * BIN_COUNT;
   }
 
   solve(): DecodeSchedule {
-    let state: SearchState = { decodeMask: 0, bin: ON_TIME_BIN };
+    let state: SearchState = { decodeMask: 0, cell: ON_TIME_BIN };
     for (let from = 0; from < this.frameCount; from += CHUNK_FRAMES) {
       const to = Math.min(this.frameCount, from + CHUNK_FRAMES);
-      state = this.decodeEverything(from, to, state) ?? this.planChunk(from, to, state);
+      state = this.decodeEverything(from, to, state) ?? this.searchChunk(from, to, state);
     }
     return this.schedule;
   }
 
   /** @returns undefined when the cores cannot keep up in frames [from, to) */
   private decodeEverything(from: number, to: number, state: SearchState): SearchState | undefined {
-    let { decodeMask, bin } = state;
+    let { decodeMask } = state;
+    let bin = state.cell % BIN_COUNT;
     for (let at = from; at < to; at++) {
       const all = 2 ** this.active[at]!.length - 1;
-      bin = this.nextBin(bin, this.frameCost(at, all, this.continuingMask(at, decodeMask), true), at);
+      const cost = this.frameCost(at, all, this.continuingMask(at, decodeMask), true);
+      bin = Math.min(this.maxBinShown(at), bin + this.binsGained(at, cost));
       if (bin < ON_TIME_BIN) return undefined;
       decodeMask = all;
       this.schedule.decodeMask[at] = all;
       this.schedule.isShown[at] = 1;
     }
-    return { decodeMask, bin };
-  }
-
-  private planChunk(from: number, to: number, state: SearchState): SearchState {
-    const targetFrames = TARGET_FREEZE_MS / this.work.budgetMs;
-    let best:
-      { readonly end: SearchState; readonly part: DecodeSchedule; readonly freezeFrames: number } | undefined;
-    for (let search = 0; search < MAX_SEARCHES; search++) {
-      const end = this.searchChunk(from, to, state);
-      const freezes = freezesIn(this.schedule.isShown, from, to).filter(
-        ({ length }) => length > targetFrames,
-      );
-      const freezeFrames = freezes.reduce((longest, { length }) => Math.max(longest, length), 0);
-      if (!best || freezeFrames < best.freezeFrames)
-        best = { end, freezeFrames, part: slice(this.schedule, from, to) };
-      if (freezes.length === 0) break;
-      for (const { first, length } of freezes)
-        for (let at = Math.floor(first + length / 4); at < first + (length * 3) / 4; at++)
-          this.frameValues[at]! *= 2;
-    }
-    this.schedule.decodeMask.set(best!.part.decodeMask, from);
-    this.schedule.isShown.set(best!.part.isShown, from);
-    this.schedule.isOverloaded.fill(1, from, to);
-    return best!.end;
+    return { decodeMask, cell: bin };
   }
 
   private searchChunk(from: number, to: number, state: SearchState): SearchState {
     let masks: readonly number[] = [state.decodeMask];
-    let values: readonly Float64Array[] = [unreachable()];
-    values[0]![state.bin] = 0;
+    let values: readonly Float32Array[] = [this.unreachable()];
+    values[0]![state.cell] = 0;
     const history: BackPointers[] = [];
     for (let at = from; at < to; at++) {
       const next = this.advance(at, masks, values);
       history.push(next);
       ({ masks, values } = next);
     }
-    let [index, bin, most] = [0, 0, -Infinity];
+    let [index, cell, most] = [0, 0, -Infinity];
     for (const [each, value] of values.entries())
-      for (let lead = BIN_COUNT - 1; lead >= 0; lead--)
-        if (value[lead]! > most) [index, bin, most] = [each, lead, value[lead]!];
-    const end = { decodeMask: masks[index]!, bin };
+      for (let last = this.cellCount - 1; last >= 0; last--)
+        if (value[last]! > most) [index, cell, most] = [each, last, value[last]!];
+    const end = { decodeMask: masks[index]!, cell };
     for (let at = to - 1; at >= from; at--) {
       const { masks: ofFrame, pointers } = history[at - from]!;
-      const pointer = pointers[index]![bin]!;
+      const pointer = pointers[index]![cell]!;
       this.schedule.decodeMask[at] = ofFrame[index]!;
       this.schedule.isShown[at] = pointer & 1;
-      [index, bin] = [Math.floor((pointer >> 1) / BIN_COUNT), (pointer >> 1) % BIN_COUNT];
+      [index, cell] = [Math.floor((pointer >> 1) / this.cellCount), (pointer >> 1) % this.cellCount];
     }
+    this.schedule.isOverloaded.fill(1, from, to);
     return end;
   }
 
@@ -147,14 +138,14 @@ export class DecodeSearch {
   private advance(
     at: number,
     masksBefore: readonly number[],
-    valuesBefore: readonly Float64Array[],
-  ): BackPointers & { readonly values: readonly Float64Array[] } {
+    valuesBefore: readonly Float32Array[],
+  ): BackPointers & { readonly values: readonly Float32Array[] } {
     const count = this.active[at]!.length;
     const all = 2 ** count - 1;
     const masks =
       count > MAX_INDEPENDENT_SEGMENTS ? [all, 0] : Array.from({ length: all + 1 }, (_, mask) => all - mask);
-    const values = masks.map(unreachable);
-    const pointers = masks.map(() => new Int32Array(BIN_COUNT));
+    const values = masks.map(() => this.unreachable());
+    const pointers = masks.map(() => new Int32Array(this.cellCount));
     for (const [index, mask] of masks.entries())
       for (const [indexBefore, maskBefore] of masksBefore.entries()) {
         const continuing = this.continuingMask(at, maskBefore);
@@ -169,21 +160,29 @@ export class DecodeSearch {
   }
 
   private relax(
-    before: { readonly values: Float64Array; readonly index: number },
-    after: { readonly values: Float64Array; readonly pointers: Int32Array },
+    before: { readonly values: Float32Array; readonly index: number },
+    after: { readonly values: Float32Array; readonly pointers: Int32Array },
     at: number,
     cost: number,
     isShown: number,
   ): void {
-    const gain = isShown * this.frameValues[at]!;
+    const gained = this.binsGained(at, cost);
     const lowest = isShown ? ON_TIME_BIN : 0;
-    for (let bin = 0; bin < BIN_COUNT; bin++) {
-      const value = before.values[bin]! + gain;
-      if (value === -Infinity) continue;
-      const next = this.nextBin(bin, cost, at);
-      if (next < lowest || value <= after.values[next]!) continue;
-      after.values[next] = value;
-      after.pointers[next] = (before.index * BIN_COUNT + bin) * 2 + isShown;
+    const highest = isShown ? this.maxBinShown(at) : BIN_COUNT - 1;
+    const longest = this.freezeCount - 1;
+    const isStep = at % this.stepFrames === 0;
+    for (let freeze = 0; freeze <= longest; freeze++) {
+      const gain = isShown || (freeze === longest ? -EXCESS_FREEZE_PENALTY : 0);
+      const start = freeze * BIN_COUNT;
+      const nextStart = isShown ? 0 : BIN_COUNT * Math.min(longest, freeze + Number(isStep));
+      for (let bin = Math.max(0, lowest - gained); bin < BIN_COUNT; bin++) {
+        const value = before.values[start + bin]! + gain;
+        if (value === -Infinity) continue;
+        const next = nextStart + Math.min(highest, bin + gained);
+        if (value <= after.values[next]!) continue;
+        after.values[next] = value;
+        after.pointers[next] = (before.index * this.cellCount + start + bin) * 2 + isShown;
+      }
     }
   }
 
@@ -213,37 +212,23 @@ export class DecodeSearch {
       } else decode += work.cold[frame]!;
       if (isShown) show += work.render[frame]!;
     }
-    return Math.max(decode + show, duration);
+    return this.overlaps ? decode + show : Math.max(decode + show, duration);
   }
 
-  private nextBin(bin: number, cost: number, at: number): number {
-    if (at <= PREROLL_FRAMES) return bin;
+  /** Bins of lead that a frame gains, or loses below zero. */
+  private binsGained(at: number, cost: number): number {
+    if (at <= PREROLL_FRAMES) return 0;
     // Dithering: rounding errors cancel out over frames.
-    const bins = Math.floor(cost * BINS_PER_FRAME + ((at * 0.61803) % 1));
-    return Math.min(BIN_COUNT - 1, bin + BINS_PER_FRAME - bins);
+    return BINS_PER_FRAME - Math.floor(cost * BINS_PER_FRAME + ((at * 0.61803) % 1));
   }
-}
 
-const unreachable = (): Float64Array => new Float64Array(BIN_COUNT).fill(-Infinity);
-
-const slice = (
-  { decodeMask, isShown, isOverloaded }: DecodeSchedule,
-  from: number,
-  to: number,
-): DecodeSchedule => ({
-  decodeMask: decodeMask.slice(from, to),
-  isShown: isShown.slice(from, to),
-  isOverloaded: isOverloaded.slice(from, to),
-});
-
-/** Runs of frames within [from, to) that are not shown. */
-function freezesIn(isShown: Uint8Array, from: number, to: number): { first: number; length: number }[] {
-  const freezes: { first: number; length: number }[] = [];
-  let first = from;
-  for (let at = from; at <= to; at++) {
-    if (at < to && !isShown[at]) continue;
-    if (at > first) freezes.push({ first, length: at - first });
-    first = at + 1;
+  /** Largest lead of a frame that is shown: its pictures wait in buffers. */
+  private maxBinShown(at: number): number {
+    const frames = this.workload.slots / Math.max(1, this.active[at]!.length);
+    return ON_TIME_BIN + BINS_PER_FRAME * Math.max(1, Math.min(MAX_LEAD_FRAMES, Math.floor(frames)));
   }
-  return freezes;
+
+  private unreachable(): Float32Array {
+    return new Float32Array(this.cellCount).fill(-Infinity);
+  }
 }

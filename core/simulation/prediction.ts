@@ -14,14 +14,16 @@ import {
 } from '../cost-model/index.js';
 import type { DecodeRange } from '../pacing/index.js';
 import {
+  frameBudgetMs,
   isRealTime,
   pacingSummary,
   stageRecord,
   type FrameLog,
   type PacingSummary,
 } from '../playback/index.js';
-import { max, sum } from 'd3-array';
+import { greatest, max, sum } from 'd3-array';
 import { planDecoding, restrictWorkload } from './decode-plan.js';
+import { EXCESS_FREEZE_PENALTY, TARGET_FREEZE_MS } from './decode-search.js';
 import { simulate, type SimulatedRun } from './simulation.js';
 
 /** One simulation of a prediction. */
@@ -76,16 +78,17 @@ export function predict(situation: Situation, before?: Prediction): Prediction {
     const costed = residual ? scaleCosts(calibrated, Math.exp(residual.log)) : calibrated;
     return probe === middle ? { ...costed, unsteadiness: 0 } : costed;
   };
-  const simulations = new Map<string, Played>();
+  const simulations = new Map<Prediction['ranges'], Map<number, Played>>();
   const simulateProbe: SimulateProbe = (probe, ranges) => {
-    const key = `${probe} ${ranges ? 'ranges' : 'everything'}`;
-    const done = simulations.get(key);
+    const ofRanges = simulations.get(ranges) ?? new Map<number, Played>();
+    simulations.set(ranges, ofRanges);
+    const done = ofRanges.get(probe);
     if (done) return done;
     const workload = workloadOf(probe);
     const restricted = restrictWorkload(workload, ranges);
     const run = simulate(restricted, { seed: probe + 1 }, before?.probes[probe]?.run);
     const played = { run, summary: pacingSummary(run.log, workload.rate), workload };
-    simulations.set(key, played);
+    ofRanges.set(probe, played);
     return played;
   };
   const { decoding } = situation;
@@ -137,40 +140,56 @@ const NOTICEABLE_FREEZE_MS = 500;
 const MIN_GAIN = 1.05;
 const MAX_LOSS = 0.9;
 
+/** Longer timelines get one plan: several would take too long to compare. */
+const MAX_COMPARED_FRAMES = 2400;
+
 type SimulateProbe = (probe: number, ranges: Prediction['ranges']) => Played;
 
 /**
- * Plans decoding where playback needs it and improves with it, also at higher costs.
- * @param probes for the comparison; the plan is made with the costs of the second
+ * Plans decoding where playback needs it and improves with it, also at higher costs. Of plans for the costs of the first
+ * and second probe, with and without overlapping decoders, the best one in the simulation counts.
  */
 function planRanges(
   probes: readonly [number, number, ...number[]],
   simulateProbe: SimulateProbe,
 ): Prediction['ranges'] {
-  const { summary } = simulateProbe(probes[0], undefined);
+  const { summary, workload } = simulateProbe(probes[0], undefined);
   const needsPlan =
     summary.shown < MIN_SHOWN_SHARE * summary.wanted || summary.longestFreezeMs > MAX_FREEZE_MS;
   if (isRealTime(summary) || !needsPlan) return undefined;
-  const ranges = planDecoding(simulateProbe(probes[1], undefined).workload);
-  if (!ranges) return undefined;
-  const [without, withPlan] = [undefined, ranges].map((each) => {
-    const summaries = probes.map((probe) => simulateProbe(probe, each).summary);
-    return {
-      shown: sum(summaries, ({ shown }) => shown),
-      freezeMs: max(summaries, ({ longestFreezeMs }) => longestFreezeMs) ?? 0,
-    };
-  }) as [Outcome, Outcome];
-  const shortensFreezes = withPlan.freezeMs < without.freezeMs && withPlan.shown >= MAX_LOSS * without.shown;
+  const outcomeOf = (ranges: Prediction['ranges']): Outcome => {
+    const summaries = probes.map((probe) => simulateProbe(probe, ranges).summary);
+    const shown = sum(summaries, (each) => each.shown);
+    const excessMs = sum(summaries, ({ longestFreezeMs }) => Math.max(0, longestFreezeMs - TARGET_FREEZE_MS));
+    const freezeMs = max(summaries, ({ longestFreezeMs }) => longestFreezeMs) ?? 0;
+    const value = shown - (EXCESS_FREEZE_PENALTY * excessMs) / frameBudgetMs(workload.rate);
+    return { ranges, shown, freezeMs, value };
+  };
+  const isShort = workload.to - workload.from <= MAX_COMPARED_FRAMES;
+  const plans = (isShort ? [probes[0], probes[1]] : [probes[1]])
+    .flatMap((probe) => {
+      const costed = simulateProbe(probe, undefined).workload;
+      return (isShort ? [true, false] : [true]).map((overlaps) => planDecoding(costed, overlaps));
+    })
+    .filter((each) => each !== undefined)
+    .map(outcomeOf);
+  const best = greatest(plans, (a, b) => a.value - b.value);
+  if (!best) return undefined;
+  const without = outcomeOf(undefined);
+  const shortensFreezes = best.freezeMs < without.freezeMs && best.shown >= MAX_LOSS * without.shown;
   // An even low frame rate is better than a higher one with freezes.
-  const isAsEven = withPlan.freezeMs <= Math.max(without.freezeMs, NOTICEABLE_FREEZE_MS);
-  const showsMore = isAsEven && withPlan.shown >= MIN_GAIN * without.shown;
-  return shortensFreezes || showsMore ? ranges : undefined;
+  const isAsEven = best.freezeMs <= Math.max(without.freezeMs, NOTICEABLE_FREEZE_MS);
+  const showsMore = isAsEven && best.shown >= MIN_GAIN * without.shown;
+  return shortensFreezes || showsMore ? best.ranges : undefined;
 }
 
-/** Frames shown by several simulations together, and their longest freeze. */
+/** Result of several simulations with the same ranges. */
 interface Outcome {
+  readonly ranges: Prediction['ranges'];
   readonly shown: number;
   readonly freezeMs: number;
+  /** Frames shown, less the penalty of long freezes. */
+  readonly value: number;
 }
 
 /** Share of several simulations in which each frame is dropped. */
