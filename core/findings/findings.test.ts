@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { FrameLog, pacingSummary, type RunFacts } from '../playback/index.js';
 import type { KnownCopy } from '../cost-model/index.js';
-import { SIMULATED_DRIVES, driveFigures, type Rig } from '../machine/index.js';
+import { SIMULATED_DRIVES, driveFigures, memoryShares, type Rig } from '../machine/index.js';
 import { predict } from '../simulation/index.js';
 import { rational } from '../time/index.js';
 import { type Effect } from '../timeline/index.js';
@@ -221,6 +221,18 @@ describe('findings of choppy playback, in cases of common practice', () => {
     const situation = situationOf(alone('a'), [source('a')], strongRig());
     const small = { ...situation, shares: { ...situation.shares, readAheadBytes: 1e6 } };
     expect(find(contextOf(small), 'memory')!.evidence.readAheadSeconds).toBeLessThan(0.5);
+    // At 1 GB, room for four pictures of 4K in each of two layers; a higher ceiling than that of the pool does not help.
+    const over = trackOf('over', [
+      clipOf('b', 'a', 0, FRAMES, {
+        effects: [{ id: 'e', kind: 'transform', enabled: true, values: { opacity: 60 } }],
+      }),
+    ]);
+    const layered = situationOf(timelineOf([...alone('a').tracks, over]), [source('a')], strongRig(), {
+      playScale: 1,
+    });
+    const within = (ceiling: number) => ({ ...layered, shares: memoryShares(ceiling, 8) });
+    expect(find(contextOf(within(1e9)), 'memory')!.evidence.waitingPictures).toBe(8);
+    expect(kindsOf(contextOf(within(8e9)))).not.toContain('memory');
     const run = runOf(() => ({}));
     const slow = { ...run, summary: { ...run.summary, firstFrameMs: 2400 } };
     const scrub = {

@@ -1,3 +1,5 @@
+import { MAX_FRAME_POOL_BYTES, MAX_READ_AHEAD_BYTES } from '../machine/index.js';
+import { FEWEST_WAITING } from '../pacing/index.js';
 import { toNumber } from '../time/index.js';
 import { clipEnd, mergeRanges, type Clip, type FrameRange } from '../timeline/index.js';
 import { isOversized, type FindingContext } from './context.js';
@@ -6,8 +8,6 @@ import type { Window } from './utilisation.js';
 
 /** A source of so many times the timeline's frames a second has more than is needed. */
 const FASTER = 1.4;
-/** Fewer waiting pictures leave no room for what comes unevenly. */
-const FEWEST_WAITING = 8;
 const LEAST_READ_AHEAD_SECONDS = 0.5;
 /** A drive that is used more than this is worth sharing with another. */
 const BUSY_DRIVE = 0.6;
@@ -96,7 +96,10 @@ function shortMemory({ situation: { timeline }, prediction }: FindingContext): F
   const heaviest = Math.max(0, ...workload.segments.map((each) => each.bytesPerPicture));
   const ahead = heaviest ? workload.readAheadBytes / heaviest / toNumber(timeline.rate) : Infinity;
   const waitingPictures = workload.slots / layers;
-  return waitingPictures < FEWEST_WAITING || ahead < LEAST_READ_AHEAD_SECONDS
+  const { framePoolBytes, readAheadBytes } = work.shares;
+  const hasFewPictures = waitingPictures <= FEWEST_WAITING && framePoolBytes < MAX_FRAME_POOL_BYTES;
+  const hasShortReadAhead = ahead < LEAST_READ_AHEAD_SECONDS && readAheadBytes < MAX_READ_AHEAD_BYTES;
+  return hasFewPictures || hasShortReadAhead
     ? [findingOf('memory', { waitingPictures, readAheadSeconds: Math.min(ahead, 1e6) })]
     : [];
 }

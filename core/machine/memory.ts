@@ -21,6 +21,10 @@ const DECODER_BYTES = 220 * MIB;
 /** Memory of one more ffmpeg thread at 3840 × 2160. */
 const THREAD_BYTES = 60 * MIB;
 
+/** Largest shares of buffers and read-ahead: a higher ceiling does not raise them. */
+export const MAX_FRAME_POOL_BYTES = 256 * MIB;
+export const MAX_READ_AHEAD_BYTES = 96 * MIB;
+
 /** A sensible ceiling: half of the machine's memory, at least one and at most eight gibibytes. */
 export function usualCeiling(memoryBytes: number): number {
   return Math.min(8 * GIB, Math.max(LOWEST_CEILING, Math.floor(memoryBytes / 2 / MIB) * MIB));
@@ -35,8 +39,8 @@ export function memoryShares(ceilingBytes: number, cores: number): MemoryShares 
   const decodeWorkers = Math.max(1, Math.min(4, cores - 1, Math.floor((0.4 * free) / DECODER_BYTES)));
   return {
     ceilingBytes,
-    framePoolBytes: Math.min(256 * MIB, Math.floor(0.2 * free)),
-    readAheadBytes: Math.min(96 * MIB, Math.floor((0.15 * free) / decodeWorkers)),
+    framePoolBytes: Math.min(MAX_FRAME_POOL_BYTES, Math.floor(0.2 * free)),
+    readAheadBytes: Math.min(MAX_READ_AHEAD_BYTES, Math.floor((0.15 * free) / decodeWorkers)),
     decodeWorkers,
     ffmpegThreads: Math.max(1, Math.min(16, cores, Math.floor((0.2 * free) / THREAD_BYTES))),
   };

@@ -31,7 +31,8 @@ export const MOST_TURNED = 12;
 export const RESTART_SECONDS = 1;
 
 const MOST_WAITING = 24;
-const FEWEST_WAITING = 8;
+/** Least number of pictures that may wait, also beyond the memory for them. */
+export const FEWEST_WAITING = 8;
 const FEWEST_LARGE = 4;
 
 /**
