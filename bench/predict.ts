@@ -30,7 +30,7 @@ import { learnFrom, measuredRig, mediaOf, put, situationFor, type Grounds } from
 import { CASE_COPIES, practice, predictCases, type PredictCase } from './predict-cases.js';
 
 /** Plays of each case. Runs on a machine with noisy neighbours differ; the prediction is of their mean. */
-const PLAYS = 3;
+const PLAYS = 2;
 /**
  * How often at the most: plays that others disturb do not count as long as there are enough that they do not, and where
  * plays differ much, more of them are needed for a mean.
@@ -38,7 +38,7 @@ const PLAYS = 3;
 const MOST_PLAYS = 6;
 const UNLIKE_PLAYS = 5;
 /** Plays that are further apart than this share of the frames wanted differ much. */
-const UNLIKE = 0.1;
+const UNLIKE = 0.05;
 
 interface Compared {
   /** Error of the prediction from the mean of the plays. */

@@ -12,7 +12,7 @@ import { DEMO_PROJECT, footageHandler, prepareDemo } from './demo-project.js';
 
 const root = fileURLToPath(new URL('../../', import.meta.url));
 
-// A fault in one request or job must not end the others; it is written down and the server goes on.
+// A fault in one request or job must not end the others; it is logged, and the server continues.
 process.on('unhandledRejection', (error) => console.error('A fault that nothing handled:', error));
 
 /** Starts Hone; a damaged database is offered for recovery first. */

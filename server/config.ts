@@ -27,7 +27,7 @@ export interface Config {
 /**
  * @param env PORT, HONE_DATA, HONE_MEDIA (folders, separated as in PATH), HONE_FFMPEG, HONE_FFPROBE, HONE_LOG,
  *   HONE_MEASURE ("asked": the machine is measured only on request), HONE_TOKEN ("on": the printed address carries a
- *   token without which nobody gets in)
+ *   token that every request needs)
  * @param root folder of the repository
  * @throws RangeError when the port is not one
  */

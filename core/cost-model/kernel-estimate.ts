@@ -16,7 +16,7 @@ function slownessOf({ kernels }: Pick<Rig, 'kernels'>): number {
 /** ms of one of the player's functions on a rig that was not measured for it: the reference's, times its slowness. */
 export function estimateKernel(rig: Pick<Rig, 'kernels'>, kernel: string, megapixels: number): number {
   const known = REFERENCE.kernels.find((each) => each.kernel === kernel);
-  // One that the reference has no figure of either is taken for a heavy one.
+  // A kernel without a reference figure counts as heavy.
   const msPerMegapixel =
     known?.msPerMegapixel.value ?? Math.max(...REFERENCE.kernels.map(({ msPerMegapixel: ms }) => ms.value));
   return msPerMegapixel * megapixels * slownessOf(rig);

@@ -1,17 +1,17 @@
 import { unreferencedBy, type PacketIndex, type UnreferencedRule } from '../media/index.js';
 
-/** Pictures that are decoded, and their bits in those of the mean picture of their file. */
+/** Number of decoded pictures, and their bits in mean pictures of their file. */
 export interface Load {
   readonly pictures: number;
   readonly bits: number;
 }
 
 /**
- * What must be decoded to show frames of a file, by the order in which they are shown. Pictures that no other refers to
- * are left out unless they are shown.
+ * Pictures to decode for the frames of a file, in presentation order. Unreferenced pictures are skipped unless they are
+ * shown.
  */
 export class ShownPictures {
-  /** 1 for a picture that no other refers to. */
+  /** 1 for an unreferenced picture. */
   readonly unreferenced: Uint8Array;
   private readonly bits: Float64Array;
   /** Prefix sum over referenced pictures, in decode order. */
@@ -42,8 +42,8 @@ export class ShownPictures {
   }
 
   /**
-   * To go on to a frame from one before it. Pictures come out of a decoder in another order than they go in: those that
-   * are shown later and referred to by this one are decoded for it, and nothing is left to decode when they are shown.
+   * Pictures to show a frame after an earlier one. Decode order differs from presentation order: references that are shown
+   * later are decoded for this frame, and cost nothing when they are shown.
    */
   going(from: number, to: number): Load {
     const last = this.index.length - 1;
@@ -53,7 +53,7 @@ export class ShownPictures {
     return isOwn ? this.with(to, load) : load;
   }
 
-  /** To show a frame from a cold start. */
+  /** Pictures to show a frame from a cold start. */
   cold(frame: number): Load {
     const at = this.index.shownOrder[frame];
     if (at === undefined) return { pictures: 1, bits: 1 };
@@ -65,7 +65,7 @@ export class ShownPictures {
   }
 }
 
-/** Sums over stretches of a list, of pictures that count and of their bits. */
+/** Prefix sums of counted pictures and of their bits. */
 class Sums {
   private readonly pictures: Float64Array;
   private readonly bits: Float64Array;

@@ -6,79 +6,79 @@ export interface DecodeSegment {
   readonly clipId: string;
   readonly sourceId: string;
   readonly from: number;
-  /** Behind its last frame. */
+  /** End of its frames. */
   readonly to: number;
   /**
-   * Pictures that are decoded for each of its frames when it goes on from the frame before; none where the picture
-   * before is shown again, or where its own was decoded for a frame before that refers to it.
+   * Pictures to decode for each of its frames after the frame before; 0 where it repeats the picture before, or where its
+   * own was decoded earlier as a reference.
    */
   readonly decodes: Uint16Array;
-  /** 1 for each frame that shows the picture before again; where it is absent, those for which nothing is decoded. */
+  /** 1 for each frame that repeats the picture before; absent where those are the frames without decoding. */
   readonly repeats?: Uint8Array | undefined;
-  /** Pictures that are decoded for each of its frames when it is the first. */
+  /** Pictures to decode for each of its frames from a cold start. */
   readonly coldDecodes: Uint16Array;
   /**
-   * Bits of the pictures that are decoded for each of its frames when it goes on, and when it is the first, in those of
-   * its medium's mean picture; absent where all are taken to be alike.
+   * Bits of the pictures to decode for each of its frames, sequentially and from a cold start, in mean pictures of its
+   * medium; absent where all pictures count as equal.
    */
   readonly bits?: Float32Array | undefined;
   readonly coldBits?: Float32Array | undefined;
-  /** 1 for each frame whose own picture no other refers to: it is left out when it would come too late. */
+  /** 1 for each frame with an unreferenced picture, which is skipped when late. */
   readonly unreferenced?: Uint8Array | undefined;
-  /** Bits of each frame's own picture, in those of the mean one. */
+  /** Bits of each frame's own picture, in mean pictures. */
   readonly ownBits?: Float32Array | undefined;
-  /** Frames at which decoding can begin anew, with one picture, ascending. */
+  /** Frames at which decoding can start with one picture, ascending. */
   readonly entries: Int32Array;
-  /** Its kind of coding: pictures of one kind cost more or less than they are taken to together. */
+  /** Its kind of coding, with one calibration factor for all pictures of a kind. */
   readonly coding: string;
   /** Decode time of its medium's mean picture, ms, alone on the machine, and the cores used meanwhile. */
   readonly decodeMs: number;
-  /** Standard deviation of the natural logarithm of `decodeMs`; none where it was measured. */
+  /** Standard deviation of the natural logarithm of `decodeMs`; absent where it was measured. */
   readonly decodeSpread?: number;
   readonly decodeCores: number;
-  /** Share of `decodeMs` that goes with a picture's bits; none where it is absent. */
+  /** Share of `decodeMs` that scales with a picture's bits; 0 when absent. */
   readonly bitShare?: number;
   /** Additional time of the first picture after the decoder was opened, ms. */
   readonly firstMs: number;
-  /** The same after it was busy and has gone on elsewhere. */
+  /** Additional time of the first picture after the decoder moved, ms. */
   readonly restartMs: number;
   readonly bytesPerPicture: number;
-  /** Place of its drive in the workload's drives. */
+  /** Index of its drive in the workload's drives. */
   readonly drive: number;
   /** Time to take a picture out of the decoder and reduce it, ms. */
   readonly scaleMs: number;
   readonly effectsMs: number;
-  /** From the request for the clip until its decoder can be fed. */
+  /** Time from the request for the clip until its decoder can be fed, ms. */
   readonly openMs: number;
   /**
-   * Whether it is played backwards: pictures are decoded forwards in runs of MOST_TURNED frames, each from a key frame on,
-   * and all of them are charged to the first frame of the run.
+   * Whether it is played backwards: in runs of MOST_TURNED frames, each decoded forwards from its key frame, with its whole
+   * cost at the first frame of the run.
    */
   readonly isBackwards?: boolean;
   /** Playhead at which decoding begins, in frames, where a plan sets it. */
   readonly beginAt?: number | undefined;
 }
 
-/** A drive as the readers of a workload meet it. */
+/** A drive, as the readers of a workload share it. */
 export interface WorkloadDrive {
   readonly name: string;
   readonly bytesPerSecond: number;
-  /** Before the first byte of a file. */
+  /** Latency before the first byte of a file, ms. */
   readonly latencyMs: number;
-  /** For going elsewhere, once for each turn that one of several readers has. */
+  /** Additional time for each turn of one of several readers, ms. */
   readonly seekMs: number;
 }
 
-/** Bytes that are read in one go before another reader has its turn, as systems read ahead. */
+/** Bytes that one reader reads in a turn, as systems read ahead. */
 export const TURN_BYTES = 512 * 1024;
 
-/** A stretch of the timeline as a player meets it: all that its simulation needs to know. */
+/** Complete input of a simulation: the work of the player for a range of the timeline. */
 export interface Workload {
   readonly rate: Rational;
   /** Timeline frames [from, to). */
   readonly from: number;
   readonly to: number;
-  /** By their first frame. */
+  /** Sorted by first frame. */
   readonly segments: readonly DecodeSegment[];
   /** Time to compose each frame from `from` on, ms. */
   readonly composeMs: Float32Array;
@@ -86,25 +86,25 @@ export interface Workload {
   /** Time the browser takes beside the player to present a picture, ms. */
   readonly presentMs: number;
   readonly cores: number;
-  /** Cores that something else takes all the time. */
+  /** Cores that other programs use all the time. */
   readonly coresOfOthers: number;
   /** Variance of the speed of the cores (`CpuSpeedProcess`); 0 when absent. */
   readonly unsteadiness?: number;
   readonly decodeWorkers: number;
-  /** Pictures that may wait to be shown. */
+  /** Number of pictures that may wait to be shown. */
   readonly slots: number;
   readonly drives: readonly WorkloadDrive[];
-  /** Bytes that are read ahead of one decoder. */
+  /** Read-ahead of one decoder, bytes. */
   readonly readAheadBytes: number;
-  /** From the press of play until the first clip is asked for, and until sound is ready. */
+  /** Time from the press of play to the request for the first clip, and to ready sound, ms. */
   readonly startMs: number;
-  /** 1 for each frame with a picture that is not decoded, so that the frame is not shown; absent where there is none. */
+  /** 1 for each frame with an undecoded picture, which is not shown; absent where everything is decoded. */
   readonly isIncomplete?: Uint8Array | undefined;
 }
 
 /**
- * The same workload, made in one place and field by field: engines are several times as fast with objects that were all made
- * alike, and a simulation does little but read them.
+ * A copy with fields in one fixed order: JavaScript engines read objects of one shape several times as fast, and a
+ * simulation does little else.
  */
 export function normalize(workload: Workload): Workload {
   return {
@@ -162,7 +162,7 @@ export function readMsOf({ drives }: Pick<Workload, 'drives'>, segment: DecodeSe
   return drive ? (1000 * segment.bytesPerPicture) / drive.bytesPerSecond : 0;
 }
 
-/** ms that a stage takes of a segment's mean picture: of one that is decoded, or of one that is made. */
+/** Time of a stage for a segment's mean picture, ms: for each one decoded, or for each one made. */
 export function pictureMsOf(
   workload: Pick<Workload, 'drives'>,
   segment: DecodeSegment,
@@ -180,7 +180,7 @@ export const decodeWork = (
   bits: number | undefined,
 ): number => (bits === undefined ? pictures : pictures + bitShare * (bits - pictures));
 
-/** Whether a picture is made for a frame of a segment, by its place in it. */
+/** Whether a picture is made for a frame of a segment, by its index. */
 export const isMade = ({ repeats, decodes }: DecodeSegment, at: number): boolean =>
   repeats ? repeats[at] === 0 : decodes[at]! > 0;
 
@@ -196,7 +196,7 @@ export function stageWork(segment: DecodeSegment, stage: Stage, frame: number): 
 export interface SegmentSum {
   readonly sourceId: string;
   readonly ms: number;
-  /** Pictures that are decoded, and that are made for the screen. */
+  /** Number of pictures decoded, and of preview pictures made. */
   readonly decoded: number;
   readonly made: number;
 }
@@ -223,7 +223,7 @@ export function sumsOf(
   });
 }
 
-/** ms that a stage takes of each frame of a workload when nothing else holds it up. */
+/** Time of a stage for each frame of a workload without waiting, ms. */
 export function stageMsOf(workload: Workload, stage: Stage): Float32Array {
   if (stage === 'compose') return workload.composeMs;
   const sums = new Float32Array(workload.to - workload.from);
@@ -240,7 +240,7 @@ export function stageMsOf(workload: Workload, stage: Stage): Float32Array {
   return sums;
 }
 
-/** Cores that playback has to itself. */
+/** Number of cores available to playback. */
 export const availableCores = ({ cores, coresOfOthers }: Pick<Workload, 'cores' | 'coresOfOthers'>): number =>
   Math.max(0.2, cores - coresOfOthers);
 

@@ -55,7 +55,7 @@ const LIST_RATES: readonly Rational[] = [
 
 /**
  * The rates at which an edit list can be read: those that count as many frames as its timecodes need, and drop numbers
- * where it does. An edit list does not say its rate, so somebody has to choose.
+ * where it does. An edit list does not contain its rate, so the user selects it.
  */
 export function cmxRates(text: string): Rational[] {
   const fields = [...text.matchAll(/\b\d{2}:\d{2}:\d{2}[:;.](\d{2,3})\b/g)].map(([, frames]) =>

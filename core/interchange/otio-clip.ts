@@ -44,7 +44,7 @@ export function clipOf(
 function mediaOf(item: JsonReader, notes: Notes): { media: MediaReference; kept?: ForeignMedia | undefined } {
   const several = item.at('media_references');
   const said = item.at('active_media_reference_key').text(DEFAULT_KEY);
-  // A light copy stands for its original.
+  // A light copy is read as its original.
   const key = !several.isMissing && isOwnCopy(several.at(said)) ? DEFAULT_KEY : said;
   const media = several.isMissing ? item.at('media_reference') : several.at(key);
   if (media.isMissing) return { media: { name: '', target: '', startSeconds: null, lengthSeconds: null } };

@@ -42,7 +42,7 @@ export function writeOtio(
   const nests = unchangedNestedStacks(timeline);
   const tracks = timeline.tracks.flatMap((track) => {
     const items = itemsOf(track, nests);
-    // It stands within a nested stack.
+    // It is part of a nested stack.
     if (track.foreign?.isNested && items.every(({ kind }) => kind === 'gap')) return [];
     return {
       ...item('Track.1', track.name, track.foreign),

@@ -7,7 +7,7 @@ const USUAL: readonly Rational[] = [
 ];
 
 /**
- * The fraction that a decimal stands for: a usual rate when it is as near as a file's rounding, else the simplest
+ * The fraction of a decimal: a usual rate when it is as near as a file's rounding, else the simplest
  * fraction within a millionth.
  * @throws RangeError when it is no positive number
  */

@@ -18,7 +18,7 @@ export interface ResyncTarget {
 }
 
 /**
- * Rule 3 of pacing, for one decoder: when it is too late, whether it will catch up, or where else it must go on so that
+ * Rule 3 of pacing, for one decoder: when it is late, whether it will catch up, or where it must continue so that
  * a picture is seen again soonest. Times are counted in frames of the timeline.
  */
 export class ResyncPolicy {
@@ -65,7 +65,7 @@ export class ResyncPolicy {
    * Asked before each picture.
    * @param next timeline frame that comes out of the decoder next
    * @param playhead may stand between two frames
-   * @returns where to go on; undefined to go on decoding
+   * @returns target of a resync; undefined to continue decoding
    */
   targetFor(next: number, playhead: number): ResyncTarget | undefined {
     const behind = playhead - next;

@@ -5,11 +5,11 @@
  * 1. Sound is the clock. It never waits for the picture.
  * 2. A frame may be shown from its due time until the next frame is due. One that is not ready by then is dropped, and
  *    one that cannot be, by what the last pictures took, is not begun (`FrameTimeEstimator`).
- * 3. A decoder that falls behind goes on decoding, without scaling pictures that are already late. When at its pace it would
- *    never catch up, or later than a key frame is due that it can have in time, it goes on there (`ResyncPolicy`).
+ * 3. A decoder that falls behind continues decoding, without scaling late pictures. Where it would never catch up, or only
+ *    after a key frame that it can reach in time, it continues at that key frame (`ResyncPolicy`).
  * 4. Playing begins when the first frame and `PREROLL_FRAMES` more are ready, or `PREROLL_LIMIT_MS` after the first
  *    is.
- * 5. A picture that no other refers to is not decoded when it is not wanted, or would come too late (`NonReferenceSkipping`).
+ * 5. An unreferenced picture is not decoded where it is not shown, or would be late (`NonReferenceSkipping`).
  * 6. A clip begins to be decoded `OPEN_AHEAD_SECONDS` before its first frame is due, one after the other (`PrefetchPolicy`);
  *    buffers go where they are needed for the earliest frame (`neediestStream`).
  * 7. On a timeline beyond the machine, the player decodes the planned ranges only, each from its planned playhead on
@@ -25,9 +25,9 @@ export const IN_FLIGHT = 8;
 /** Number of pictures left in flight at which a resting decoder is fed again. */
 export const REFILL_AT = 4;
 
-/** Frames that are decoded in one go when it is played backwards, each go from its key frame. */
+/** Frames of a run of backwards playback, which decodes from its key frame. */
 export const MOST_TURNED = 12;
-/** Starting the server's decoder anew costs about this much of the source; a jump that gains less is none. */
+/** Cost of starting the server's decoder, in seconds of the source: a jump must gain more. */
 export const RESTART_SECONDS = 1;
 
 const MOST_WAITING = 24;
@@ -36,10 +36,11 @@ export const FEWEST_WAITING = 8;
 const FEWEST_LARGE = 4;
 
 /**
- * How many frames may wait to be shown.
- * @param pictureBytes of the largest picture that is made @param frameBytes of a picture of the frame's size
- * @param layers most pictures that a frame is made of
- * @param poolBytes most memory that all waiting pictures may take
+ * Number of frames that may wait to be shown.
+ * @param pictureBytes of the largest preview picture
+ * @param frameBytes of a picture of the frame's size
+ * @param layers largest number of pictures in a frame
+ * @param poolBytes memory of all waiting pictures
  */
 export function waitingPictures(
   pictureBytes: number,
@@ -47,7 +48,7 @@ export function waitingPictures(
   layers: number,
   poolBytes: number,
 ): number {
-  // Where a picture reaches far beyond its frame, fewer of them must do.
+  // Pictures much larger than the frame get fewer buffers.
   const fewest = pictureBytes > 2 * frameBytes ? FEWEST_LARGE : FEWEST_WAITING;
   return Math.min(MOST_WAITING, Math.max(fewest, Math.floor(poolBytes / layers / pictureBytes)));
 }

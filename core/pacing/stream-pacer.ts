@@ -4,13 +4,13 @@ import { ResyncPolicy, type ResyncTarget } from './resync-policy.js';
 import { isTooLate } from './rules.js';
 
 /**
- * State of the next frame of a stream: `none`, no picture decoded yet; `decoded`, without a preview picture; `made`, with
- * its preview picture; `skipped`, not decoded by rule 5.
+ * State of the next frame of a stream: `none`, no picture decoded yet; `decoded`, without a preview picture; `made`,
+ * with its preview picture; `skipped`, not decoded by rule 5.
  */
 export type Answer = 'none' | 'decoded' | 'made' | 'skipped';
 
 /**
- * What a stream does next: takes a picture out of its decoder, goes on at a key frame, leaves the frame out, waits for a
+ * Next action of a stream: takes a picture out of its decoder, continues at a key frame, skips the frame, waits for a
  * buffer, makes the preview picture, or shows the one before again.
  */
 export type StreamAction = 'decode' | 'resync' | 'skip' | 'await buffer' | 'make' | 'repeat';
@@ -63,11 +63,11 @@ export class StreamPacer {
   }
 
   /**
-   * After `resync`: the frame that it goes on at. That is its end where it would not catch up before, and the end is near:
-   * what it decodes until then nobody sees, and others need the cores. Of two clips of a crossfade, the one that ends is given up.
+   * Frame at which the stream continues after `resync`. Near its end, a stream that would not catch up jumps to the
+   * end: its pictures would be late, and other streams need the cores. Of a crossfade, this skips the outgoing clip.
    * @param entry frame from which on there is a picture; undefined where there is none ahead
    * @param end behind the last frame of the stream
-   * @returns undefined to go on decoding
+   * @returns undefined to continue decoding
    */
   resyncAt(entry: number | undefined, end: number): number | undefined {
     const { target, targetAt } = this;

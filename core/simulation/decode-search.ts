@@ -56,7 +56,7 @@ interface BackPointers {
 export class DecodeSearch {
   private readonly schedule: DecodeSchedule;
   private readonly frameCount: number;
-  /** Frames of a step of the freeze length, and number of lengths; the last stands for the target and beyond. */
+  /** Frames of a step of the freeze length, and number of lengths; the last is the target and beyond. */
   private readonly stepFrames: number;
   private readonly freezeCount: number;
   private readonly cellCount: number;

@@ -18,32 +18,32 @@ import {
 } from '../cost-model/index.js';
 import type { SimulationContext } from './simulation-context.js';
 
-/** A drive that is asked for less than this share of its time is not followed picture by picture. */
+/** Least share of its time for which a drive's reads are simulated one by one. */
 const QUICK_READ = 0.25;
 
-/** A clip that is being decoded. One class for all of them, since a simulation spends its time on their fields. */
+/** A clip that is being decoded. One class for all, since a simulation spends most time on its fields. */
 export class Stream {
-  /** Behind the last frame that it delivers. */
+  /** End of the frames that it delivers. */
   readonly end: number;
-  /** The next frame that it delivers. */
+  /** Next frame that it delivers. */
   next: number;
-  /** Pictures to take out of the decoder until that frame's has come. */
+  /** Pictures left to take out of the decoder for that frame. */
   needed: number;
-  /** Pictures that are decoded while the worker, who would take them, is at something else. */
+  /** Pictures decoded while the worker that takes them is busy. */
   inside = 0;
-  /** Pictures that came out and wait. */
+  /** Decoded pictures that wait. */
   out = 0;
-  /** ms that decoding the pictures inside and those that wait has taken, and what of it was not decoding. */
+  /** Time spent on the pictures in the decoder and on waiting ones, ms, and the part of it that was not decoding. */
   insideMs = 0;
   outMs = 0;
   waitMs = 0;
-  /** The frame whose pictures are given to the decoder, how many of them are left, and what each takes, in mean pictures. */
+  /** Frame whose pictures are fed to the decoder, the number left, and the cost of each, in mean pictures. */
   private fedFrame: number;
   private fedLeft: number;
   private fedWork: number;
-  /** The same of a frame's own picture, which is the last that is given for it. */
+  /** Cost of a frame's own picture, which is fed last, in mean pictures. */
   private ownWork: number;
-  /** Pictures that were read and wait to be decoded. */
+  /** Pictures that are read and wait to be decoded. */
   read = 0;
   resting = false;
   /** Additional time of its next picture, ms, after its decoder was opened or moved. */
@@ -51,13 +51,13 @@ export class Stream {
   openAt: number;
   /** Decode time of the pictures in the decoder, in mean pictures. */
   private works: readonly number[] = [];
-  /** Behind the last frame of the run that is being turned round; it counts backwards only. */
+  /** End of the reversed run in progress; counts backwards only. */
   private runEnd: number;
-  /** Frames whose own pictures were not decoded, ascending. */
+  /** Frames whose own pictures were skipped, ascending. */
   private skippedFrames: readonly number[] = [];
-  /** When the picture that is being made could be begun, ms. */
+  /** Time from which the current preview picture could be made, ms. */
   madeFrom = 0;
-  /** When the decoder began to wait for the drive; NaN while it does not. */
+  /** Time at which the decoder began to wait for the drive, ms; NaN while it does not. */
   dryFrom = NaN;
   slots = 0;
   isMaking = false;
@@ -135,7 +135,7 @@ export class Stream {
     return keys.join();
   }
 
-  /** Whether its decoder is given no more until what came out of it is used. */
+  /** Whether its decoder is fed no more until its pictures are used. */
   rests(): boolean {
     const inFlight = this.out + this.inside;
     if (inFlight >= IN_FLIGHT) this.resting = true;
@@ -160,13 +160,13 @@ export class Stream {
     return this.isSkipped(this.next) ? 'skipped' : 'decoded';
   }
 
-  /** The first frame that it has no buffer for; undefined where it wants none. */
+  /** First frame without a buffer; undefined where it needs none. */
   get reach(): number | undefined {
     const reach = this.next + this.slots;
     return reach < this.end ? reach : undefined;
   }
 
-  /** Notes what its next frame has cost. */
+  /** Logs the cost of its next frame. */
   charge(log: FrameLog, scaleMs: number, effectsMs: number): void {
     log.addPicture(this.next, this.decodeMs, this.decoded, scaleMs, effectsMs);
     if (this.readMs > 0) log.add(this.next, 'read', this.readMs);
@@ -175,12 +175,12 @@ export class Stream {
     this.decoded = 0;
   }
 
-  /** Whether a frame's own picture was not decoded. */
+  /** Whether a frame's own picture was skipped. */
   isSkipped(frame: number): boolean {
     return this.skippedFrames.length > 0 && this.skippedFrames.includes(frame);
   }
 
-  /** The frame after one for which a picture of its own is made. */
+  /** First frame after another one that gets a picture of its own. */
   following(frame: number): number {
     const { segment, end } = this;
     let next = frame + 1;
@@ -188,12 +188,12 @@ export class Stream {
     return next;
   }
 
-  /** Whether a frame is behind the run that is being turned round. */
+  /** Whether a frame is beyond the reversed run in progress. */
   isRunOver(frame: number): boolean {
     return this.segment.isBackwards === true && frame >= this.runEnd && frame < this.end;
   }
 
-  /** The next frame that it delivers. */
+  /** Next frame that it delivers. */
   goOn(frame: number): void {
     this.next = frame;
     if (frame >= this.end) return;
@@ -210,7 +210,7 @@ export class Stream {
       this.needed = 0;
       return;
     }
-    // Whatever is in the decoder lies behind the run that begins now.
+    // The pictures in the decoder are beyond the run that begins now.
     this.runEnd = frame + MOST_TURNED;
     this.emptyDecoder();
     this.needed = this.segment.coldDecodes[frame - this.segment.from] ?? 0;
@@ -251,7 +251,7 @@ export class Stream {
     return pictures ? decodeWork(this.segment, pictures, coldBits?.[frame - from]) / pictures : 1;
   }
 
-  /** The same, at a moment at which nothing is under way, for a segment that may cost otherwise from then on. */
+  /** A copy for another segment with other costs from then on, at a time without running jobs. */
   copyFor(segment: DecodeSegment): Stream {
     const { at, job, worker, limitMs } = this;
     const copy = new Stream(segment, at, job, worker, limitMs, this.next, 0, 0, this.pacer.copy());
@@ -311,11 +311,11 @@ export function openStream(
   );
 }
 
-/** Pictures that are read ahead of a decoder at most. */
+/** Largest read-ahead of a decoder, in pictures. */
 export const mostRead = ({ readAheadBytes }: Workload, { bytesPerPicture }: DecodeSegment): number =>
   Math.max(IN_FLIGHT, Math.floor(readAheadBytes / Math.max(1, bytesPerPicture)));
 
-/** ms that going elsewhere by turns adds to reading a picture when there are several readers. */
+/** Additional time to read a picture while several readers take turns, ms. */
 export const turnMs = ({ drives }: Workload, { drive, bytesPerPicture }: DecodeSegment): number =>
   (drives[drive]!.seekMs * bytesPerPicture) / TURN_BYTES;
 

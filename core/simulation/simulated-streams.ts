@@ -8,7 +8,7 @@ import {
 import { FIRST_WORKER, type SimulationContext } from './simulation-context.js';
 import { entryFor, mostRead, openStream, turnMs, type Stream } from './simulated-stream.js';
 
-/** Clips that are being decoded, at a moment at which nothing is under way. */
+/** Streams at a time without running jobs. */
 export interface StreamsState {
   readonly streams: readonly Stream[];
   readonly freeJobs: readonly number[];
@@ -17,7 +17,7 @@ export interface StreamsState {
   readonly prefetch: PrefetchPolicy;
 }
 
-/** The clips that are being decoded: readers, decoders and workers, and the room that they write to. */
+/** The clips that are being decoded: readers, decoders, workers, and their buffers. */
 export class SimulatedStreams {
   private readonly streams: Stream[] = [];
   private readonly byJob: (Stream | undefined)[];
@@ -26,15 +26,15 @@ export class SimulatedStreams {
   private readonly freeJobs: number[] = [];
   private readonly queues: Stream[][];
   private readonly firstDecoder: number;
-  /** Pictures that wait for a worker to take them, by worker. */
+  /** Pictures that wait for a worker, by worker. */
   private readonly insideOf: number[];
   private passedUntil = -Infinity;
-  /** Where the first of the streams ends. */
+  /** End of the stream that ends first. */
   private firstEnd = Infinity;
   private nextSegment = 0;
   private prefetch: PrefetchPolicy;
   private nextWorker = 0;
-  /** Streams whose reading is followed. */
+  /** Streams whose reads are simulated one by one. */
   private readers = 0;
 
   /** @param changed a picture became ready */
@@ -53,18 +53,18 @@ export class SimulatedStreams {
     while (this.nextSegment < segments.length && segments[this.nextSegment]!.to <= from) this.nextSegment++;
   }
 
-  /** Whether nothing is under way, and every decoder rests on a full queue. */
+  /** Whether no job runs, and every decoder rests on a full queue. */
   get isIdle(): boolean {
     const isIdle = ({ isMaking: making, inside }: Stream): boolean => !making && inside === 0;
     return this.jobs === this.streams.length && this.streams.every(isIdle);
   }
 
-  /** Whether anybody's reading is followed. */
+  /** Whether the reads of any stream are simulated. */
   get areReading(): boolean {
     return this.readers > 0;
   }
 
-  /** Behind the last frame that there is a picture or a cost of. */
+  /** End of the frames that have a picture or a cost. */
   get reach(): number {
     return this.streams.reduce((most, { next }) => Math.max(most, next + 1), 0);
   }
@@ -104,7 +104,7 @@ export class SimulatedStreams {
     if (stream.isSkipped(stream.next)) this.deliver(stream);
   }
 
-  /** Closes what ends before a frame, and gives its room to others. */
+  /** Closes the streams that end before a frame, and frees their buffers. */
   passed(frame: number): void {
     if (frame <= this.passedUntil && this.context.free === 0) return;
     this.passedUntil = frame;
@@ -117,7 +117,7 @@ export class SimulatedStreams {
     this.pump();
   }
 
-  /** Begins to decode what will soon be due. */
+  /** Opens the streams that are due soon. */
   openAhead(playhead: number): void {
     const { segments, to } = this.context.workload;
     for (; this.nextSegment < segments.length; this.nextSegment++) {
@@ -128,7 +128,7 @@ export class SimulatedStreams {
     this.pump();
   }
 
-  /** The playhead at which the next clip begins to be decoded, in frames; Infinity when there is none. */
+  /** Playhead at which the next stream opens, in frames; Infinity without one. */
   get nextOpening(): number {
     const segment = this.context.workload.segments[this.nextSegment];
     return segment ? this.prefetch.beginsAt(segment) : Infinity;
@@ -190,7 +190,7 @@ export class SimulatedStreams {
     this.freeJobs.push(stream.job);
   }
 
-  // Room goes to whoever needs it for the earliest frame; of several, to who was opened first.
+  // A buffer goes to the stream that needs it for the earliest frame; of several, to the one opened first.
   private pump(): void {
     while (this.context.free > 0) {
       const stream = neediestStream(this.streams, ({ reach }) => reach);
@@ -364,6 +364,6 @@ export class SimulatedStreams {
   }
 }
 
-/** Backwards, a run is made as a whole once it was begun. */
+/** Backwards, a run that has begun is completed. */
 const turningAction = (answer: Answer, hasBuffer: boolean): StreamAction =>
   answer === 'none' ? 'decode' : hasBuffer ? 'make' : 'await buffer';

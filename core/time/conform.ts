@@ -6,7 +6,7 @@ export function timeOfFrame(frame: number, rate: Rational): Rational {
 }
 
 /**
- * Conforming: the frame of a constant-rate source that stands nearest to a time. Exactly between two, the later.
+ * Conforming: the frame of a constant-rate source nearest to a time. Exactly between two, the later.
  * @param time seconds from the first frame of the source
  * @param rate frames per second of the source
  */

@@ -11,7 +11,7 @@ const DRY_MS = 3;
 
 /**
  * Decodes one file in presentation order from any key packet, keeping the decoder busy while its output is used.
- * Frames that come out must be closed by whoever takes them.
+ * The receiver of a frame must close it.
  */
 export class PictureDecoder {
   private readonly decoder: VideoDecoder;

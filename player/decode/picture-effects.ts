@@ -68,7 +68,7 @@ export class PictureEffects {
   /**
    * @param at frame of the clip, for what changes along it
    * @param picture address of a picture of 8-bit 4:2:0 samples, which is changed in place
-   * @param hasAlpha whether its alpha stands behind it; a blur takes it along, and a title adds to it
+   * @param hasAlpha whether its alpha follows it in memory; a blur includes it, and a title adds to it
    */
   apply(
     effects: readonly KnownEffect[],
@@ -257,7 +257,7 @@ export class PictureEffects {
     if (known !== undefined) return known;
     const first = this.address + passingBytes(raster);
     const bytes = keptBytes(step, raster);
-    // What pictures of several sizes need stands behind the working room of the largest that was met.
+    // Tables for several picture sizes follow the working memory of the largest one so far.
     if (this.next < first || this.next + bytes > this.end) {
       this.kept.clear();
       this.next = first;

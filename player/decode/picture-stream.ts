@@ -28,20 +28,20 @@ interface Made {
   readonly coding: ColourCoding;
 }
 
-/** A decoded frame that is the picture of all timeline frames up to one. */
+/** A decoded frame, shown for all timeline frames up to one. */
 interface Answering {
   readonly frame: DecodedFrame['frame'];
   readonly until: number;
   made?: Made;
 }
 
-/** A place at which decoding can begin: its time in the source, and the first timeline frame from there on. */
+/** An entry point for decoding: its time in the source, and its first timeline frame. */
 interface Entry {
   readonly seconds: number;
   readonly frame: number;
 }
 
-/** Messages of one grant of buffers arrive within this time, ms. */
+/** Longest time between the messages of one grant of buffers, ms. */
 const GRANT_WINDOW_MS = 4;
 
 /**
@@ -57,13 +57,13 @@ export class PictureStream {
   private cost: { -readonly [K in keyof PictureCost]: number } = noCost();
   private readonly framesPerSecond: number;
   private readonly pacer: StreamPacer;
-  /** Frames of the source that are wanted and were not decoded. */
+  /** Needed frames of the source that are not decoded yet. */
   private readonly skippedSourceFrames = new Set<number>();
   private readonly openedAt: number;
   private readonly frames: SourceFrames;
   /** Whether no two frames can share a picture. */
   private readonly changes: boolean;
-  /** The next place at which decoding could begin anew, as far as it was looked up. */
+  /** Next entry point for decoding, as far as it was looked up. */
   private ahead: Entry | undefined;
 
   constructor(
@@ -101,7 +101,7 @@ export class PictureStream {
     this.wakeSlots?.();
   }
 
-  /** Runs until the passage is through or the stream is closed. It can be run again from another supply. */
+  /** Runs until the end of the passage or until the stream is closed. Can run again with another frame source. */
   async run(supply: FrameSource): Promise<void> {
     if (this.isClosed()) return;
     this.supply = supply;
@@ -142,7 +142,7 @@ export class PictureStream {
             forget();
             continue;
           }
-          // Where there is nowhere better to go on, it goes on here.
+          // Without a better target, it continues here.
           action = 'decode';
         }
         switch (action) {
@@ -198,7 +198,7 @@ export class PictureStream {
     this.cost.readMs += readMs;
   }
 
-  /** The first timeline frame for which a decoded frame is not the answer any more. */
+  /** First timeline frame that needs a later picture than a decoded frame. */
   private firstFrameBeyond(decoded: DecodedFrame, before: DecodedFrame | undefined): number {
     let beyond = this.next;
     while (beyond < this.spec.to && !this.frames.isBeyond(beyond, decoded, before)) beyond++;
@@ -206,8 +206,8 @@ export class PictureStream {
   }
 
   /**
-   * Backwards, a run of frames is decoded forwards from its last one, into as much room as there is, and sent turned
-   * round. Each run pays for the way from its key frame.
+   * Backwards, a run of frames is decoded forwards into the free buffers, and sent in reverse. Each run decodes from its
+   * key frame.
    */
   private async deliverBackwards(supply: FrameSource): Promise<void> {
     while (!this.isClosed() && this.next < this.spec.to) {
@@ -229,7 +229,7 @@ export class PictureStream {
         if (!picture) throw new Error('The file ends before the frames that the timeline wants.');
         this.picture(frame, picture, made.get(frame - 1)?.address === picture.address);
       }
-      // Frames that share a picture leave room over.
+      // Frames that share a picture leave buffers free.
       const used = new Set([...made.values()].map(({ address }) => address));
       this.slots.unshift(...room.filter((address) => !used.has(address)));
     }
@@ -350,7 +350,7 @@ export class PictureStream {
     const { constantRate, frameCount } = this.spec.file;
     if (!constantRate || this.spec.speed.num < 0) return false;
     const index = this.frames.at(seconds);
-    // The last ones stand for whatever the timeline wants beyond them.
+    // The last pictures repeat for all frames beyond them.
     if (index >= frameCount - IN_FLIGHT) return false;
     const frame = this.frames.firstFor(index, this.next);
     if (frame === undefined) return true;
@@ -364,7 +364,7 @@ export class PictureStream {
 
   /** Target of a resync, chosen by `ResyncPolicy`. */
   private async entryFor({ from, best }: ResyncTarget, supply: FrameSource): Promise<Entry | undefined> {
-    // Not all the way from where it began, key frame by key frame.
+    // The search continues from the last entry point.
     const near = this.frames.startOf(Math.floor(from)) - RESTART_SECONDS;
     while (this.ahead && this.ahead.frame < from)
       await this.lookAhead(Math.max(near, this.ahead.seconds), supply);

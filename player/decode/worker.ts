@@ -148,7 +148,7 @@ class DecodeWorker {
     if (file.hasAlpha) this.halveAlpha(address, target);
   }
 
-  // The alpha of chroma stands behind that of luma.
+  // The alpha of chroma follows that of luma.
   private halveAlpha(address: number, { width, height }: FrameSize): void {
     const alpha = address + planarBytes(width, height);
     this.kernels.reduceBox(alpha, width, alpha + width * height, width >> 1, height >> 1, 2);

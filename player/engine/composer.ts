@@ -44,7 +44,7 @@ export class Composer {
 
   /**
    * @param layers the lowest first
-   * @param room where frames are put together; the result stands at `composed`
+   * @param room memory for composing; the result is at `composed`
    */
   compose(layers: readonly DrawnLayer[], size: FrameSize, room: ComposeRoom): void {
     if (this.room !== room) this.masks.forget();

@@ -56,7 +56,7 @@ export class Screen {
   }
 }
 
-// A picture that fills its frame pixel for pixel can be shown from where it stands.
+// A picture that fills its frame pixel for pixel is shown from its own buffer.
 function isWhole({ picture, effects }: DrawnLayer, size: FrameSize): boolean {
   const placement = picture?.pose.placement;
   return (

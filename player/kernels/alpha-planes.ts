@@ -1,6 +1,6 @@
 /**
  * Weighs samples by their alpha, in place: middle + (x - middle) * alpha / 255, rounded.
- * @param middle value that stands for nothing: 0 for luma, 128 for chroma
+ * @param middle value of no signal: 0 for luma, 128 for chroma
  */
 export function weightPlane(plane: usize, alpha: usize, count: i32, middle: i32): void {
   for (let at: usize = 0; at < <usize>count; at++) {

@@ -2,7 +2,7 @@
  * Separable resampling of one plane of 8-bit samples by tables of weights, rows first.
  *
  * A table has, for each result, three things: the first source index (i32), the number of weights (i32), and the
- * weights (16 bits with a sign, 16384 stands for one, their sum is 16384), filled up with zeros to a multiple of four.
+ * weights (16 bits with a sign, 16384 is one, their sum is 16384), filled up with zeros to a multiple of four.
  *
  * @param source address of the first sample
  * @param stride bytes from one source row to the next

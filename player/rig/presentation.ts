@@ -19,7 +19,7 @@ export const together = (a: Left, b: Left): Left => ({
 
 /**
  * What bringing a picture to the screen takes beside drawing it, ms.
- * @param alone without pictures @param drawn with pictures that nobody sees @param seen with pictures on the screen
+ * @param alone without pictures @param drawn with invisible pictures @param seen with pictures on the screen
  * @param coreMs that all cores had for each
  */
 export function presentMsOf(alone: Left, drawn: Left, seen: Left, coreMs: number): number {

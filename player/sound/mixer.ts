@@ -60,7 +60,7 @@ export class Mixer {
     while (this.epoch === epoch) {
       const played = this.control.get('played');
       if (written < played) {
-        // Too late for these: they were silence. Readers go on behind them.
+        // These were due already and stayed silent. Readers continue after them.
         written = played;
         sought.clear();
       }
@@ -101,7 +101,7 @@ export class Mixer {
       try {
         await reader.mixInto(block, from - at, sourceFrame, to - from, gainOf(placed, from));
       } catch {
-        // A part that cannot be read on is silent; the picture goes on, and the next start tries again.
+        // A part with a read error is silent; the picture continues, and the next start tries again.
         forget(placed);
       }
     }

@@ -39,7 +39,7 @@ export class TableStore {
       try {
         kept.push(keptTable(id, await this.table(id)));
       } catch (error) {
-        // One file that somebody damaged must not hide the others.
+        // One damaged file must not hide the others.
         if (!(error instanceof InterchangeError || error instanceof UserError)) throw error;
       }
     }

@@ -14,7 +14,7 @@ export interface FramePick {
 /**
  * Reading begins at a key frame well before the frame, and frames are dropped by their stamps. Seeking to the frame
  * itself lands behind it where a group of pictures is open: the pictures that refer to the group before are dropped.
- * @param at time stamp of the frame in seconds, as it stands in the file
+ * @param at time stamp of the frame in seconds, as in the file
  * @param step seconds from the frame before it
  */
 export function pickFrame(input: MediaInput, at: number, step: number): FramePick {

@@ -91,7 +91,7 @@ export function guardInputs(args: readonly string[]): string[] {
  * Runs ffmpeg or ffprobe at low priority, reading nothing but files and pipes.
  * @param args as after the program's name; each `-i` is followed by what `fileArgument` made
  * @returns everything written to standard output and, separately, to standard error
- * @throws ToolError when the program fails, is missing or stands still; CancelledError when the signal says so
+ * @throws ToolError when the program fails, is missing or stalls; CancelledError when the signal aborts
  */
 export async function runTool(
   program: string,

@@ -28,7 +28,7 @@ export function idleBodies(idleMs = BODY_IDLE_MS): RequestHandler {
     const { socket } = request;
     let [read, since] = [socket.bytesRead, performance.now()];
     const timer = setInterval(() => {
-      // A request without a body is complete, though nobody reads it to its end; its answer may take long.
+      // A request without a body is complete, though it is never read to its end; its answer may take long.
       if (request.complete) stop();
       else if (socket.bytesRead !== read) [read, since] = [socket.bytesRead, performance.now()];
       else if (performance.now() - since > idleMs) giveUp();

@@ -15,7 +15,7 @@ interface Running {
   readonly row: Row;
   readonly abort: AbortController;
   readonly lane: JobHandler['lane'];
-  /** Progress over the last seconds, for the time left. */
+  /** Recent progress, for the estimate of the time left. */
   readonly pace: { at: number; progress: number }[];
   readonly done: Promise<void>;
   progress: number;
@@ -27,11 +27,11 @@ const TELL_EVERY_MS = 250;
 const LISTED = 100;
 /** Number of interruptions after which a job counts as the cause of the server's end. */
 const MOST_ATTEMPTS = 3;
-/** Waits between attempts to write to a database that cannot be written. */
+/** Waits between attempts to write to the database. */
 const FIRST_RETRY_MS = 100;
 const LONGEST_RETRY_MS = 5000;
 const PUMP_AGAIN_MS = 2000;
-/** Time over which the pace of a job is taken. */
+/** Period over which the rate of a job is computed. */
 const PACE_MS = 15_000;
 /** Shortest time from which a rate is computed. */
 const SHORTEST_PACE_MS = 1500;
@@ -260,7 +260,7 @@ export class SqliteQueue implements JobQueue {
     this.pump();
   }
 
-  /** Removes what a job left half made. What cannot be removed is removed at the next start. */
+  /** Deletes incomplete files of a job; those that cannot be deleted now are deleted at the next start. */
   private async abandon(
     row: Row,
     state: 'failed' | 'cancelled',
@@ -274,7 +274,7 @@ export class SqliteQueue implements JobQueue {
     }
   }
 
-  /** Keeps how a job ended, however long the database cannot be written; a stop ends the waiting. */
+  /** Saves the result of a job, and retries until the database can be written or the server stops. */
   private async untilKept(row: Row, values: Partial<Row>): Promise<Row> {
     for (let waitMs = FIRST_RETRY_MS; ; waitMs = Math.min(LONGEST_RETRY_MS, 2 * waitMs)) {
       try {

@@ -19,17 +19,17 @@ import type { SourceRow } from './source-store.js';
 
 export interface FrameRequest {
   readonly ffmpeg: string;
-  /** Seconds from the first frame of the source. */
+  /** Start, seconds from the first frame of the source. */
   readonly from: number;
   readonly size: FrameSize;
-  /** Threads that ffmpeg may decode with. */
+  /** Threads for ffmpeg's decoder. */
   readonly threads: number;
   readonly signal: AbortSignal;
-  /** Waits until the drive that the source is on would have read a frame. */
+  /** Waits for as long as the simulated drive of the source would take to read a frame. */
   readonly read?: ((frame: number) => Promise<void>) | undefined;
 }
 
-/** Containers in which seeking may land too late; it begins so many seconds earlier there. */
+/** Containers in which a seek may land too late, with an earlier start in seconds. */
 const LOOSE_CONTAINERS = ['mpeg', 'mpegts', 'avi', 'flv', 'asf', 'ogg'];
 const LOOSE_SECONDS = 2.5;
 
@@ -55,7 +55,7 @@ export function frameArguments(source: SourceRow, start: number, size: FrameSize
 const flagsFor = (from: FrameSize, to: FrameSize): string =>
   to.width * to.height > from.width * from.height ? 'bicubic' : 'area';
 
-/** Frames that the connection may hold back before ffmpeg has to wait. */
+/** Frames that the connection may buffer before ffmpeg waits. */
 const MOST_ON_THE_WAY = 6;
 
 const STAMP = /\bpts_time:\s*(-?[\d.]+|nan)/i;
@@ -94,7 +94,7 @@ async function writeFrom(
 ): Promise<Ended> {
   const args = frameArguments(source, start, size, threads);
   const child = spawnChild(ffmpeg, guardInputs(args), signal);
-  // Whoever takes the frames goes first: they take little, and ffmpeg stands still while they wait for a core.
+  // The receiver of the frames has priority: it needs little time, and ffmpeg waits for it.
   child.once('spawn', () => lowerPriority(child.pid, constants.priority.PRIORITY_BELOW_NORMAL));
   const clock = new FrameClock(source);
   const lastLines: string[] = [];
@@ -114,7 +114,7 @@ async function writeFrom(
       const seconds = await clock.next();
       if (frames === 0 && seconds > from + frameSeconds(source, 1.5) && start > 0)
         return { frames, landedLate: true, lastLines };
-      // Those before belong to the price of this place; nobody needs their pixels.
+      // Frames before it are part of the cost of this position; their pixels are not needed.
       if (seconds < from - frameSeconds(source, 1.6)) {
         spare.push(bytes);
         continue;
@@ -124,9 +124,9 @@ async function writeFrom(
       await read?.(frames);
       const readMs = read ? performance.now() - beforeRead : 0;
       if (signal.aborted) break;
-      // Header and picture go out in one piece: whoever takes them is woken up once.
+      // Header and picture are sent in one piece, so the receiver wakes up once.
       bytes.set(writeFrameHeader({ seconds, decodeMs, readMs, bytes: frameBytes }));
-      // A few frames may be on their way; when nobody takes them, ffmpeg stands still, and that is not its cost.
+      // A few frames may be in transit; a blocked receiver blocks ffmpeg, which is not a cost of decoding.
       const isTaken = target.write(bytes, () => spare.push(bytes));
       if (!isTaken && target.writableLength > MOST_ON_THE_WAY * frameBytes)
         await once(target, 'drain', { signal });
@@ -172,8 +172,7 @@ class FrameClock {
   }
 }
 
-// Pictures, each behind the room for its header. Memory of those that went out is used again: a new piece for each
-// would keep the collector of garbage busy.
+// Pictures, each after space for its header. Sent buffers are reused, which spares garbage collection.
 async function* wholeFrames(
   stream: AsyncIterable<Buffer>,
   bytes: number,

@@ -7,7 +7,7 @@ const SAMPLES = 5;
 
 /**
  * SHA-256 of the size of a file and of samples spread over it: read in a moment, whatever the size, and enough to tell
- * whether a file that stands elsewhere is the same.
+ * whether a file elsewhere is the same.
  */
 export async function sampledHash(path: string): Promise<string> {
   const file = await open(path);

@@ -56,7 +56,7 @@ export class Importer {
   }
 
   /**
-   * Keeps a place for a file that is not there: it is taken as soon as it stands in the folder.
+   * Adds a missing source for an absent file, which is read as soon as it appears in the folder.
    * @param folder where it is looked for; undefined when there are no media folders
    */
   async addMissing(projectId: string, name: string, folder: string | undefined): Promise<SourceRow> {

@@ -23,7 +23,7 @@ export class MediaAccess {
   }
 
   /**
-   * @returns the input by its real path, for ffmpeg to open; one that is not there as it stands
+   * @returns input with its real path, for ffmpeg to open; a missing one unchanged
    * @throws UserError 403 when it may not be read
    */
   async resolve<Input extends MediaInput>(input: Input): Promise<Input> {

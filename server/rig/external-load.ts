@@ -25,7 +25,7 @@ export interface Connection {
 }
 
 /**
- * Tells how much of the cores somebody else takes while something plays: neither Hone's server with its children nor the
+ * Measures the share of the cores that other programs use during playback: neither Hone's server with its children nor the
  * browser that shows Hone. Only Linux tells.
  */
 export class ExternalLoadMonitor {

@@ -159,7 +159,7 @@ const HARDWARE_FORMATS: Readonly<Record<string, string>> = {
 };
 
 /**
- * Which hardware paths ffmpeg was built with, each tried with real frames. ffmpeg quietly goes on in software when a
+ * Which hardware paths ffmpeg was built with, each tried with real frames. ffmpeg silently continues in software when a
  * method is not there; downloading the frames from the hardware fails then, and tells.
  */
 export async function hardwarePaths(

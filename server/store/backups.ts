@@ -63,7 +63,7 @@ export async function makeBackup(dataFolder: string): Promise<Backup> {
 }
 
 /**
- * Puts a backup in the place of the database, or starts with an empty one. What stood there is kept beside it.
+ * Puts a backup in the place of the database, or starts with an empty one. The previous file is kept beside it.
  * @param id of a backup, or null for an empty database
  * @returns the path under which the damaged database is kept
  */

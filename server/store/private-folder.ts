@@ -32,7 +32,7 @@ export async function makePrivateFolder(folder: string): Promise<void> {
     if (OWN.test(entry.name)) await takePermissions(join(folder, entry.name), entry.isDirectory());
 }
 
-// What lies in folders that nobody else can enter is out of reach; the files are done too, since a folder may be moved.
+// Private folders protect their files; the files get the same permissions, since a folder may be moved.
 async function takePermissions(path: string, isFolder: boolean): Promise<void> {
   await chmod(path, isFolder ? 0o700 : 0o600).catch(() => undefined);
   if (!isFolder) return;

@@ -17,7 +17,7 @@ interface Sweep {
 }
 
 /**
- * Removes what an earlier server left in the data folder and nobody owns: files that never became complete, copies and
+ * Deletes files without an owner that an earlier server left in the data folder: incomplete files, copies and
  * previews of sources that are gone, scratch files. Records that say "being made" while no job makes them are closed.
  * It is called before anything is made.
  * @returns paths that were removed
@@ -52,7 +52,7 @@ export async function sweep({
   for (const path of await files('previews')) {
     if (!keptSources.has(basename(path).split('.')[0]!)) await remove(path);
   }
-  // Exports stay, also those that a restored backup knows nothing of: nobody can make them again from here.
+  // Exports stay, also those unknown to a restored backup: they cannot be made again.
 
   const making = await queue.subjectsInWork();
   for (const row of await copies.all()) {

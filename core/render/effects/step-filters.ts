@@ -88,7 +88,7 @@ function blurredWithAlpha(
 /**
  * A plane, blurred by the weight of its alpha.
  * @param weights labels of the alpha, and of the blurred alpha
- * @param middle value that stands for no colour
+ * @param middle value of no colour
  */
 function weighted(
   writer: Writer,

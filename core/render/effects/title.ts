@@ -36,7 +36,7 @@ export function titlePath(effect: KnownEffect, font: TitleFont, { width, height 
   const share = { left: 0, centre: 0.5, right: 1 }[textOf(effect, 'align')] ?? 0.5;
   const x = (numberAt(effect, 'across') / 100) * width;
   const y = (numberAt(effect, 'down') / 100) * height;
-  // The block of lines stands about its place; a capital letter is about 0.72 of a line high.
+  // The block of lines is centred on its position; a capital letter is about 0.72 of a line high.
   const first = y + 0.36 * size - ((lines.length - 1) * LINE_STEP * size) / 2;
   return lines
     .flatMap((line, index) => {

@@ -118,7 +118,7 @@ export function layerTime(layer: Layer, frame: number, rate: Rational): Rational
 }
 
 /**
- * Derives the render graph. Clips beneath one that fills the frame are left out, since nobody sees them.
+ * Derives the render graph. Clips that one above covers entirely are left out.
  * @param factsOf facts of the sources; a picture clip whose source is unknown or has no picture shows nothing
  */
 export function renderGraph(timeline: Timeline, factsOf: FactsOf): RenderGraph {

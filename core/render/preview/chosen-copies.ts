@@ -11,7 +11,7 @@ export interface ChoosableCopy {
 }
 
 /**
- * The light copy that stands for each source: the smallest that has every pixel of the preview while it plays, or else
+ * The light copy that replaces each source: the smallest that has every pixel of the preview while it plays, or else
  * the largest. Sources without a copy that is ready have none.
  */
 export function chosenCopies<C extends ChoosableCopy>(

@@ -3,7 +3,7 @@ import { withTracks, type NewId } from './clip-slicing.js';
 
 /**
  * Puts a transition at a cut, half of it on each side, as long as wanted or as the clips beside it allow. One that
- * stands there already is replaced.
+ * exists there already is replaced.
  * @param dipColour what a dip goes through, as #rrggbb
  * @returns the same timeline when there is no cut at the frame
  */

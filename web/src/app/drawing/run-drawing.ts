@@ -78,7 +78,7 @@ export function drawLoadLane(
  * The load of one stage as it is predicted, as a line over its lane: where it runs above the line at 100 %, playback
  * cannot be in time.
  * @param ms of the stage in each frame, from frame 0 on
- * @param filled whether nothing measured stands in the lane
+ * @param filled whether the lane has no measured values
  */
 export function drawPredictedLane(
   context: CanvasRenderingContext2D,
@@ -123,7 +123,7 @@ export function drawPredictedLane(
 /** Mean load, in per cent of the budget, of the frames between two places; undefined where there are none. */
 type Loads = (from: number, to: number) => number | undefined;
 
-// Running sums, so that a column costs the same however many frames it stands for. The mean is taken over the second
+// Running sums, so that a column costs the same however many frames it shows. The mean is taken over the second
 // around a column, so that the rhythm of groups of pictures does not hide the load.
 function runningLoads(log: FrameLog, stage: Stage, budgetMs: number): Loads {
   const { firstFrame, length } = log;

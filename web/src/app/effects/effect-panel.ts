@@ -113,7 +113,7 @@ export class EffectPanel {
     return EFFECT_KINDS.map((kind) => ({
       kind,
       name: definitionOf(kind).name,
-      // A picture stands in one place.
+      // A picture has one position.
       isThere: kind === 'transform' && hasTransform,
     }));
   });

@@ -21,11 +21,11 @@ import { Api, sentenceOf } from '../api/api';
 import { Predictions } from '../prediction/predictions';
 import { RunLogs } from './run-logs';
 
-/** Time in which a run reaches the page after the player was told to stop. */
+/** Longest time until a run reaches the page after a stop. */
 const HAND_OVER_MS = 1000;
 
 const SHUTTLE_SPEEDS = [1, 2, 4, 8];
-/** Fewer pictures say nothing of how scrubbing answers. */
+/** Least number of pictures for a measurement of scrubbing. */
 const FEWEST_SCRUBBED = 3;
 
 /** Holds the player and connects it with the store. What changes with every frame stays in the player. */
@@ -53,14 +53,14 @@ export class Playback {
   /** Plan that the player has. */
   readonly givenPlan = signal<PreviewPlan | null>(null);
   private speed = 0;
-  /** The frame that was asked for last; the player gets there a moment later. */
+  /** Frame of the last seek, which the player reaches a moment later. */
   private sought = 0;
   private destroyed = false;
   /** Source played alone at the last check. */
   private playedId: string | null;
-  /** Where the pointer asked for a picture last, and when. */
-  /** The timeline with which the run under way began. */
+  /** Timeline at the start of the current run. */
   private playing: Timeline | null = null;
+  /** Frame and time of the pointer's last request. */
   private scrubbed: { frame: number; at: number } | undefined;
   private readonly scrubWaits: number[] = [];
 
@@ -85,7 +85,7 @@ export class Playback {
     inject(DestroyRef).onDestroy(() => this.leave());
   }
 
-  /** Takes the canvas that the player draws on. */
+  /** Sets the canvas that the player draws on. */
   async attach(canvas: HTMLCanvasElement): Promise<void> {
     try {
       const { memoryCeilingBytes } = await this.api.machineSettings();
@@ -199,7 +199,7 @@ export class Playback {
     this.seek(this.here + frames);
   }
 
-  /** Faster in one direction with each call, as J and L are used. */
+  /** Shuttles faster in one direction with each call, for J and L. */
   shuttle(direction: 1 | -1): void {
     if (!this.player || this.length() === 0) return;
     const same = Math.sign(this.speed) === direction;
@@ -225,7 +225,7 @@ export class Playback {
     this.store.dispatch(PlayerActions.marksSet({ inFrame, outFrame }));
   }
 
-  // Whoever leaves while it plays keeps the run: the player is let go only when the run has been handed over.
+  // Leaving the page during playback keeps the run: the player is closed once the run has been handed over.
   private leave(): void {
     this.destroyed = true;
     const { player } = this;
@@ -277,7 +277,7 @@ export class Playback {
 }
 
 /**
- * Does something once what has changed was painted, at the latest after a tenth of a second: a page that nobody sees is
+ * Runs a callback after the next paint, at the latest after a tenth of a second: a hidden page is
  * not painted.
  * @returns calls it off
  */

@@ -193,7 +193,7 @@ export class RigMeasurement {
     return { ...rig, measuredAt: new Date().toISOString() };
   }
 
-  // A page that nobody sees presents nothing.
+  // A hidden page presents nothing.
   private async presented(
     show: Rig['shows'][number],
     probe: RigProbe,

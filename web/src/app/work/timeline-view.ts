@@ -242,7 +242,7 @@ export class TimelineView {
   }
 }
 
-// The topmost picture track stands on top, sound below.
+// Picture tracks from the topmost down, then sound.
 function displayed(timeline: Timeline): Timeline['tracks'] {
   const pictures = timeline.tracks.filter(({ kind }) => kind === 'picture').reverse();
   return [...pictures, ...timeline.tracks.filter(({ kind }) => kind === 'sound')];
