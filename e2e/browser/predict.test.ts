@@ -130,7 +130,7 @@ describe('the prediction', () => {
     sampler.othersShare = () => Promise.resolve(0.5);
     await page.keyboard.press('Home');
     await browser.playThrough();
-    await page.getByText('While it played, other programs took 50 % of the cores.').waitFor();
+    await page.getByText('Other programs took 50 % of the cores during the run.').waitFor();
     expect(await calibration()).toBeUndefined();
     sampler.othersShare = () => Promise.resolve(0);
     await page.keyboard.press('Home');
