@@ -143,8 +143,11 @@ class WhatIfEvaluator {
     const [before, after] = [now, then].map((each) => loadOf(each, shown, within)) as [number, number];
     const loadPercent = { stage: shown, before, after };
     const waitMs = this.waitOf(aim, situation, then);
-    const playsThen = isRealTime(then.summary);
     const wanted = framesIn(now, within);
+    // The drops of the stretches are a mean of several simulations, the summary is that of one.
+    const dropShare = dropped.after / Math.max(1, wanted);
+    const worstSecondDropShare = Math.max(then.summary.worstSecondDropShare ?? 0, dropShare);
+    const playsThen = isRealTime({ ...then.summary, worstSecondDropShare });
     const rate = toNumber(now.workload.rate);
     const perSecond = (drops: number): number => rate * (1 - drops / Math.max(1, wanted));
     return {
