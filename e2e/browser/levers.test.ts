@@ -1,6 +1,13 @@
 import type { LightCopy, MachineSettings, Project, Source } from '@hone/core/api';
 import type { FindingKind } from '@hone/core/findings';
-import { driveFigures, LOWEST_CEILING, SIMULATED_DRIVES, SIMULATED_RIGS, type Rig } from '@hone/core/machine';
+import {
+  driveFigures,
+  LOWEST_CEILING,
+  SIMULATED_DRIVES,
+  SIMULATED_RIGS,
+  type Rig,
+  type SimulatedDrive,
+} from '@hone/core/machine';
 import { rational } from '@hone/core/time';
 import type { Timeline } from '@hone/core/timeline';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
@@ -110,32 +117,34 @@ describe('levers', () => {
     await finding('occluded-clips').waitFor();
   });
 
-  it('name a drive that cannot feed the picture', async () => {
+  /** Opens the page with a rig whose media drive differs from a fast one; the original rig comes back afterwards. */
+  async function withDrive(
+    change: Partial<SimulatedDrive>,
+    check: (name: string) => Promise<void>,
+  ): Promise<void> {
     const { browser, made, server } = opened;
     const [source] = await server.get<Source[]>(`projects/${made.project.id}/sources`);
-    const slow = driveFigures({ ...SIMULATED_DRIVES[0]!, name: source!.drive, readBytesPerSecond: 3000 });
-    await server.call('PUT', 'rigs/own', { ...quickRig(), drives: [slow] });
+    const drive = driveFigures({ ...SIMULATED_DRIVES.at(-1)!, name: source!.drive, ...change });
+    await server.call('PUT', 'rigs/own', { ...quickRig(), drives: [drive] });
     await browser.reload();
-    await expect
-      .poll(() => finding('drive').textContent())
-      .toContain(`${source!.drive} cannot feed the picture`);
+    await check(source!.drive);
     await server.call('PUT', 'rigs/own', quickRig());
     await browser.reload();
     await finding('real-time').waitFor();
+  }
+
+  it('name a drive that cannot feed the picture', async () => {
+    await withDrive({ readBytesPerSecond: 3000 }, (name) =>
+      expect.poll(() => finding('drive').textContent()).toContain(`${name} cannot feed the picture`),
+    );
     expect(await finding('drive').count()).toBe(0);
   });
 
   it('name a slow start on a drive that answers late, where the rest plays', async () => {
-    const { browser, made, server } = opened;
-    const [source] = await server.get<Source[]>(`projects/${made.project.id}/sources`);
-    const late = driveFigures({ ...SIMULATED_DRIVES.at(-1)!, name: source!.drive, latencyMs: 1200 });
-    await server.call('PUT', 'rigs/own', { ...quickRig(), drives: [late] });
-    await browser.reload();
-    await finding('slow-start').waitFor();
-    expect(await finding('drive').count()).toBe(0);
-    await server.call('PUT', 'rigs/own', quickRig());
-    await browser.reload();
-    await finding('real-time').waitFor();
+    await withDrive({ latencyMs: 1200 }, async () => {
+      await finding('slow-start').waitFor();
+      expect(await finding('drive').count()).toBe(0);
+    });
     expect(await finding('slow-start').count()).toBe(0);
   });
 
