@@ -114,7 +114,7 @@ export class Importer {
     };
     if (row.facts.picture && !row.structure) await ask('index', `Packet index of ${row.name}`);
     if (row.facts.sound && !row.sound) await ask('sound', `Sound of ${row.name}`);
-    if (row.facts.picture && !row.strip) await ask('strip', `Pictures of ${row.name}`);
+    if (row.facts.picture && !row.strip) await ask('strip', `Thumbnails of ${row.name}`);
     if (!row.contentHash) await ask('hash', `Fingerprint of ${row.name}`);
     if (row.facts.picture && !row.damage) await ask('damage', `Damage in ${row.name}`, { isHinted });
   }
