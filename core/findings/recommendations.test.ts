@@ -177,4 +177,23 @@ describe('what levers are predicted to bring', () => {
     expect(found![0]).toMatchObject({ change: { lever: 'make copies' }, aim: 'scrubbing', helps: true });
     expect(found![0]!.waitMs!.after).toBeLessThan(0.2 * found![0]!.waitMs!.before);
   });
+
+  it('says that all plays only where at most a tenth of the stretches of the finding is dropped', () => {
+    const effects: Effect[] = [{ id: 'b', kind: 'blur', enabled: true, values: { radius: 2 } }];
+    const timeline = timelineOf([
+      trackOf('p', [clipOf('a', 'a', 0, 24, { effects }), clipOf('b', 'a', 24, 2400)]),
+    ]);
+    const base = strongRig();
+    const promised = [2.25, 2.75, 3.25, 3.5].flatMap((factor) => {
+      const kernels = base.kernels.map((each) => ({
+        ...each,
+        msPerMegapixel: { ...each.msPerMegapixel, value: factor * each.msPerMegapixel.value },
+      }));
+      const situation = situationOf(timeline, [source('a')], { ...base, kernels }, { playScale: 1 });
+      return recommendationsFor(situation, 'effects').filter(({ isRealTime }) => isRealTime);
+    });
+    expect(promised.length).toBeGreaterThan(0);
+    for (const { framesPerSecond } of promised)
+      expect(framesPerSecond.after).toBeGreaterThanOrEqual(0.9 * 24);
+  });
 });

@@ -67,6 +67,7 @@ describe('a timeline that is predicted to be beyond the machine', () => {
 
   it('leaves clips out as planned, and shows the others', async () => {
     await browser.page.getByRole('heading', { name: 'Predicted to drop frames' }).waitFor();
+    await browser.waitForPrediction();
     const { run, shown } = await played();
     const { ranges } = run.facts;
     expect(ranges).toBeDefined();
@@ -85,6 +86,7 @@ describe('a timeline that is predicted to be beyond the machine', () => {
     await browser.page.reload();
     await browser.waitForPicture();
     await browser.page.getByRole('heading', { name: 'Predicted to play' }).waitFor();
+    await browser.waitForPrediction();
     const { run, shown } = await played();
     expect(run.facts.ranges).toBeUndefined();
     expect(shown.length).toBeGreaterThan(0.8 * CUTS.length * CUT_FRAMES);

@@ -32,6 +32,12 @@ import type { Predictor } from './prediction.worker';
 /** Edits in quick succession are predicted once. */
 const SETTLE_MS = 150;
 
+interface Inputs {
+  readonly request: Omit<PredictionRequest, 'packets'>;
+  /** Number of packet indexes that were read before. */
+  readonly indexesRead: number;
+}
+
 /** Predicts what playback of the timeline will do, anew whenever something changes, in a worker. */
 @Injectable({ providedIn: 'root' })
 export class Predictions {
@@ -54,6 +60,7 @@ export class Predictions {
   private readonly sent = new Set<string>();
   private readonly fetched = new Map<string, Uint8Array>();
   private readonly indexesRead = signal(0);
+  private readonly indexesPending = signal(0);
 
   /** The rig of this machine: measured, or a rough one until it is. */
   private readonly here = computed((): Rig | null => {
@@ -75,9 +82,19 @@ export class Predictions {
   /** Last prediction; null before the first, and without a rig. */
   readonly predicted = this.found.asReadonly();
   /** Inputs of the last prediction. */
-  private readonly asked = signal<unknown>(undefined);
+  private readonly asked = signal<Inputs | undefined>(undefined);
+  /** Inputs of the last prediction that has an answer. */
+  private readonly answered = signal<Inputs | undefined>(undefined);
   /** Predicted effect of lever changes for each finding; null while in progress, or of another situation. */
-  readonly recommendations = computed(() => (this.asked() === this.request() ? this.recommended() : null));
+  readonly recommendations = computed(() =>
+    this.asked()?.request === this.request() ? this.recommended() : null,
+  );
+  /** Whether a prediction of the present situation is still to come. */
+  readonly isPending = computed(() => {
+    const answered = this.answered();
+    const isAnswered = answered?.request === this.request() && answered.indexesRead === this.indexesRead();
+    return this.request() !== null && !this.problem() && (!isAnswered || this.indexesPending() > 0);
+  });
   readonly problem = signal<string | null>(null);
   readonly log = computed(() => {
     const predicted = this.found();
@@ -87,16 +104,16 @@ export class Predictions {
   constructor() {
     effect((onCleanup) => {
       // Everything that a prediction is made from; while it plays, nothing is computed beside it.
-      const asked = this.request();
-      this.indexesRead();
-      if (!asked || this.state() !== 'still') return;
-      const soon = setTimeout(() => untracked(() => this.ask(asked)), SETTLE_MS);
+      const request = this.request();
+      const indexesRead = this.indexesRead();
+      if (!request || this.state() !== 'still') return;
+      const soon = setTimeout(() => untracked(() => this.ask({ request, indexesRead })), SETTLE_MS);
       onCleanup(() => clearTimeout(soon));
     });
     inject(DestroyRef).onDestroy(() => this.worker?.terminate());
   }
 
-  private readonly request = computed((): Omit<PredictionRequest, 'packets'> | null => {
+  private readonly request = computed((): Inputs['request'] | null => {
     const timeline = this.timeline();
     const tuning = this.tuning();
     const rig = this.rig();
@@ -143,10 +160,13 @@ export class Predictions {
     return bytes > 0 && drive ? { bytes, freeBytes: drive.freeBytes } : null;
   }
 
-  /** Ranges of the current decode plan; undefined without one, and while the prediction is out of date or rough. */
+  /** Ranges of the decode plan; undefined without one, after an edit until it is predicted, and on a rough rig. */
   readonly ranges = computed(() => {
-    const isNow = this.asked() === this.request() && !this.isWhatIf() && !this.isRough();
-    return isNow ? this.found()?.ranges : undefined;
+    if (this.isWhatIf() || this.isRough()) return undefined;
+    const [before, now] = [this.answered()?.request?.situation, this.request()?.situation];
+    const isSame =
+      before?.timeline === now?.timeline && before?.tuning === now?.tuning && before?.rig.id === now?.rig.id;
+    return isSame ? this.found()?.ranges : undefined;
   });
 
   /** Prediction for frames [from, to); null unless it is for this machine as measured. */
@@ -158,23 +178,24 @@ export class Predictions {
     return { framesPerSecond, dropped: Math.round(dropped) };
   }
 
-  private ask(asked: Omit<PredictionRequest, 'packets'>): void {
+  private ask(inputs: Inputs): void {
     this.fetchIndexes();
     const packets = [...this.fetched].filter(([id, bytes]) => bytes.length > 0 && !this.sent.has(id));
     for (const [id] of packets) this.sent.add(id);
     this.recommended.set(null);
-    this.asked.set(asked);
-    void this.predict({ ...asked, packets });
+    this.asked.set(inputs);
+    void this.predict(inputs, packets);
   }
 
-  private async predict(request: PredictionRequest): Promise<void> {
+  private async predict(inputs: Inputs, packets: PredictionRequest['packets']): Promise<void> {
     const mine = ++this.count;
     const predictor = this.started();
     try {
-      const predicted = await predictor.predict(request);
+      const predicted = await predictor.predict({ ...inputs.request, packets });
       if (!predicted || mine !== this.count) return;
       this.problem.set(null);
       this.found.set(predicted);
+      this.answered.set(inputs);
       const recommended = await predictor.recommend();
       if (mine === this.count) this.recommended.set(recommended);
     } catch (error) {
@@ -208,13 +229,15 @@ export class Predictions {
     for (const { id, structure } of this.sources()) {
       if (!structure || !used.has(id) || this.fetched.has(id)) continue;
       this.fetched.set(id, new Uint8Array());
+      this.indexesPending.update((count) => count + 1);
       void this.api
         .packets(id)
         .then((bytes) => {
           this.fetched.set(id, bytes);
           this.indexesRead.update((count) => count + 1);
         })
-        .catch(() => this.sent.add(id));
+        .catch(() => this.sent.add(id))
+        .finally(() => this.indexesPending.update((count) => count - 1));
     }
   }
 }

@@ -39,6 +39,7 @@ export class FindingList {
   private readonly asked = new Set<string>();
   private readonly estimates = this.store.selectSignal(mediaFeature.selectEstimates);
   readonly predicted = this.predictions.predicted;
+  readonly isPending = this.predictions.isPending;
   readonly isWhatIf = this.predictions.isWhatIf;
   readonly problem = this.predictions.problem;
   readonly rigs = computed(() => [...this.machine().loaded, ...SIMULATED_RIGS]);
