@@ -29,8 +29,8 @@ const open = async (name) => {
 async function play() {
   await page.keyboard.press('Home');
   await page.getByTestId('play').click();
-  await page.getByTestId('play').getByText('Stop').waitFor();
-  await page.getByTestId('play').getByText('Play').waitFor({ timeout: 180_000 });
+  await page.locator('[data-testid="play"][aria-label="Stop"]').waitFor();
+  await page.locator('[data-testid="play"][aria-label="Play"]').waitFor({ timeout: 180_000 });
   await page.waitForTimeout(3000);
   // A picture with something in it, instead of the last frame.
   for (let second = 0; second < 3; second++) await page.keyboard.press('Shift+ArrowLeft');
@@ -53,20 +53,23 @@ const lever = page
   .first();
 await lever.waitFor({ timeout: 120_000 });
 await shot('work-before');
-// The lanes with the sum behind one of them, and the first finding; then the same on a machine that is not here.
-await page.locator('hone-finding-list').evaluate((element) => element.scrollIntoView());
+// All lanes with the sum behind one of them; then the same on a machine that is not here.
+await page.getByTestId('turn-lanes').click();
 const lanes = await page.getByTestId('lanes').boundingBox();
 await page.mouse.move(lanes.x + 0.42 * lanes.width, lanes.y + lanes.height - 70);
 await page.waitForTimeout(800);
 await shot('load-lanes');
-await page
-  .getByTestId('what-if')
-  .selectOption({ label: 'on: Office machine, four cores, integrated graphics' });
+await page.getByTestId('turn-lanes').click();
+const whatIf = async (name) => {
+  await page.getByTestId('what-if').click();
+  await page.getByRole('option', { name, exact: true }).click();
+};
+await whatIf('on: Office machine, four cores, integrated graphics');
 await page.getByRole('heading', { name: /there$/ }).waitFor();
 await page.getByText('Predicting each lever').first().waitFor({ state: 'detached' });
 await page.waitForTimeout(800);
 await shot('what-if');
-await page.getByTestId('what-if').selectOption({ label: 'on this machine' });
+await whatIf('on this machine');
 await page.locator('aside').evaluate((element) => element.scrollTo(0, 0));
 await lever.click();
 await page

@@ -39,3 +39,9 @@ export interface PreviewPlan {
   /** Addresses of the files that sound is read from, by source. */
   readonly sounds: Readonly<Record<string, string>>;
 }
+
+/** Sources whose picture is played from a light copy. */
+export const copiedSources = (plan: Pick<PreviewPlan, 'pictures'>): string[] =>
+  Object.entries(plan.pictures)
+    .filter(([, { choice }]) => choice === 'light copy')
+    .map(([id]) => id);

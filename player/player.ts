@@ -42,12 +42,17 @@ export interface PlayerEvents {
   failed(message: string): void;
 }
 
+/** Time constant of a change of volume. */
+const VOLUME_SECONDS = 0.015;
+
 /** Plays a plan. All work is done in workers; this class only passes messages on. */
 export class Player {
   private readonly workers: Worker[] = [];
   private readonly listeners: { [K in keyof PlayerEvents]?: PlayerEvents[K][] } = {};
   private flatDone: ((result: { frames: number; ms: number }) => void) | undefined;
   private sound: Promise<AudioContext | undefined> | undefined;
+  private volume: GainNode | undefined;
+  private gain = 1;
   private disposed = false;
   state: PlayerState = 'still';
   size: FrameSize = { width: 0, height: 0 };
@@ -142,6 +147,13 @@ export class Player {
     this.engine.send({ kind: 'play', from, to, ranges, pressedAt, clock, latencyMs });
   }
 
+  /** @param gain of the preview's sound, 0 to 1; an export does not have it */
+  setVolume(gain: number): void {
+    this.gain = gain;
+    // A jump would click.
+    this.volume?.gain.setTargetAtTime(gain, this.volume.context.currentTime, VOLUME_SECONDS);
+  }
+
   pause(): void {
     this.engine.send({ kind: 'pause' });
   }
@@ -188,7 +200,8 @@ export class Player {
         outputChannelCount: [2],
         processorOptions: { control: this.control.buffer },
       });
-      node.connect(context.destination);
+      this.volume = new GainNode(context, { gain: this.gain });
+      node.connect(this.volume).connect(context.destination);
       await Promise.race([context.resume(), new Promise((resolve) => setTimeout(resolve, 300))]);
       return this.disposed ? undefined : context;
     } catch {

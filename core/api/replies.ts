@@ -264,6 +264,8 @@ export const simulationReply = object({ driveId: perhapsText() }).noUnknown();
 export const rigsReply = object({ own: perhaps(rigSchema), loaded: list(rigSchema.required()) }).noUnknown();
 export const settingsReply = object({ memoryCeilingBytes: amount(), memoryBytes: amount() }).noUnknown();
 export const loadReply = object({ load: amount() }).noUnknown();
+/** Share of all cores that was busy, 0 to 1; null while nothing is sampled. */
+export const sampleReply = object({ coreShare: perhapsAmount() }).noUnknown();
 export const drivesReply = list(object({ drive: text(), holds: list(text()) }).noUnknown());
 export const machineReply = object({
   machine: mixed().required(),

@@ -150,6 +150,7 @@ export const ROUTES: readonly RouteDescription[] = [
   get('/api/projects/{projectId}/jobs', 'Background work, the newest first', many(replies.jobReply)),
   change('post', '/api/jobs/{id}/cancel', 'Cancels background work', 200, replies.jobReply),
   get('/api/projects/{projectId}/runs', 'Runs, the newest first', many(replies.runReply)),
+  get('/api/sampling', 'How busy the cores are while a run is sampled', replies.sampleReply),
   change('post', '/api/sampling', 'Begins to look at the machine, for the run that follows', 204, null),
   change('post', '/api/projects/{projectId}/runs', 'Keeps a run', 201, replies.runReply, newRunSchema),
   get('/api/runs/{id}/log', 'The frame log of a run: rows of 32-bit floats', BYTES),

@@ -57,3 +57,9 @@ export const previewPixels = (full: FrameSize, tuning: Tuning, when: 'playing' |
 export function previewSize(working: FrameSize, scale: PreviewScale): FrameSize {
   return { width: evenSide(working.width / scale), height: evenSide(working.height / scale) };
 }
+
+/** Whether two tunings show the same pixels while playing; the files that these come from are not compared. */
+export const showAlike = (one: Tuning, other: Tuning): boolean => pixelsOf(one) === pixelsOf(other);
+
+const pixelsOf = ({ playScale, workingLines = 0, bypass = [] }: Tuning): string =>
+  [playScale, workingLines, ...bypass.toSorted()].join(' ');

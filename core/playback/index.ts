@@ -3,3 +3,4 @@ export * from './frame-log.js';
 export * from './freezes.js';
 export * from './statistics.js';
 export * from './run.js';
+export * from './live-figures.js';

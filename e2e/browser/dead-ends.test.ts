@@ -126,13 +126,9 @@ describe('ways that led nowhere', () => {
     await browser.waitForCode({ source: 1, frame: 1 });
     await page.getByTestId('play-scale').getByText('1:4', { exact: true }).click();
     await page.keyboard.press(' ');
-    await page.waitForFunction(() =>
-      document.querySelector('[data-testid="play"]')!.textContent.includes('Stop'),
-    );
+    await browser.playButton('Stop').waitFor();
     await page.keyboard.press(' ');
-    await page.waitForFunction(() =>
-      document.querySelector('[data-testid="play"]')!.textContent.includes('Play'),
-    );
+    await browser.playButton('Play').waitFor();
   });
 
   it('undo what an earlier visit edited, and say so by a button that works', async () => {

@@ -85,7 +85,6 @@ describe('a timeline that is predicted to be beyond the machine', () => {
     await server.call('PUT', 'rigs/own', rigOf(1));
     await browser.page.reload();
     await browser.waitForPicture();
-    await browser.page.getByRole('heading', { name: 'Predicted to play' }).waitFor();
     await browser.waitForPrediction();
     const { run, shown } = await played();
     expect(run.facts.ranges).toBeUndefined();

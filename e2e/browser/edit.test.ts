@@ -130,7 +130,8 @@ describe('the timeline', () => {
     await browser.goTo(60, 24);
     await browser.waitForCode({ source: 2, frame: 60 });
     await press(70);
-    await browser.page.getByRole('button', { name: 'Disable', exact: true }).click();
+    await browser.page.getByRole('button', { name: 'Clip', exact: true }).click();
+    await browser.page.getByRole('menuitem', { name: /^Disable/ }).click();
     await becomes(['cut 0 0+48', 'cut 1 48+48 off', 'cut 2 96+48']);
     // Black reads as zeros all along; no clip has the number zero.
     await browser.waitForCode({ source: 0, frame: 0 });

@@ -93,7 +93,7 @@ describe('from choppy to smooth, by hand', () => {
     );
     // The machine is not measured here: the costs of a similar one, calibrated by the run, name the stage.
     await page.getByTestId('rough').waitFor();
-    const finding = page.locator('hone-finding-list details').first();
+    const finding = page.locator('hone-finding-list .finding').first();
     await expect
       .poll(() => finding.textContent())
       .toMatch(
@@ -165,7 +165,7 @@ describe('from choppy to smooth, by hand', () => {
     await page.getByTestId('play').click();
     await expect.poll(() => browser.loudestFrequency(), { interval: 50 }).toBeGreaterThan(300);
     expect(Math.abs((await browser.loudestFrequency()) - 330)).toBeLessThan(8);
-    await page.getByTestId('play').getByText('Play').waitFor();
+    await browser.playButton('Play').waitFor();
     await expect.poll(async () => (await runs()).length).toBe(3);
     expect((await runs())[0]!.facts.clock).toBe('sound');
     await expect.poll(() => browser.loudestFrequency()).toBe(0);
@@ -222,7 +222,7 @@ describe('from choppy to smooth, by hand', () => {
     await expect.poll(async () => (await runs()).length).toBe(before + 1);
     await page.getByRole('link', { name: 'Work' }).click();
     await browser.waitForPicture();
-    await page.getByTestId('play').getByText('Play').waitFor();
+    await browser.playButton('Play').waitFor();
   });
 
   it('shuttles with J, K and L', async () => {

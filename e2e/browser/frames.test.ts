@@ -91,8 +91,7 @@ describe('the picture in the viewer', () => {
         distinct.add(text);
         seen++;
       }
-      const label = await browser.page.getByTestId('play').textContent();
-      if (label?.includes('Play') && seen > 5) break;
+      if ((await browser.playButton('Play').count()) && seen > 5) break;
     }
     return { seen, distinct };
   }
@@ -134,9 +133,7 @@ describe('the picture in the viewer', () => {
       /light copy/.test(document.querySelector('[data-testid="plate"]')!.textContent),
     );
     await page.keyboard.press('k');
-    await page.waitForFunction(() =>
-      document.querySelector('[data-testid="play"]')!.textContent.includes('Play'),
-    );
+    await browser.playButton('Play').waitFor();
     const frame = await page.evaluate(() => {
       const [, , seconds, frames] = document
         .querySelector('[data-testid="timecode"]')!

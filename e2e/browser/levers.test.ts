@@ -26,7 +26,7 @@ describe('levers', () => {
   const copies = (): Promise<LightCopy[]> => opened.server.get(`projects/${opened.made.project.id}/copies`);
   const plate = (): Promise<string | null> => opened.browser.page.getByTestId('plate').textContent();
   const finding = (kind: FindingKind) =>
-    opened.browser.page.locator(`hone-finding-list details[data-finding="${kind}"] summary`);
+    opened.browser.page.locator(`hone-finding-list [data-finding="${kind}"] .sentence`);
 
   beforeAll(async () => {
     opened = await openCutProject('Levers', [

@@ -1,3 +1,4 @@
+import { mean } from 'd3-array';
 import type { Power, RunSample } from '@hone/core/playback';
 import { ExternalLoadMonitor, type Connection } from './external-load.js';
 import { busyShares, bytesRead, coreTimes, power, usedMemory, type CoreTimes } from './system.js';
@@ -35,6 +36,12 @@ export class Sampler {
   stop(): void {
     clearInterval(this.timer);
     this.timer = undefined;
+  }
+
+  /** Share of all cores that was busy in the last sample, 0 to 1; null while nothing is sampled. */
+  coreShare(): number | null {
+    const last = this.timer && this.samples.at(-1);
+    return last ? (mean(last.cores) ?? null) : null;
   }
 
   /** Samples since a moment, ms of the epoch. */

@@ -19,6 +19,10 @@ export function runRoutes(runs: RunStore, sampler: Sampler): Router {
     response.json(await runs.list(request.params.projectId));
   });
 
+  router.get('/sampling', (_request, response) => {
+    response.json({ coreShare: sampler.coreShare() });
+  });
+
   router.post('/sampling', async ({ socket }, response) => {
     const { remotePort: clientPort, localPort: serverPort } = socket;
     await sampler.start(clientPort && serverPort ? { clientPort, serverPort } : undefined);

@@ -106,6 +106,9 @@ export class Api {
   cancelJob = (id: string): Promise<Job> => this.send('POST', `jobs/${id}/cancel`);
   runs = (id: string): Promise<RunRecord[]> => this.get(`projects/${id}/runs`);
   keepRun = (id: string, run: NewRun): Promise<RunRecord> => this.send('POST', `projects/${id}/runs`, run);
+  /** Share of all cores that is busy while a run is sampled, 0 to 1; null when none is. */
+  coreShare = async (): Promise<number | null> =>
+    (await this.get<{ coreShare: number | null }>('sampling')).coreShare;
   startSampling = (): Promise<void> => this.send('POST', 'sampling');
   runSamples = (id: string): Promise<RunSample[]> => this.get(`runs/${id}/samples`);
   noteRun = (id: string, notes: string): Promise<RunRecord> =>

@@ -1,12 +1,14 @@
-import { FrameLog } from '@hone/core/playback';
+import { FrameLog, stageRecord } from '@hone/core/playback';
 import { describe, expect, it } from 'vitest';
 import { frameOf, xOf } from './axis';
-import { drawLateness, drawLoadLane, drawPredictedLane } from './run-drawing';
+import { drawLateness, drawLimitingLane, drawLoadLane, drawPredictedLane } from './run-drawing';
 import { NAMED_COLOURS } from './testing-palette';
 
 const palette = NAMED_COLOURS;
 const axis = { from: 0, to: 100, left: 10, right: 110 };
 const area = { top: 0, height: 20 };
+
+const nothing = (): void => undefined;
 
 /** A context that remembers what was filled, without the ground under it. */
 function recorder(): {
@@ -15,7 +17,8 @@ function recorder(): {
 } {
   const bars: { colour: string; x: number; height: number }[] = [];
   const context = {
-    fillStyle: '',
+    ...{ fillStyle: '', strokeStyle: '', lineWidth: 0, globalAlpha: 1 },
+    ...{ beginPath: nothing, moveTo: nothing, lineTo: nothing, stroke: nothing },
     fillRect(x: number, _y: number, _width: number, height: number) {
       if (this.fillStyle !== 'low') bars.push({ colour: this.fillStyle, x, height });
     },
@@ -134,5 +137,41 @@ describe('the lane of a prediction', () => {
     const { bars, points } = drawn(new Float32Array(50).fill(20), true);
     expect(bars).toBe(points.length);
     expect(points.at(-1)![0]).toBeLessThan(61);
+  });
+});
+
+describe('the lane of the limiting stage', () => {
+  const stageMs = stageRecord((stage) => new Float32Array(100).fill(stage === 'scale' ? 30 : 4));
+  const drops = new Float32Array(100).fill(0, 0, 90).fill(1, 90);
+
+  /** Bars between two frames, without the marks of dropped frames. */
+  const barsIn = (bars: { colour: string; x: number; height: number }[], from: number, to: number) =>
+    bars.filter(({ colour, x }) => x >= xOf(axis, from) && x < xOf(axis, to) && colour !== 'quiet');
+
+  it('has the colour of the stage with the greatest measured load, and its height', () => {
+    const { context, bars } = recorder();
+    const measured = log(() => 0);
+    for (let frame = 0; frame < 40; frame++) measured.set(frame, 'scale', 50);
+    drawLimitingLane(
+      context,
+      axis,
+      area,
+      { log: measured, stageMs: undefined, drops: undefined },
+      40,
+      palette,
+    );
+    expect(new Set(barsIn(bars, 0, 20).map(({ colour }) => colour))).toEqual(new Set(['scale']));
+    const late = barsIn(bars, 80, 95);
+    expect(new Set(late.map(({ colour }) => colour))).toEqual(new Set(['decode']));
+    // 60 of 40 ms are 150 %, of the 200 % that the lane reaches.
+    expect(late[0]!.height).toBeCloseTo(0.75 * area.height);
+  });
+
+  it('is that of the predicted stage without a run, with marks where drops are predicted', () => {
+    const { context, bars } = recorder();
+    drawLimitingLane(context, axis, area, { log: undefined, stageMs, drops }, 40, palette);
+    expect(new Set(barsIn(bars, 0, 80).map(({ colour }) => colour))).toEqual(new Set(['scale']));
+    const marks = bars.filter(({ colour, height }) => colour === 'quiet' && height > 1);
+    expect(marks.map(({ x }) => x)).toEqual(Array.from({ length: 10 }, (_, at) => 100 + at));
   });
 });

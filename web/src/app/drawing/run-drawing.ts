@@ -65,13 +65,12 @@ export function drawLoadLane(
     for (let x = Math.floor(axis.left); x < axis.right; x++) {
       const load = loads(frameOf(axis, x), frameOf(axis, x + 1));
       if (load === undefined) continue;
-      const height = Math.min(1, load / LANE_FULL) * area.height;
-      if ((x + STAGES.indexOf(stage) * 2) % 6 === 0 && stage !== 'decode') continue;
+      if (isGap(x, stage)) continue;
+      const height = heightOf(load, area);
       context.fillRect(x, area.top + area.height - height, 1, height);
     }
   }
-  context.fillStyle = palette.quiet;
-  context.fillRect(axis.left, area.top + area.height * (1 - 100 / LANE_FULL), axis.right - axis.left, 1);
+  drawBudgetLine(context, axis, area, palette);
 }
 
 /**
@@ -90,34 +89,137 @@ export function drawPredictedLane(
   palette: Palette,
   filled: boolean,
 ): void {
-  const sums = new Float64Array(ms.length + 1);
-  for (let frame = 0; frame < ms.length; frame++) sums[frame + 1] = sums[frame]! + ms[frame]!;
-  const reach = 500 / budgetMs;
-  context.strokeStyle = palette.ink;
+  const loads = predictedLoads(ms, budgetMs);
   context.fillStyle = palette.stage(stage);
-  context.lineWidth = 1;
-  context.beginPath();
   context.globalAlpha = filled ? 0.5 : 1;
-  let isDown = false;
+  drawLine(context, axis, area, palette, (x) => {
+    const load = loads(frameOf(axis, x), frameOf(axis, x + 1));
+    if (load === undefined || !filled) return load;
+    const height = heightOf(load, area);
+    context.fillRect(x, area.top + area.height - height, 1, height);
+    return load;
+  });
+}
+
+/** What a lane of the limiting stage is drawn from; each part may be missing. */
+export interface LimitingData {
+  /** The run under way, or the last one. */
+  readonly log: FrameLog | undefined;
+  /** Predicted ms of each stage in each frame, from frame 0 on. */
+  readonly stageMs: Readonly<Record<Stage, Float32Array>> | undefined;
+  /** Predicted probability that each frame is dropped, from frame 0 on. */
+  readonly drops: Float32Array | undefined;
+}
+
+/** Height of the marks of dropped frames, CSS pixels. */
+const DROP_HEIGHT = 6;
+
+/**
+ * The load of the stage that limits each moment, in its colour: filled where measured, half filled where predicted only,
+ * with the prediction as a line, the line at 100 %, and marks on top where frames are dropped.
+ */
+export function drawLimitingLane(
+  context: CanvasRenderingContext2D,
+  axis: Axis,
+  area: Area,
+  { log, stageMs, drops }: LimitingData,
+  budgetMs: number,
+  palette: Palette,
+): void {
+  context.fillStyle = palette.low;
+  context.fillRect(axis.left, area.top, axis.right - axis.left, area.height);
+  const measured = log && greatestOf((stage) => runningLoads(log, stage, budgetMs));
+  const predicted = stageMs && greatestOf((stage) => predictedLoads(stageMs[stage], budgetMs));
+  const colours = new Map(STAGES.map((stage) => [stage, palette.stage(stage)]));
   for (let x = Math.floor(axis.left); x < axis.right; x++) {
     const [from, to] = [frameOf(axis, x), frameOf(axis, x + 1)];
-    const middle = (from + to) / 2;
-    if (middle < 0 || middle >= ms.length) {
+    const real = measured?.(from, to);
+    const limiting = real ?? predicted?.(from, to);
+    if (limiting && !isGap(x, limiting.stage)) {
+      const height = heightOf(limiting.load, area);
+      context.globalAlpha = real ? 1 : 0.5;
+      context.fillStyle = colours.get(limiting.stage)!;
+      context.fillRect(x, area.top + area.height - height, 1, height);
+      context.globalAlpha = 1;
+    }
+    const first = Math.floor(from);
+    const last = Math.max(first + 1, Math.floor(to));
+    const isDropped = log && worstIn(log, first, last, budgetMs) === 'dropped';
+    const isPredicted = !real && drops?.subarray(Math.max(0, first), last).some((share) => share > 0.5);
+    if (!isDropped && !isPredicted) continue;
+    context.fillStyle = isDropped ? palette.ink : palette.quiet;
+    context.fillRect(x, area.top, 1, DROP_HEIGHT);
+  }
+  if (predicted)
+    drawLine(context, axis, area, palette, (x) => predicted(frameOf(axis, x), frameOf(axis, x + 1))?.load);
+  drawBudgetLine(context, axis, area, palette);
+}
+
+/** Stages other than decoding have gaps at places of their own, a second sign beside the colour. */
+const isGap = (x: number, stage: Stage): boolean =>
+  (x + STAGES.indexOf(stage) * 2) % 6 === 0 && stage !== 'decode';
+
+const heightOf = (load: number, area: Area): number => Math.min(1, load / LANE_FULL) * area.height;
+
+function drawBudgetLine(context: CanvasRenderingContext2D, axis: Axis, area: Area, palette: Palette): void {
+  context.fillStyle = palette.quiet;
+  context.fillRect(axis.left, area.top + area.height * (1 - 100 / LANE_FULL), axis.right - axis.left, 1);
+}
+
+function drawLine(
+  context: CanvasRenderingContext2D,
+  axis: Axis,
+  area: Area,
+  palette: Palette,
+  loadAt: (x: number) => number | undefined,
+): void {
+  context.strokeStyle = palette.ink;
+  context.lineWidth = 1;
+  context.beginPath();
+  let isDown = false;
+  for (let x = Math.floor(axis.left); x < axis.right; x++) {
+    const load = loadAt(x);
+    if (load === undefined) {
       isDown = false;
       continue;
     }
-    const half = Math.max((to - from) / 2, reach);
-    const start = Math.max(0, Math.round(middle - half));
-    const end = Math.min(ms.length, Math.round(middle + half) + 1);
-    const load = (100 * (sums[end]! - sums[start]!)) / (end - start) / budgetMs;
-    const y = area.top + area.height * (1 - Math.min(1, load / LANE_FULL));
-    if (filled) context.fillRect(x, y, 1, area.top + area.height - y);
+    const y = area.top + area.height - heightOf(load, area);
     if (isDown) context.lineTo(x, y);
     else context.moveTo(x, y);
     isDown = true;
   }
   context.globalAlpha = 1;
   context.stroke();
+}
+
+/** The greatest of the loads of all stages between two places. */
+function greatestOf(
+  loadsOf: (stage: Stage) => Loads,
+): (from: number, to: number) => { stage: Stage; load: number } | undefined {
+  const all = STAGES.map((stage) => ({ stage, loads: loadsOf(stage) }));
+  return (from, to) => {
+    let most: { stage: Stage; load: number } | undefined;
+    for (const { stage, loads } of all) {
+      const load = loads(from, to);
+      if (load !== undefined && (!most || load > most.load)) most = { stage, load };
+    }
+    return most;
+  };
+}
+
+/** @param ms of a stage in each frame, from frame 0 on */
+function predictedLoads(ms: Float32Array, budgetMs: number): Loads {
+  const sums = new Float64Array(ms.length + 1);
+  for (let frame = 0; frame < ms.length; frame++) sums[frame + 1] = sums[frame]! + ms[frame]!;
+  const reach = 500 / budgetMs;
+  return (from, to) => {
+    const middle = (from + to) / 2;
+    if (middle < 0 || middle >= ms.length) return undefined;
+    const half = Math.max((to - from) / 2, reach);
+    const start = Math.max(0, Math.round(middle - half));
+    const end = Math.min(ms.length, Math.round(middle + half) + 1);
+    return (100 * (sums[end]! - sums[start]!)) / (end - start) / budgetMs;
+  };
 }
 
 /** Mean load, in per cent of the budget, of the frames between two places; undefined where there are none. */

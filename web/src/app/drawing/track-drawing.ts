@@ -1,8 +1,38 @@
+import { max } from 'd3-array';
+import { toNumber } from '@hone/core/time';
 import { clipEnd, speedOf, type Clip, type Marker, type Track } from '@hone/core/timeline';
-import { xOf, type Area, type Axis, type Palette } from './axis';
+import { frameOf, xOf, type Area, type Axis, type Palette } from './axis';
 
 /** Text on a clip besides its name. */
 export type ClipNote = (clip: Clip, track: Track) => string;
+
+/** What a source shows of itself on its clips; each part may not be there yet. */
+export interface ClipPreview {
+  /** Pictures side by side in one image, at even distances over the source. */
+  readonly strip?: {
+    readonly image: CanvasImageSource;
+    readonly pictures: number;
+    readonly width: number;
+    readonly height: number;
+  };
+  /** Loudest sample of each hundredth of a second of the source, 0 to 255. */
+  readonly peaks?: Uint8Array;
+  /** Length of the source, seconds. */
+  readonly seconds: number;
+}
+
+/** Previews by source; undefined where there is nothing yet. */
+export type PreviewOf = (sourceId: string) => ClipPreview | undefined;
+
+/** Where clips get the pictures and sound that are drawn on them. */
+export interface Previews {
+  readonly of: PreviewOf;
+  /** Frames a second of the timeline. */
+  readonly rate: number;
+}
+
+/** Clips narrower than this have neither filmstrip nor waveform. */
+const PREVIEW_PIXELS = 12;
 
 /** A clip narrower than this has no room for a name. */
 const NAMED_PIXELS = 24;
@@ -26,6 +56,7 @@ export function drawTrack(
   noteOf: ClipNote,
   palette: Palette,
   chosen: ReadonlySet<string> = new Set(),
+  previews?: Previews,
 ): void {
   context.fillStyle = palette.low;
   context.fillRect(axis.left, area.top, axis.right - axis.left, area.height);
@@ -47,6 +78,9 @@ export function drawTrack(
     context.fillStyle = isChosen ? palette.chosen : isOn ? palette.high : palette.surface;
     context.fillRect(from, area.top + 1, width, area.height - 2);
     if (width < 3) continue;
+    const preview = isOn && width >= PREVIEW_PIXELS ? previews?.of(clip.sourceId) : undefined;
+    if (preview && previews)
+      drawPreview(context, { axis, area, clip, from, width }, preview, track, previews.rate, palette);
     context.fillStyle = isChosen ? palette.ink : palette.quiet;
     context.fillRect(from, area.top + 1, 1.5, area.height - 2);
     if (isChosen) outline(context, from, area, width);
@@ -55,13 +89,25 @@ export function drawTrack(
       context.fillStyle = effectsColour;
       context.fillRect(from, area.top + area.height - 3, width, 2);
     }
-    if (width < NAMED_PIXELS) continue;
+    if (width < (preview ? 2 : 1) * NAMED_PIXELS) continue;
     context.save();
     context.beginPath();
     context.rect(from + 6, area.top, Math.max(0, width - 8), area.height);
     context.clip();
     const notes = [isOn ? '' : 'off', speedText(clip), noteOf(clip, track)].filter(Boolean).join(' · ');
-    const middle = area.top + area.height / 2 + 0.5;
+    const middle = preview ? area.top + 9 : area.top + area.height / 2 + 0.5;
+    if (preview) {
+      // A ground of its own, so that the name can be read over any picture.
+      context.fillStyle = palette.high;
+      context.globalAlpha = 0.8;
+      context.fillRect(
+        from + 2,
+        area.top + 2,
+        Math.min(width, context.measureText(clip.name).width + 10),
+        14,
+      );
+      context.globalAlpha = 1;
+    }
     context.fillStyle = isOn ? palette.ink : palette.quiet;
     context.fillText(clip.name, from + 6, middle);
     if (notes && width > 3 * NAMED_PIXELS) {
@@ -72,6 +118,57 @@ export function drawTrack(
     context.restore();
   }
   drawTransitions(context, axis, area, track, palette);
+}
+
+/** A clip as it is drawn. */
+interface DrawnClip {
+  readonly axis: Axis;
+  readonly area: Area;
+  readonly clip: Clip;
+  /** Left edge and width of the part in view, CSS pixels. */
+  readonly from: number;
+  readonly width: number;
+}
+
+/** Filmstrip or waveform of the part of a clip that is in view: each column shows the moment that plays there. */
+function drawPreview(
+  context: CanvasRenderingContext2D,
+  { axis, area, clip, from, width }: DrawnClip,
+  { strip, peaks, seconds }: ClipPreview,
+  track: Track,
+  rate: number,
+  palette: Palette,
+): void {
+  const speed = toNumber(speedOf(clip));
+  const secondsAt = (x: number): number =>
+    toNumber(clip.sourceIn) + (speed * (frameOf(axis, x) - clip.start)) / rate;
+  const [top, height] = [area.top + 1, area.height - 2];
+  if (track.kind === 'picture' && strip) {
+    const each = (height * strip.width) / strip.height;
+    for (let x = from; x < from + width; x += each) {
+      const share = secondsAt(x + each / 2) / seconds;
+      const index = Math.min(strip.pictures - 1, Math.max(0, Math.floor(share * strip.pictures)));
+      const part = Math.min(1, (from + width - x) / each);
+      context.drawImage(
+        strip.image,
+        ...([index * strip.width, 0, part * strip.width, strip.height] as const),
+        ...([x, top, part * each, height] as const),
+      );
+    }
+  }
+  if (track.kind !== 'sound' || !peaks) return;
+  context.fillStyle = palette.quiet;
+  context.globalAlpha = 0.6;
+  const perSecond = peaks.length / seconds;
+  for (let x = Math.ceil(from); x < from + width; x++) {
+    const [a, b] = [secondsAt(x), secondsAt(x + 1)];
+    const first = Math.max(0, Math.floor(Math.min(a, b) * perSecond));
+    const last = Math.max(first + 1, Math.floor(Math.max(a, b) * perSecond));
+    const loudest = max(peaks.subarray(first, last)) ?? 0;
+    const bar = (loudest / 255) * height;
+    if (bar >= 1) context.fillRect(x, top + (height - bar) / 2, 1, bar);
+  }
+  context.globalAlpha = 1;
 }
 
 /** Transitions as a box across the cut, with a line from the clip that goes to the one that comes. */

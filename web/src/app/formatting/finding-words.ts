@@ -1,6 +1,7 @@
+import { greatest, sum } from 'd3-array';
 import type { Evidence, Finding, FindingKind, FindingOf } from '@hone/core/findings';
 import { sumsOf } from '@hone/core/cost-model';
-import { frameBudgetMs, type Stage } from '@hone/core/playback';
+import { frameBudgetMs, STAGES, type Stage } from '@hone/core/playback';
 import { toNumber } from '@hone/core/time';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Predicted } from '../prediction/prediction-messages';
@@ -135,6 +136,14 @@ const intraBytesAnHour = ({ width, height }: FrameSize, fps: number): number =>
 
 const HALF_SECOND = 0.5;
 
+/** The stage with the greatest predicted load over the second around a frame. */
+export function limitingStage(predicted: Pick<Predicted, 'rate' | 'stageMs'>, frame: number): Stage {
+  const half = Math.round(HALF_SECOND * toNumber(predicted.rate));
+  const msOf = (stage: Stage): number =>
+    sum(predicted.stageMs[stage].subarray(Math.max(0, frame - half), frame + half + 1));
+  return greatest(STAGES, (a, b) => msOf(a) - msOf(b)) ?? 'decode';
+}
+
 /** The sum behind a lane at a frame, over the second around it: "decode 61 ms of 41.7: …". */
 export function laneSum(
   predicted: Predicted,
@@ -152,7 +161,7 @@ export function laneSum(
     const many = several ? ` (${times(decoded / Math.max(1, made))} decoded for 1 shown)` : '';
     return `${nameOf(sourceId)} ${milliseconds(ms / (to - from))}${many}`;
   });
-  const sum = whole.slice(from, to).reduce((total, each) => total + each, 0) / (to - from);
-  const head = `${STAGE_NAMES[stage]}, predicted: ${milliseconds(sum)} of ${milliseconds(budget)}, ${percentOf((100 * sum) / budget)}`;
+  const meanMs = sum(whole.subarray(from, to)) / (to - from);
+  const head = `${STAGE_NAMES[stage]}, predicted: ${milliseconds(meanMs)} of ${milliseconds(budget)}, ${percentOf((100 * meanMs) / budget)}`;
   return parts.length ? `${head}: ${parts.join(', ')}` : head;
 }

@@ -11,15 +11,23 @@ export const bypassText = (kinds: readonly Bypassable[]): string => list(kinds.m
 export const withoutText = ({ bypass = [] }: Pick<Tuning, 'bypass'>): string =>
   bypass.length ? `, without ${bypassText(bypass)}` : '';
 
-/** Predicted result of a lever change, for its button. */
-export function recommendationText(recommendation: Recommendation, price: string | null): string {
-  return [actOf(recommendation), ...(price ? [price] : []), gainOf(recommendation)].join(' · ');
+/** What a lever change does and what it is predicted to bring, for its row. */
+export interface RecommendationText {
+  readonly act: string;
+  readonly result: string;
+  /** Whether the whole timeline plays then, in words; empty where it does not, or where that is not the aim. */
+  readonly plays: string;
 }
 
-function gainOf({ aim, framesPerSecond: { before, after }, waitMs, isRealTime }: Recommendation): string {
+export const recommendationText = (recommendation: Recommendation): RecommendationText => ({
+  act: actOf(recommendation),
+  result: resultOf(recommendation),
+  plays: recommendation.aim === 'playing' && recommendation.isRealTime ? 'all of it plays' : '',
+});
+
+function resultOf({ aim, framesPerSecond: { before, after }, waitMs }: Recommendation): string {
   if (aim === 'sharpness') return `${framesPerSecond(after)} as before`;
-  if (!waitMs)
-    return `${rounded(before)} → ${framesPerSecond(after)}${isRealTime ? ', and all of it plays' : ''}`;
+  if (!waitMs) return `${rounded(before)} → ${framesPerSecond(after)}`;
   const what = aim === 'start' ? 'first picture after' : 'a picture after';
   return `${what} ${milliseconds(waitMs.before)} → ${milliseconds(waitMs.after)}`;
 }

@@ -4,7 +4,7 @@ import { scrubSummary, type FrameLog } from '@hone/core/playback';
 import { sourcesOf } from '@hone/core/render';
 import { memoryShares } from '@hone/core/machine';
 import { timelineLength, timelineFingerprint, type Timeline } from '@hone/core/timeline';
-import { Player, type MeasuredFacts, type PreviewPlan } from '@hone/player';
+import { copiedSources, Player, type MeasuredFacts, type PreviewPlan } from '@hone/player';
 import { PlayerActions } from '../state/actions';
 import { playbackFeature } from '../state/features';
 import {
@@ -23,6 +23,13 @@ import { RunLogs } from './run-logs';
 
 /** Longest time until a run reaches the page after a stop. */
 const HAND_OVER_MS = 1000;
+
+const VOLUME = 'hone.volume';
+
+function storedVolume(): number {
+  const volume = Number(localStorage.getItem(VOLUME) ?? 1);
+  return volume >= 0 && volume <= 1 ? volume : 1;
+}
 
 const SHUTTLE_SPEEDS = [1, 2, 4, 8];
 /** Least number of pictures for a measurement of scrubbing. */
@@ -52,6 +59,9 @@ export class Playback {
   private given = '';
   /** Plan that the player has. */
   readonly givenPlan = signal<PreviewPlan | null>(null);
+  /** Volume of the preview, 0 to 1, and whether it is muted; no edit, and kept by this browser. */
+  readonly volume = signal(storedVolume());
+  readonly muted = signal(false);
   private speed = 0;
   /** Frame of the last seek, which the player reaches a moment later. */
   private sought = 0;
@@ -96,6 +106,7 @@ export class Playback {
         return;
       }
       this.player = player;
+      player.setVolume(this.muted() ? 0 : this.volume());
       player.on('state', (state, frame) => {
         if (state === 'still') this.sought = frame;
         this.store.dispatch(PlayerActions.stateChanged({ state, frame }));
@@ -132,6 +143,18 @@ export class Playback {
 
   get isMoving(): boolean {
     return this.player !== undefined && this.player.state !== 'still';
+  }
+
+  setVolume(volume: number): void {
+    this.volume.set(volume);
+    this.muted.set(false);
+    localStorage.setItem(VOLUME, String(volume));
+    this.player?.setVolume(volume);
+  }
+
+  toggleMuted(): void {
+    this.muted.update((muted) => !muted);
+    this.player?.setVolume(this.muted() ? 0 : this.volume());
   }
 
   toggle(): void {
@@ -255,9 +278,6 @@ export class Playback {
     const project = this.project();
     const plan = this.givenPlan();
     if (!project || !plan || !this.player) return;
-    const copiedSources = Object.entries(plan.pictures)
-      .filter(([, { choice }]) => choice === 'light copy')
-      .map(([id]) => id);
     const facts = {
       firstFrame: log.firstFrame,
       rate: plan.preview.graph.rate,
@@ -265,7 +285,7 @@ export class Playback {
       subjectId: this.subjectId(),
       played: this.playing && timelineFingerprint(this.playing),
       wholeFrames: this.playing && timelineLength(this.playing),
-      copiedSources,
+      copiedSources: copiedSources(plan),
       ...measured,
       decodeWorkers: this.player.decodeWorkers,
       rigId: this.rig()?.id ?? null,

@@ -50,6 +50,8 @@ export interface Predicted {
   /** Costs of each clip, for the sum behind a lane. */
   readonly workload: Pick<Workload, 'from' | 'segments' | 'drives'>;
   readonly findings: readonly Finding[];
+  /** Measured where the run went, predicted elsewhere. */
+  readonly diagnosed: PacingSummary;
   /** The run that they are of, in whole or in part; null where all of it is predicted. */
   readonly runId: string | null;
   /** Cost of each kind of effect that can be bypassed, bypassed or not, the heaviest first. */

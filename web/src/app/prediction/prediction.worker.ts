@@ -9,7 +9,7 @@ import {
 } from '@hone/core/findings';
 import { PacketIndex } from '@hone/core/media';
 import { stageMsOf, effectSums, type Calibration, type Situation } from '@hone/core/cost-model';
-import { FrameLog, stageRecord } from '@hone/core/playback';
+import { FrameLog, pacingSummary, stageRecord } from '@hone/core/playback';
 import { learnRun, predict, scrubWait, type Prediction } from '@hone/core/simulation';
 import type { LearnRequest, Predicted, PredictionRequest } from './prediction-messages';
 
@@ -53,9 +53,14 @@ const predictor = {
     before = prediction;
     const wait = scrub ? null : scrubWait(situation, prediction.work);
     const context = { situation, prediction, run, scrub, scrubWait: wait, planned };
-    const found = findings(diagnosedLog(prediction, run), context);
+    const log = diagnosedLog(prediction, run);
+    const found = findings(log, context);
+    const diagnosed = run ? pacingSummary(log, prediction.workload.rate) : prediction.summary;
     answered = { situation, found };
-    return { ...figuresOf(situation, prediction), findings: found, runId: measured?.runId ?? null };
+    return {
+      ...figuresOf(situation, prediction),
+      ...{ findings: found, diagnosed, runId: measured?.runId ?? null },
+    };
   },
 
   /** Predicts each lever's effect on the last findings. @returns null when a newer request has arrived */
@@ -78,7 +83,10 @@ export type Predictor = typeof predictor;
 
 expose(predictor);
 
-function figuresOf({ rig }: Situation, prediction: Prediction): Omit<Predicted, 'findings' | 'runId'> {
+function figuresOf(
+  { rig }: Situation,
+  prediction: Prediction,
+): Omit<Predicted, 'findings' | 'diagnosed' | 'runId'> {
   const { work } = prediction;
   const whole = { ...work, preview: { ...work.preview, bypass: [] } };
   const { workload, summary, framesPerSecond, coreUse, unmeasured, log, drops, nominalLog, ranges } =

@@ -21,7 +21,7 @@ import { mediaFeature, playbackFeature } from '../state/features';
 import { machineFeature } from '../state/machine.feature';
 import {
   selectCopies,
-  selectPlayedRun,
+  selectMeasuredRun,
   selectSources,
   selectTimeline,
   selectTuning,
@@ -51,7 +51,7 @@ export class Predictions {
   private readonly estimates = this.store.selectSignal(mediaFeature.selectEstimates);
   private readonly machine = this.store.selectSignal(machineFeature.selectMachineState);
   private readonly state = this.store.selectSignal(playbackFeature.selectState);
-  private readonly run = this.store.selectSignal(selectPlayedRun);
+  private readonly run = this.store.selectSignal(selectMeasuredRun);
   private readonly scrubs = this.store.selectSignal(playbackFeature.selectScrubs);
   private worker: Worker | undefined;
   private predictor: Remote<Predictor> | undefined;
@@ -132,9 +132,8 @@ export class Predictions {
         drive: simulated ? { ...simulated, bytesPerSecond: simulated.readBytesPerSecond } : null,
         calibration: rig.calibration ?? UNCALIBRATED,
       },
-      // Only a run of the timeline as it was tuned then tells of it now.
       measured:
-        isOwn && run && log && JSON.stringify(run.facts.tuning) === JSON.stringify(tuning)
+        isOwn && run && log
           ? {
               runId: run.id,
               firstFrame: log.firstFrame,
@@ -163,7 +162,7 @@ export class Predictions {
   /** Ranges of the decode plan; undefined without one, after an edit until it is predicted, and on a rough rig. */
   readonly ranges = computed(() => {
     if (this.isWhatIf() || this.isRough()) return undefined;
-    const [before, now] = [this.answered()?.request?.situation, this.request()?.situation];
+    const [before, now] = [this.answered()?.request.situation, this.request()?.situation];
     const isSame =
       before?.timeline === now?.timeline && before?.tuning === now?.tuning && before?.rig.id === now?.rig.id;
     return isSame ? this.found()?.ranges : undefined;

@@ -12,6 +12,7 @@ export const COMMANDS = {
   effects: { name: 'Effects of the selected clip', key: 'e' },
   snapping: { name: 'Turn snapping on or off', key: 'g' },
   copies: { name: 'Play from light copies or from originals', key: 'c' },
+  mute: { name: 'Mute the preview, or not', key: 'n' },
   lowerScale: { name: 'Fewer pixels in the preview', key: '[' },
   higherScale: { name: 'More pixels in the preview', key: ']' },
   zoomIn: { name: 'Zoom in on the timeline', key: '+' },

@@ -1,5 +1,5 @@
 import type { CopyEstimate, Job, LightCopy, RunRecord, Source } from '@hone/core/api';
-import { previewPixels, type Tuning } from '@hone/core/levers';
+import { previewPixels, showAlike, type Tuning } from '@hone/core/levers';
 import {
   copySize,
   fittingDivisor,
@@ -18,7 +18,7 @@ import {
   type FingerprintPart,
   type Timeline,
 } from '@hone/core/timeline';
-import { planFor } from '@hone/player';
+import { copiedSources, planFor } from '@hone/player';
 import { createSelector } from '@ngrx/store';
 import { refusedSources, simulatedDrive, staleReasons } from '@hone/core/machine';
 import { mediaFeature, playbackFeature, projectFeature } from './features';
@@ -282,6 +282,21 @@ export const selectPlayedRuns = createSelector(
 
 /** The newest run of exactly what would be played now. */
 export const selectPlayedRun = createSelector(selectPlayedRuns, ({ last }) => last);
+
+/** The played run, where levers and light copies are as they were in it; null otherwise. */
+export const selectMeasuredRun = createSelector(
+  selectPlayedRun,
+  selectTuning,
+  selectPlan,
+  (run, tuning, plan): RunRecord | null => {
+    if (!run || !tuning || run.facts.leversMoved) return null;
+    const filesOf = (sourceIds: readonly string[]): string => sourceIds.toSorted().join(' ');
+    const isSame =
+      showAlike(run.facts.tuning, tuning) &&
+      (!plan || filesOf(run.facts.copiedSources) === filesOf(copiedSources(plan)));
+    return isSame ? run : null;
+  },
+);
 
 export const selectPlayedBefore = createSelector(selectPlayedRuns, ({ before }) => before);
 

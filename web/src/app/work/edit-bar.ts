@@ -1,12 +1,14 @@
 import { Component, computed, inject, signal } from '@angular/core';
 import { MatDialog } from '@angular/material/dialog';
 import { MatMenuModule } from '@angular/material/menu';
+import { mdiRedo, mdiUndo } from '@mdi/js';
 import { Store } from '@ngrx/store';
 import { cmxLosses } from '@hone/core/interchange';
 import type { ProjectRevision } from '@hone/core/api';
 import { Api, sentenceOf } from '../api/api';
 import { ImportDialog } from '../interchange/import-dialog';
 import { TimelineFiles } from '../interchange/timeline-files';
+import { Icon } from '../icons/icon';
 import { Shortcuts } from '../shortcuts/shortcuts';
 import { EditActions, ProjectActions } from '../state/actions';
 import { editingFeature } from '../state/editing.feature';
@@ -18,7 +20,7 @@ import { TimelineEditor } from './timeline-editor';
 /** The edits that the chosen clips, or the playhead, can be given; each has a key as well. */
 @Component({
   selector: 'hone-edit-bar',
-  imports: [MatMenuModule],
+  imports: [Icon, MatMenuModule],
   templateUrl: './edit-bar.html',
   styleUrl: './edit-bar.scss',
 })
@@ -32,6 +34,7 @@ export class EditBar {
   readonly revisions = signal<readonly ProjectRevision[]>([]);
   readonly editor = inject(TimelineEditor);
   readonly shortcuts = inject(Shortcuts);
+  readonly icons = { undo: mdiUndo, redo: mdiRedo };
   readonly snapping = this.store.selectSignal(editingFeature.selectSnapping);
   readonly effectsOpen = this.store.selectSignal(editingFeature.selectEffectsOpen);
   private readonly past = this.store.selectSignal(projectFeature.selectPast);
@@ -58,9 +61,29 @@ export class EditBar {
     if (chosen.length === 0) return 'No clip selected';
     return `${count(chosen.length, 'clip', 'clips')}, ${count(this.editor.chosenLength(), 'frame', 'frames')}`;
   });
-  readonly toggleText = computed(() =>
-    this.editor.chosen().some((clip) => !clip.enabled) ? 'Enable' : 'Disable',
-  );
+  /** Edits of the selected clips, with their keys. */
+  readonly clipEntries = computed(() => {
+    const { editor } = this;
+    const isAnyOff = editor.chosen().some((clip) => !clip.enabled);
+    const entry = (name: string, key: string, act: () => void, disabled = this.none()) => ({
+      ...{ name, key, disabled },
+      do: act,
+    });
+    return [
+      entry('Trim start', this.shortcuts.label('trimStart'), () => editor.trim('start')),
+      entry('Trim end', this.shortcuts.label('trimEnd'), () => editor.trim('end')),
+      entry(isAnyOff ? 'Enable' : 'Disable', this.shortcuts.label('disable'), () => editor.toggle()),
+      entry('Copy', 'Ctrl C', () => editor.copy()),
+      ...(editor.canPaste()
+        ? [
+            entry('Paste, overwrite', 'Ctrl V', () => editor.paste('overwrite'), false),
+            entry('Paste, insert', 'Shift Ctrl V', () => editor.paste('insert'), false),
+          ]
+        : []),
+      entry('Delete', 'Delete', () => editor.remove(false)),
+      entry('Ripple delete', 'Shift Delete', () => editor.remove(true)),
+    ];
+  });
 
   setSpeed(event: Event): void {
     const field = event.target as HTMLInputElement;

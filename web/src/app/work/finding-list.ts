@@ -1,30 +1,28 @@
 import { Component, computed, effect, inject, untracked } from '@angular/core';
+import { NgTemplateOutlet } from '@angular/common';
 import { MatButtonModule } from '@angular/material/button';
-import { RouterLink } from '@angular/router';
+import { MatExpansionModule } from '@angular/material/expansion';
 import { Store } from '@ngrx/store';
 import { aimOf, type Finding } from '@hone/core/findings';
-import { isRealTime } from '@hone/core/playback';
-import { SIMULATED_RIGS } from '@hone/core/machine';
 import { formatTimecode, timecodeOf, toNumber } from '@hone/core/time';
 import { Playback } from '../playback/playback';
 import { Predictions } from '../prediction/predictions';
-import { CopyActions, RigActions } from '../state/actions';
+import { CopyActions } from '../state/actions';
 import { mediaFeature } from '../state/features';
-import { machineFeature } from '../state/machine.feature';
-import { selectCopies, selectTimeline } from '../state/selectors';
+import { selectTimeline } from '../state/selectors';
 import { findingSentence, nextShoot } from '../formatting/finding-words';
 import { STAGE_NAMES } from '../formatting/stage-words';
 import { RecommendationList } from './recommendation-list';
 import { StageBars } from './stage-bars';
-import { count, framesPerSecond, percentOf, rounded } from '../formatting/quantities';
+import { count, percentOf } from '../formatting/quantities';
 
 /** Ranges that a finding names; more would not be read. */
 const MOST_RANGES = 4;
 
-/** Predicted playback of the timeline, its findings, and the levers that answer them. */
+/** Findings about the timeline, the main one unfolded, with the levers that answer them. */
 @Component({
   selector: 'hone-finding-list',
-  imports: [RecommendationList, MatButtonModule, RouterLink, StageBars],
+  imports: [NgTemplateOutlet, RecommendationList, MatButtonModule, MatExpansionModule, StageBars],
   templateUrl: './finding-list.html',
   styleUrl: './finding-list.scss',
 })
@@ -33,53 +31,23 @@ export class FindingList {
   private readonly predictions = inject(Predictions);
   private readonly playback = inject(Playback);
   private readonly timeline = this.store.selectSignal(selectTimeline);
-  private readonly machine = this.store.selectSignal(machineFeature.selectMachineState);
   private readonly estimating = this.store.selectSignal(mediaFeature.selectEstimating);
   /** Estimates requested already; a failed one is not requested again. */
   private readonly asked = new Set<string>();
   private readonly estimates = this.store.selectSignal(mediaFeature.selectEstimates);
-  readonly predicted = this.predictions.predicted;
-  readonly isPending = this.predictions.isPending;
   readonly isWhatIf = this.predictions.isWhatIf;
   readonly problem = this.predictions.problem;
-  readonly rigs = computed(() => [...this.machine().loaded, ...SIMULATED_RIGS]);
-  readonly whatIfRigId = computed(() => this.machine().whatIfRigId ?? '');
-  /** Whether the machine was not measured, so that figures of a similar one are used. */
-  readonly isRough = this.predictions.isRough;
-  private readonly copies = this.store.selectSignal(selectCopies);
-
-  readonly title = computed(() => {
-    const { summary } = this.predicted()!;
-    const where = this.isWhatIf() ? ' there' : '';
-    return isRealTime(summary) ? `Predicted to play${where}` : `Predicted to drop frames${where}`;
-  });
-  readonly sentence = computed(() => {
-    const { summary, framesPerSecond: spread, rate, coreUse } = this.predicted()!;
-    const wanted = toNumber(rate);
-    const isSure = spread.high - spread.low < 0.03 * wanted;
-    const range = isSure ? '' : ` (${rounded(spread.low)} to ${rounded(spread.high)})`;
-    return `Predicted: ${rounded(summary.framesPerSecondShown)} of ${framesPerSecond(wanted)}${range}; ${count(summary.dropped, 'frame', 'frames')} of ${summary.wanted} dropped, cores ${percentOf(100 * coreUse)} busy.`;
-  });
-  readonly unmeasured = computed(() => {
-    const what = this.predicted()!.unmeasured;
-    return what.length ? `Estimated, not measured on this machine: ${what.join(', ')}.` : null;
-  });
-  /** Copies in progress will change the prediction. */
-  readonly making = computed(() => {
-    const making = this.copies().filter(({ state }) => state === 'making').length;
-    return making
-      ? `${count(making, 'copy is', 'copies are')} being made; each is used as soon as it is ready.`
-      : null;
-  });
-  readonly loadsNote = 'work of each stage there; the line is 100 % of the frame budget';
-  readonly findings = computed(() => {
+  readonly loadsNote = 'line: 100 % of the frame budget';
+  /** That of the most dropped frames first. */
+  private readonly findings = computed(() => {
     const timeline = this.timeline();
-    if (!timeline) return [];
+    const predicted = this.predictions.predicted();
+    if (!timeline || !predicted) return [];
     const format = timecodeOf(timeline);
     const at = (frame: number): string => formatTimecode(timeline.startFrame + frame, format);
     const shape = { size: timeline.size, framesPerSecond: toNumber(timeline.rate) };
     const recommendations = this.predictions.recommendations();
-    return this.predicted()!.findings.map((finding, index) => ({
+    return predicted.findings.map((finding, index) => ({
       recommendations: recommendations?.[index] ?? null,
       kind: finding.kind,
       stage: finding.stage,
@@ -93,6 +61,9 @@ export class FindingList {
         .map(({ from, to }) => ({ from, text: `${at(from)} to ${at(to)}` })),
     }));
   });
+
+  readonly main = computed(() => this.findings()[0]);
+  readonly others = computed(() => this.findings().slice(1));
 
   constructor() {
     // What copies take is measured once they are worth offering, and nothing plays or is measured.
@@ -114,11 +85,6 @@ export class FindingList {
         this.store.dispatch(CopyActions.estimateAsked({ sourceIds, divisor: group[0]!.divisor })),
       );
     });
-  }
-
-  putUnder(event: Event): void {
-    const { value } = event.target as HTMLSelectElement;
-    this.store.dispatch(RigActions.rigPutUnder({ rigId: value || null }));
   }
 
   goTo(frame: number, { detail, currentTarget }: MouseEvent): void {

@@ -9,27 +9,33 @@ import { refusalText, recommendationText } from '../formatting/recommendation-wo
 import { bytes, wait } from '../formatting/quantities';
 import { copiesByDivisor } from './copies-by-divisor';
 
-/** Recommendations for one finding: buttons with gain and price, and reasons why other levers do not help. */
+/** Recommendations for one finding: rows with act, predicted result and price, and reasons why other levers do not help. */
 @Component({
   selector: 'hone-recommendation-list',
   imports: [MatButtonModule],
   template: `
-    @for (row of rows(); track $index) {
-      @if (row.helps) {
-        <button
-          mat-stroked-button
-          type="button"
-          class="wraps"
-          [disabled]="isElsewhere()"
-          (click)="take(row.change)"
-        >
-          {{ row.text }}
-        </button>
-      } @else {
-        <p class="quiet">{{ row.text }}</p>
-      }
+    @for (row of helpful(); track $index; let first = $first) {
+      <button
+        [matButton]="first ? 'filled' : 'outlined'"
+        type="button"
+        class="wraps"
+        [disabled]="isElsewhere()"
+        (click)="take(row.change)"
+      >
+        <span class="act">{{ row.text.act }}</span>
+        <span class="result">
+          <b>{{ row.text.result }}</b>
+          @if (row.text.plays; as plays) {
+            · {{ plays }}
+          }
+        </span>
+        <span class="price">{{ row.price }}</span>
+      </button>
     }
-    @if (isElsewhere() && someHelp()) {
+    @for (text of refusals(); track $index) {
+      <p class="quiet">{{ text }}</p>
+    }
+    @if (isElsewhere() && helpful().length) {
       <p class="quiet">These would help on that machine. Levers are moved on the machine that plays.</p>
     }
   `,
@@ -43,14 +49,20 @@ export class RecommendationList {
   private readonly tuning = this.store.selectSignal(selectTuning);
   private readonly estimates = this.store.selectSignal(mediaFeature.selectEstimates);
 
-  readonly rows = computed(() =>
-    this.recommendations().map((each) => ({
-      change: each.change,
-      helps: each.helps,
-      text: each.helps ? recommendationText(each, this.priceOf(each)) : refusalText(each),
-    })),
+  readonly helpful = computed(() =>
+    this.recommendations()
+      .filter(({ helps }) => helps)
+      .map((each) => ({
+        change: each.change,
+        text: recommendationText(each),
+        price: this.priceOf(each) ?? '',
+      })),
   );
-  readonly someHelp = computed(() => this.rows().some(({ helps }) => helps));
+  readonly refusals = computed(() =>
+    this.recommendations()
+      .filter(({ helps }) => !helps)
+      .map(refusalText),
+  );
 
   take(change: LeverChange): void {
     const tuning = this.tuning();

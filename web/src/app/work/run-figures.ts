@@ -1,26 +1,49 @@
 import { Component, computed, DestroyRef, inject, signal } from '@angular/core';
 import type { RunRecord } from '@hone/core/api';
+import type { Tuning } from '@hone/core/levers';
 import { pacingSummary, type PacingSummary } from '@hone/core/playback';
 import { Store } from '@ngrx/store';
 import { RunLogs } from '../playback/run-logs';
-import { selectPlayedBefore, selectPlayedRun, selectPlayedRuns, selectTimeline } from '../state/selectors';
+import { Predictions } from '../prediction/predictions';
+import {
+  selectMeasuredRun,
+  selectPlayedBefore,
+  selectPlayedRun,
+  selectPlayedRuns,
+  selectTimeline,
+  selectTuning,
+} from '../state/selectors';
 import { withoutText } from '../formatting/recommendation-words';
 import { playedFrom, unlikeText } from '../formatting/run-words';
 import { framesPerSecond, milliseconds, perCent, scaleText } from '../formatting/quantities';
 
-/** The figures of the last run, with those of the one before beside them. */
+/**
+ * Before and after: the last run beside the one before, or what is predicted of the timeline as it is tuned now beside
+ * the last run.
+ */
 @Component({
   selector: 'hone-run-figures',
+  styles: `
+    table {
+      font-size: 12.5px;
+    }
+    th {
+      white-space: nowrap;
+    }
+    td.number {
+      white-space: normal;
+    }
+  `,
   template: `
     @if (rows().length) {
-      <table class="figures" data-testid="figures">
+      <table class="figures" data-testid="figures" [attr.data-run]="run()?.id" [attr.data-live]="isLive()">
         <caption class="seen-by-readers-only">
-          Figures of the last run and the run before
+          Figures before and after
         </caption>
         <tr>
-          <th scope="col">Run</th>
-          <th scope="col" class="number">before</th>
-          <th scope="col" class="number">last</th>
+          <th scope="col"></th>
+          <th scope="col" class="number">{{ heads().before }}</th>
+          <th scope="col" class="number">{{ heads().now }}</th>
         </tr>
         @for (row of rows(); track row.name) {
           <tr>
@@ -53,43 +76,60 @@ export class RunFigures {
   private readonly runs = this.store.selectSignal(selectPlayedRuns);
   private readonly before = this.store.selectSignal(selectPlayedBefore);
   private readonly timeline = this.store.selectSignal(selectTimeline);
+  private readonly tuning = this.store.selectSignal(selectTuning);
   private readonly live = signal<PacingSummary | null>(null);
 
-  /** During playback the current run is in the last column, with the last one beside it. */
+  private readonly measured = this.store.selectSignal(selectMeasuredRun);
+  private readonly predictions = inject(Predictions);
+  readonly isLive = computed(() => this.live() !== null);
+  /** Prediction of the timeline as it is tuned now; null where the last run measured it, or while it plays. */
+  private readonly predicted = computed(() =>
+    this.live() || this.measured() || this.predictions.isWhatIf() ? null : this.predictions.predicted(),
+  );
+  readonly heads = computed(() =>
+    this.predicted() ? { before: 'last run', now: 'predicted' } : { before: 'run before', now: 'last run' },
+  );
+
   readonly rows = computed(() => {
     const live = this.live();
     const last = this.run();
-    const left = live ? last : this.before();
-    const right = live ?? last?.summary;
+    const predicted = last && this.predicted();
+    const left = live || predicted ? last : this.before();
+    const right = live ?? predicted?.summary ?? last?.summary;
     if (!right) return [];
-    const how = (run: RunRecord | null): string =>
-      run
-        ? `${scaleText(run.facts.tuning.playScale, run.facts.tuning)}, ${playedFrom(run)}${withoutText(run.facts.tuning)}`
-        : '–';
-    const played = { name: 'Played', before: how(left), now: live ? 'now' : how(last) };
+    const rates = (name: string, before: number | undefined, now: number | undefined) => ({
+      name,
+      before: before === undefined ? '–' : framesPerSecond(before),
+      now: now === undefined ? '–' : framesPerSecond(now),
+    });
     const figures = FIGURES.map(([name, of]) => ({
       name,
       now: of(right),
       before: left ? of(left.summary) : '–',
     }));
-    // The prediction before the run, beside its result.
-    const said = (run: RunRecord | null): string =>
-      run?.facts.predicted ? framesPerSecond(run.facts.predicted.framesPerSecond) : '–';
-    const was = (run: RunRecord | null): string =>
-      run ? framesPerSecond(run.summary.framesPerSecondShown) : '–';
-    const shown = {
-      name: 'Frame rate shown',
-      now: live ? framesPerSecond(live.framesPerSecondShown) : was(last),
-      before: was(left),
-    };
-    const predicted = { name: 'Predicted', now: live ? '–' : said(last), before: said(left) };
-    return [played, predicted, shown, ...figures];
+    const tuning = this.tuning();
+    const nowText = predicted && tuning ? tunedText(tuning) : playedText(last);
+    return [
+      { name: 'Played', before: playedText(left), now: live ? 'now' : nowText },
+      ...(predicted
+        ? []
+        : [
+            // The prediction before the run, beside its result.
+            rates(
+              'Predicted',
+              left?.facts.predicted?.framesPerSecond,
+              live ? undefined : last?.facts.predicted?.framesPerSecond,
+            ),
+          ]),
+      rates('Frame rate shown', left?.summary.framesPerSecondShown, right.framesPerSecondShown),
+      ...figures,
+    ];
   });
 
   /** Sentence that both runs differ, and in what. */
   readonly beforeNote = computed(() => {
     const { before, last, beforeDiffers } = this.runs();
-    if (!before || !last || this.live()) return null;
+    if (!before || !last || this.live() || this.predicted()) return null;
     return unlikeText(before, beforeDiffers, frameText);
   });
 
@@ -104,6 +144,13 @@ export class RunFigures {
     this.live.set(log && timeline ? pacingSummary(log, timeline.rate) : null);
   }
 }
+
+const playedText = (run: RunRecord | null): string =>
+  run ? tunedText(run.facts.tuning, playedFrom(run)) : '–';
+
+/** @param files that it is played from; empty where that is not known */
+const tunedText = (tuning: Tuning, files = ''): string =>
+  `${scaleText(tuning.playScale, tuning)}${files && `, ${files}`}${withoutText(tuning)}`;
 
 const frameText = (frame: number): string => String(frame);
 

@@ -8,16 +8,23 @@ import {
   signal,
   viewChild,
 } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
 import { frameBudgetMs, STAGES, type FrameLog, type Stage } from '@hone/core/playback';
 import { frameOf, paletteOf, prepared, type Area } from '../drawing/axis';
 import { redraw } from '../drawing/redraw';
-import { drawLateness, drawLoadLane, drawPredictedLane } from '../drawing/run-drawing';
+import { drawLateness, drawLimitingLane, drawLoadLane, drawPredictedLane } from '../drawing/run-drawing';
 import { Playback } from '../playback/playback';
 import { RunLogs } from '../playback/run-logs';
 import { Predictions } from '../prediction/predictions';
-import { selectPlayedBefore, selectPlayedRun, selectSources, selectTimeline } from '../state/selectors';
-import { laneSum } from '../formatting/finding-words';
+import {
+  selectMeasuredRun,
+  selectPlayedBefore,
+  selectPlayedRun,
+  selectSources,
+  selectTimeline,
+} from '../state/selectors';
+import { laneSum, limitingStage } from '../formatting/finding-words';
 import { STAGE_NAMES } from '../formatting/stage-words';
 import { followPlayhead } from './playhead-line';
 import { LABELS, TimelineRange } from './timeline-range';
@@ -31,9 +38,10 @@ interface Lane {
   readonly stage: Stage | null;
 }
 
-/** Lateness and loads under the tracks, on their axis, predicted and measured, drawn on canvas. */
+/** The load of the limiting stage under the tracks, on their axis; unfolded, lateness and the load of each stage. */
 @Component({
   selector: 'hone-timeline-lanes',
+  imports: [MatButtonModule],
   templateUrl: './timeline-lanes.html',
   styleUrl: './timeline-lanes.scss',
 })
@@ -49,12 +57,16 @@ export class TimelineLanes {
   private readonly timeline = this.store.selectSignal(selectTimeline);
   private readonly sources = this.store.selectSignal(selectSources);
   private readonly run = this.store.selectSignal(selectPlayedRun);
+  private readonly measured = this.store.selectSignal(selectMeasuredRun);
   private readonly before = this.store.selectSignal(selectPlayedBefore);
   private readonly pointed = signal<{ readonly frame: number; readonly y: number } | null>(null);
   private scrubbing = false;
 
+  /** Whether each stage has a lane of its own. */
+  readonly isOpen = signal(localStorage.getItem(OPENED) === 'yes');
   /** Always the same ones, so that nothing moves when a run comes in. */
-  readonly lanes = signal(allLanes()).asReadonly();
+  readonly lanes = computed(() => (this.isOpen() ? allLanes() : ONE_LANE));
+  readonly stages = STAGES.map((stage) => ({ stage, name: STAGE_NAMES[stage].toLowerCase() }));
   readonly height = computed(() => {
     const last = this.lanes().at(-1)!.area;
     return last.top + last.height + 2;
@@ -65,11 +77,11 @@ export class TimelineLanes {
     const place = this.pointed();
     if (!predicted || !place) return null;
     const isIn = ({ top, height }: Area): boolean => top <= place.y && place.y < top + height + 1;
-    const stage = this.lanes().find((lane) => lane.stage && isIn(lane.area))?.stage;
+    const lane = this.lanes().find(({ area }) => isIn(area));
+    const frame = Math.floor(place.frame);
+    const stage = lane?.label === LIMITING ? limitingStage(predicted, frame) : lane?.stage;
     const names = new Map(this.sources().map(({ id, name }) => [id, name]));
-    return stage
-      ? laneSum(predicted, stage, Math.floor(place.frame), (id) => names.get(id) ?? id) || null
-      : null;
+    return stage ? laneSum(predicted, stage, frame, (id) => names.get(id) ?? id) || null : null;
   });
 
   constructor() {
@@ -84,6 +96,11 @@ export class TimelineLanes {
     });
     const live = setInterval(() => this.logs.live() && this.draw(), LIVE_MS);
     inject(DestroyRef).onDestroy(() => clearInterval(live));
+  }
+
+  turn(): void {
+    this.isOpen.update((open) => !open);
+    localStorage.setItem(OPENED, this.isOpen() ? 'yes' : 'no');
   }
 
   onPress(event: PointerEvent): void {
@@ -135,8 +152,8 @@ export class TimelineLanes {
     const log = live ?? this.logOf(this.run()?.id);
     const before = live ? this.logOf(this.run()?.id) : this.logOf(this.before()?.id);
     const predicted = this.predictions.predicted();
-    // A run on this machine does not apply to another one.
-    const played = this.predictions.isWhatIf() ? undefined : log;
+    // A run applies to this machine, and to the levers that it was played with.
+    const played = this.predictions.isWhatIf() ? undefined : (live ?? this.logOf(this.measured()?.id));
     context.fillStyle = palette.quiet;
     for (const { label, area } of this.lanes())
       context.fillText(label, 8, area.top + area.height / 2 + 0.5, LABELS - 14);
@@ -146,7 +163,10 @@ export class TimelineLanes {
       [LAST, log],
     ]);
     for (const { label, area, stage } of this.lanes()) {
-      if (stage === null) drawLateness(context, axis, area, late.get(label), budget, palette);
+      if (label === LIMITING) {
+        const data = { log: played, stageMs: predicted?.stageMs, drops: predicted?.drops };
+        drawLimitingLane(context, axis, area, data, budget, palette);
+      } else if (stage === null) drawLateness(context, axis, area, late.get(label), budget, palette);
       else {
         drawLoadLane(context, axis, area, played, stage, budget, palette);
         if (predicted)
@@ -160,6 +180,12 @@ export class TimelineLanes {
   }
 }
 
+const OPENED = 'hone.lanes';
+const LIMITING = 'Limiting stage';
+/** Height of the only lane, and of each of several, CSS pixels. */
+const TALL = 52;
+const LOW = 24;
+const ONE_LANE: readonly Lane[] = [{ label: LIMITING, area: { top: 3, height: TALL }, stage: null }];
 const PREDICTED = 'Late, predicted';
 const BEFORE = 'Late, run before';
 const LAST = 'Late, last run';
@@ -174,6 +200,6 @@ function allLanes(): readonly Lane[] {
   add(PREDICTED, 14);
   add(BEFORE, 14);
   add(LAST, 14);
-  for (const stage of STAGES) add(`${STAGE_NAMES[stage]} load`, 14, stage);
+  for (const stage of STAGES) add(`${STAGE_NAMES[stage]} load`, LOW, stage);
   return lanes;
 }

@@ -5,6 +5,7 @@ import type { Timeline, Track } from '@hone/core/timeline';
 import { frameOf, paletteOf, prepared, xOf, type Area, type Axis, type Palette } from '../drawing/axis';
 import { redraw } from '../drawing/redraw';
 import { drawMarkers, drawRuler, drawTrack, type ClipNote } from '../drawing/track-drawing';
+import { ClipPreviews } from '../playback/clip-previews';
 import { Playback } from '../playback/playback';
 import { editingFeature } from '../state/editing.feature';
 import { playbackFeature } from '../state/features';
@@ -26,6 +27,9 @@ import { followPlayhead } from './playhead-line';
 import { TimelineLanes } from './timeline-lanes';
 import { LABELS, TimelineRange } from './timeline-range';
 
+/** Heights of tracks, CSS pixels: clips of pictures show a filmstrip. */
+const TRACK_HEIGHTS = { picture: 30, sound: 22 } as const;
+
 interface Row {
   readonly label: string;
   readonly area: Area;
@@ -43,6 +47,7 @@ export class TimelineView {
   private readonly store = inject(Store);
   readonly playback = inject(Playback);
   private readonly range = inject(TimelineRange);
+  private readonly previews = inject(ClipPreviews);
   private readonly still = viewChild.required<ElementRef<HTMLCanvasElement>>('still');
   private readonly surface = viewChild.required<ElementRef<HTMLElement>>('surface');
   private readonly line = viewChild.required<ElementRef<HTMLElement>>('line');
@@ -197,7 +202,10 @@ export class TimelineView {
     this.drawMarks(context, axis);
     const noteOf = this.noteOf();
     const chosen = this.editor.ids();
-    for (const track of displayed(timeline)) drawTrack(context, axis, take(), track, noteOf, palette, chosen);
+    const all = this.previews.all();
+    const previews = { of: (id: string) => all.get(id), rate: toNumber(timeline.rate) };
+    for (const track of displayed(timeline))
+      drawTrack(context, axis, take(), track, noteOf, palette, chosen, previews);
     drawMarkers(context, axis, ruler.area, timeline.markers ?? [], palette);
     this.drawBox(context, palette);
   }
@@ -257,6 +265,6 @@ function rowsFor(timeline: Timeline | null): readonly Row[] {
   };
   add('', 18);
   for (const track of timeline ? displayed(timeline) : [])
-    add(track.enabled ? track.name : `${track.name} · off`, 22, track);
+    add(track.enabled ? track.name : `${track.name} · off`, TRACK_HEIGHTS[track.kind], track);
   return rows;
 }

@@ -56,6 +56,7 @@ export class WorkKeys {
     effects: () => this.store.dispatch(EditActions.effectsTurned()),
     snapping: () => this.store.dispatch(EditActions.snappingTurned()),
     copies: () => this.toggleCopies(),
+    mute: () => this.playback.toggleMuted(),
     lowerScale: () => this.scale(-1),
     higherScale: () => this.scale(1),
     zoomIn: () => this.range.zoom(0.5, this.playback.playhead),

@@ -1,4 +1,4 @@
-import { Component, computed, inject } from '@angular/core';
+import { Component, computed, inject, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
@@ -8,25 +8,27 @@ import { PlayerActions } from '../state/actions';
 import { selectLength, selectProject, selectSources, selectSubject, selectUsedIds } from '../state/selectors';
 import { editingFeature } from '../state/editing.feature';
 import { EffectPanel } from '../effects/effect-panel';
+import { ColumnSplitter, storedWidth } from './column-splitter';
 import { FindingList } from './finding-list';
-import { RunVerdict } from './run-verdict';
 import { LeverBoard } from './lever-board';
 import { RunFigures } from './run-figures';
 import { TimelineEditor } from './timeline-editor';
 import { TimelineView } from './timeline-view';
+import { Verdict } from './verdict';
 import { Viewer } from './viewer';
 import { WorkKeys } from './work-keys';
 
-/** Viewer and findings side by side; timeline, runs and loads below them on one axis. */
+/** Two columns: viewer, timeline and loads on one axis; verdict, findings and levers beside them. */
 @Component({
   selector: 'hone-work-page',
   imports: [
+    ColumnSplitter,
     EffectPanel,
     FindingList,
-    RunVerdict,
     LeverBoard,
     RunFigures,
     TimelineView,
+    Verdict,
     Viewer,
     RouterLink,
     MatButtonModule,
@@ -34,11 +36,17 @@ import { WorkKeys } from './work-keys';
   providers: [Playback, TimelineEditor, WorkKeys],
   templateUrl: './work-page.html',
   styleUrl: './work-page.scss',
-  host: { '(document:keydown)': 'keys.press($event)', '(click)': 'keys.release()' },
+  host: {
+    '(document:keydown)': 'keys.press($event)',
+    '(click)': 'keys.release()',
+    '[style.--diagnosis.px]': 'width()',
+  },
 })
 export class WorkPage {
   private readonly store = inject(Store);
   readonly keys = inject(WorkKeys);
+  /** Width of the diagnosis column, CSS pixels. */
+  readonly width = signal(storedWidth());
   readonly project = this.store.selectSignal(selectProject);
   readonly opening = this.store.selectSignal(projectFeature.selectOpening);
   private readonly length = this.store.selectSignal(selectLength);
