@@ -260,7 +260,7 @@ function application(
   };
   api.use('/projects/:projectId', mustExist);
   api.use(runRoutes(new RunStore(database), sampler));
-  api.use(rigRoutes(rigs, projects, sources, config));
+  api.use(rigRoutes(rigs, projects, sources, config, limits));
   api.use(jsonBody('8mb'));
   const { dataFolder } = config;
   const removal = new Removal({ projects, sources, copies, exports, queue, dataFolder });

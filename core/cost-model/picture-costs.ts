@@ -31,7 +31,7 @@ const HARDWARE_CORES = 0.15;
 /** From the request for a clip until the browser's decoder can be fed, ms. */
 const OPEN_MS = 12;
 /** The server starts ffmpeg anew, ms; where that was not measured. */
-const USUAL_SERVER_OPEN_MS = 180;
+const USUAL_SERVER_START_MS = 180;
 
 /** Pictures by which the first one is delayed where it was not measured: of long groups, and of intra-coded media. */
 const USUAL_FIRST = 4;
@@ -123,7 +123,7 @@ function decodingCosts(rig: Rig, medium: PlayedMedium, unmeasured: Set<string>):
     decodeCores: decodeCores(rig, medium),
     bitShare: likeBy(rig, medium, ({ bitShare }) => bitShare !== undefined)?.bitShare ?? USUAL_BIT_SHARE,
     ...delays(rig, medium, decode),
-    openMs: openMs(rig, medium),
+    openMs: OPEN_MS,
   };
 }
 
@@ -182,8 +182,8 @@ function likeBy(
 const startedLike = (rig: Rig, medium: PlayedMedium): DecodeFigures | undefined =>
   likeBy(rig, medium, ({ startMs }) => startMs !== undefined);
 
-const openMs = (rig: Rig, medium: PlayedMedium): number =>
-  medium.decoder === 'browser' ? OPEN_MS : (startedLike(rig, medium)?.startMs?.value ?? USUAL_SERVER_OPEN_MS);
+const serverStartMs = (rig: Rig, medium: PlayedMedium): number =>
+  startedLike(rig, medium)?.startMs?.value ?? USUAL_SERVER_START_MS;
 
 // A decoder gives out its first picture when its threads are filled and what comes before it in time is there; and when
 // it is called away, only after what it has begun.
@@ -192,8 +192,11 @@ function delays(
   medium: PlayedMedium,
   decodeMs: number,
 ): Pick<DecodingCosts, 'firstMs' | 'restartMs'> {
-  // Elsewhere in the file the server starts ffmpeg anew.
-  if (medium.decoder === 'server') return { firstMs: 0, restartMs: openMs(rig, medium) };
+  // For each place in the file the server starts ffmpeg anew, which is work for the cores and not only a wait.
+  if (medium.decoder === 'server') {
+    const startMs = serverStartMs(rig, medium);
+    return { firstMs: startMs, restartMs: startMs };
+  }
   const isIntra = medium.groups.distance(1) === 1;
   const usual = isIntra ? USUAL_INTRA_FIRST : USUAL_FIRST;
   const like = isIntra ? undefined : startedLike(rig, medium);

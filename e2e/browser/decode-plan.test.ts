@@ -1,11 +1,11 @@
 import type { RunRecord } from '@hone/core/api';
-import { SIMULATED_RIGS, type Figure, type Rig } from '@hone/core/machine';
 import { FrameLog } from '@hone/core/playback';
 import { PREROLL_FRAMES } from '@hone/core/pacing';
 import { rational } from '@hone/core/time';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { TestBrowser } from '../fixtures/browser.js';
 import { makeCutProject, type CutProject, type NamedCut } from '../fixtures/cut-project.js';
+import { rigOf } from '../fixtures/rigs.js';
 import { TestServer } from '../fixtures/server.js';
 
 const CUT_FRAMES = 15;
@@ -15,24 +15,6 @@ const CUTS = Array.from({ length: 12 }, (_, at): NamedCut => [
   rational(4 + 5 * (at % 2), 4),
   CUT_FRAMES,
 ]);
-
-/** A rig of given figures, so that nothing hangs on the machine of the test. @param factor of all decoding times */
-function rigOf(factor: number): Rig {
-  const [base] = SIMULATED_RIGS;
-  const times = (figure: Figure | null): Figure | null =>
-    figure && {
-      ...figure,
-      value: factor * figure.value,
-      low: factor * figure.low,
-      high: factor * figure.high,
-    };
-  return {
-    ...base!,
-    ...{ id: 'own', name: 'This machine', simulated: false },
-    machine: { ...base!.machine, cores: 2 },
-    decoders: base!.decoders.map((each) => ({ ...each, msPerFrame: times(each.msPerFrame) })),
-  };
-}
 
 describe('a timeline that is predicted to be beyond the machine', () => {
   let server: TestServer;
@@ -45,7 +27,7 @@ describe('a timeline that is predicted to be beyond the machine', () => {
     await server.settle(made.project.id);
     // What a run teaches would make the machine of the test the one that is predicted.
     server.services.sampler.othersShare = () => Promise.resolve(0.5);
-    await server.call('PUT', 'rigs/own', rigOf(300));
+    await server.call('PUT', 'rigs/own', rigOf(300, 2));
     browser = await TestBrowser.open(server.url);
     await browser.waitForPicture();
   });
@@ -82,7 +64,7 @@ describe('a timeline that is predicted to be beyond the machine', () => {
   });
 
   it('is decoded as a whole on a faster machine', async () => {
-    await server.call('PUT', 'rigs/own', rigOf(1));
+    await server.call('PUT', 'rigs/own', rigOf(1, 2));
     await browser.page.reload();
     await browser.waitForPicture();
     await browser.waitForPrediction();

@@ -1,24 +1,12 @@
 import type { LightCopy, Rigs, RunRecord } from '@hone/core/api';
-import { SIMULATED_RIGS, type Figure, type Rig } from '@hone/core/machine';
+import type { Rig } from '@hone/core/machine';
 import { rational } from '@hone/core/time';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { accessibilityFaults } from '../fixtures/accessible.js';
 import { TestBrowser } from '../fixtures/browser.js';
 import { makeCutProject, type CutProject } from '../fixtures/cut-project.js';
+import { rigOf } from '../fixtures/rigs.js';
 import { TestServer } from '../fixtures/server.js';
-
-const heavier = (figure: Figure | null): Figure | null =>
-  figure && { ...figure, value: 50 * figure.value, low: 50 * figure.low, high: 50 * figure.high };
-
-/** A rig of figures that are given, so that what it is predicted to do never hangs on the machine of the test. */
-function slowRig(): Rig {
-  const [base] = SIMULATED_RIGS;
-  return {
-    ...base!,
-    ...{ id: 'own', name: 'This machine', simulated: false },
-    decoders: base!.decoders.map((each) => ({ ...each, msPerFrame: heavier(each.msPerFrame) })),
-  };
-}
 
 /** What is said of playback before anything was played. */
 describe('the prediction', () => {
@@ -34,7 +22,7 @@ describe('the prediction', () => {
       ['fast60', rational(1, 2), 48],
     ]);
     await server.settle(made.project.id);
-    await server.call('PUT', 'rigs/own', slowRig());
+    await server.call('PUT', 'rigs/own', rigOf(50));
     browser = await TestBrowser.open(server.url);
     await browser.waitForPicture();
   });
@@ -171,7 +159,7 @@ describe('the prediction', () => {
 
   it('takes the lever that is recommended, and then predicts that it plays', async () => {
     const { page } = browser;
-    await server.call('PUT', 'rigs/own', slowRig());
+    await server.call('PUT', 'rigs/own', rigOf(50));
     const other = await makeCutProject(server, 'Answered', [
       ['long24', rational(1), 48],
       ['fast60', rational(1, 2), 48],

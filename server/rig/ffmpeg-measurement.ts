@@ -1,12 +1,4 @@
-import type { PacketIndex } from '@hone/core/media';
-import {
-  figureAtMean,
-  figureOf,
-  type DecodeFigures,
-  type Figure,
-  type HardwarePath,
-} from '@hone/core/machine';
-import { toNumber } from '@hone/core/time';
+import { figureOf, type Figure, type HardwarePath } from '@hone/core/machine';
 import { inputArguments } from '../ffmpeg/input.js';
 import { runTool, ToolError } from '../ffmpeg/process.js';
 import type { SourceRow } from '../media/source-store.js';
@@ -25,12 +17,11 @@ export async function decodeRate(
   row: SourceRow,
   threads: number,
   how: FfmpegMeasurement,
-  output: readonly string[] = [],
 ): Promise<Figure | null> {
   const rates: number[] = [];
   // The first pass also pays for reading the file; it is not counted.
   for (let round = 0; round <= how.rounds; round++) {
-    const rate = await decodeOnce(row, threads, how, output);
+    const rate = await decodeOnce(row, threads, how);
     if (rate === undefined) return null;
     if (round > 0) rates.push(rate);
   }
@@ -42,14 +33,13 @@ async function decodeOnce(
   row: SourceRow,
   threads: number,
   { ffmpeg, seconds, signal }: FfmpegMeasurement,
-  form: readonly string[],
 ): Promise<number | undefined> {
   const limit = ['-t', String(seconds)];
   const count = threads === 0 ? [] : ['-threads', String(threads)];
   const args = ['-v', 'error', '-nostdin', '-benchmark', ...count, ...limit, ...inputArguments(row), '-an'];
   let frames = 0;
   try {
-    const output = ['-map', '0:v:0', ...form, '-progress', 'pipe:1', '-nostats', '-f', 'null', '-'];
+    const output = ['-map', '0:v:0', '-progress', 'pipe:1', '-nostats', '-f', 'null', '-'];
     const { errors } = await runTool(ffmpeg, [...args, '-v', 'info', ...output], {
       signal,
       onLine: (line) => {
@@ -63,79 +53,6 @@ async function decodeOnce(
     if (error instanceof ToolError) return undefined;
     throw error;
   }
-}
-
-/** ms from starting ffmpeg in the middle of a source until it has decoded a picture there; null when it does not. */
-async function decodeStart(
-  row: SourceRow,
-  { ffmpeg, rounds, disturbed, signal }: FfmpegMeasurement,
-): Promise<Figure | null> {
-  const middle = ['-ss', String(toNumber(row.facts!.duration) / 2)];
-  const args = ['-v', 'error', '-nostdin', ...middle, ...inputArguments(row), '-an', '-frames:v', '1'];
-  const waits: number[] = [];
-  // The first start also pays for reading the file; it is not counted.
-  for (let round = 0; round <= rounds; round++) {
-    const start = performance.now();
-    try {
-      await runTool(ffmpeg, [...args, '-map', '0:v:0', '-f', 'null', '-'], { signal });
-    } catch (error) {
-      if (error instanceof ToolError) return null;
-      throw error;
-    }
-    if (round > 0) waits.push(performance.now() - start);
-  }
-  return figureOf(waits, {
-    method: 'ffmpeg started in the middle, one picture',
-    measuredAt: new Date().toISOString(),
-    disturbed,
-  });
-}
-
-/** Filters of most pictures that the server decodes for the preview. */
-const PREVIEW_SCALING = "scale='min(960,iw)':-2:flags=area,format=yuv420p";
-
-/**
- * What the server's decoder takes for the mean frame of each kind of source, and until its first.
- * @param indexOf packet index of a source, where it was read
- */
-export async function serverDecoders(
-  samples: readonly SourceRow[],
-  how: FfmpegMeasurement,
-  indexOf: (row: SourceRow) => Promise<PacketIndex | undefined>,
-): Promise<DecodeFigures[]> {
-  const made: DecodeFigures[] = [];
-  for (const row of samples) {
-    const rate = await decodeRate(row, 0, how, ['-vf', PREVIEW_SCALING]);
-    const start = rate && (await decodeStart(row, how));
-    const { codec, profile, chroma, bitDepth, size } = row.facts!.picture!;
-    const bitsPerFrame = row.structure?.bitsPerFrame ?? 0;
-    const index = await indexOf(row);
-    const had = index ? bitsWithin(index, how.seconds) : 0;
-    made.push({
-      decoder: 'server',
-      ...{ codec, profile, chroma, bitDepth, width: size.width, height: size.height },
-      bitsPerFrame,
-      acceleration: 'software',
-      msPerFrame:
-        rate &&
-        figureAtMean(
-          { ...rate, value: 1000 / rate.value, low: 1000 / rate.high, high: 1000 / rate.low },
-          had,
-          bitsPerFrame,
-        ),
-      together: [],
-      problem: rate ? null : 'ffmpeg gives out no frame of it.',
-      startMs: start ?? undefined,
-    });
-  }
-  return made;
-}
-
-/** Mean bits of the pictures of a file's first seconds. */
-function bitsWithin({ sizes, dts, ticksPerSecond }: PacketIndex, seconds: number): number {
-  const end = (dts[0] ?? 0) + seconds * ticksPerSecond;
-  const first = sizes.filter((_, at) => dts[at]! < end);
-  return (8 * first.reduce((sum, each) => sum + each, 0)) / Math.max(1, first.length);
 }
 
 // The first line that names a cause; what follows it only says that nothing came out.

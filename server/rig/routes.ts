@@ -11,8 +11,10 @@ import { jsonBody } from '../http/bodies.js';
 import type { SourceRow, SourceStore } from '../media/source-store.js';
 import type { ProjectStore } from '../projects/project-store.js';
 import { driveUses, measureDrive, type DriveUse } from './drive-measurement.js';
-import { decodeRate, hardwarePaths, serverDecoders } from './ffmpeg-measurement.js';
+import { decodeRate, hardwarePaths } from './ffmpeg-measurement.js';
+import type { MemoryLimits } from './limits.js';
 import { graphicsDevices, machineNow } from './machine.js';
+import { serverDecoders } from './server-decoders.js';
 import { OWN_RIG, type RigStore } from './rig-store.js';
 import { loadOver } from './system.js';
 
@@ -24,6 +26,7 @@ export function rigRoutes(
   projects: ProjectStore,
   sources: SourceStore,
   config: Config,
+  limits: MemoryLimits,
 ): Router {
   const router = Router();
   const large = jsonBody('4mb');
@@ -121,7 +124,8 @@ export function rigRoutes(
       const packets = await sources.packetsOf(row);
       return packets && PacketIndex.from(packets);
     };
-    response.json(await serverDecoders(samples.slice(0, most), how, indexOf));
+    const threads = (await limits.shares()).ffmpegThreads;
+    response.json(await serverDecoders(samples.slice(0, most), { ...how, threads }, indexOf));
   });
 
   router.post('/measurements/hardware-paths', large, async (request, response) => {

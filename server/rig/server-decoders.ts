@@ -1,0 +1,137 @@
+import { Writable } from 'node:stream';
+import { readFrameHeader, type PacketIndex } from '@hone/core/media';
+import { figureAtMean, figureOf, type DecodeFigures } from '@hone/core/machine';
+import { toNumber } from '@hone/core/time';
+import type { FrameSize } from '@hone/core/timeline';
+import { UserError } from '../http/problems.js';
+import { writeFrames } from '../media/frames.js';
+import type { SourceRow } from '../media/source-store.js';
+import type { FfmpegMeasurement } from './ffmpeg-measurement.js';
+
+/** Widest picture of most previews. */
+const PREVIEW_WIDTH = 960;
+
+/** Frames that one pass receives at the most. */
+const MOST_FRAMES = 240;
+
+interface ServedFrame {
+  /** Time of its picture, seconds from the first frame of the source. */
+  readonly seconds: number;
+  /** ms from the request until it was received. */
+  readonly at: number;
+}
+
+/**
+ * What the server's decoder takes for the mean frame of each kind of source, and until its first, by the code that
+ * supplies the player with frames.
+ * @param threads for ffmpeg's decoder
+ * @param indexOf packet index of a source, where it was read
+ */
+export async function serverDecoders(
+  samples: readonly SourceRow[],
+  how: FfmpegMeasurement & { readonly threads: number },
+  indexOf: (row: SourceRow) => Promise<PacketIndex | undefined>,
+): Promise<DecodeFigures[]> {
+  const made: DecodeFigures[] = [];
+  for (const row of samples) {
+    const times = await framesOver(row, how);
+    const starts = times && (await startsIn(row, how));
+    const { codec, profile, chroma, bitDepth, size } = row.facts!.picture!;
+    const bitsPerFrame = row.structure?.bitsPerFrame ?? 0;
+    const index = await indexOf(row);
+    const had = index ? bitsWithin(index, how.seconds) : 0;
+    const about = { measuredAt: new Date().toISOString(), disturbed: how.disturbed };
+    const method = `ffmpeg, frames as the player gets them, ${how.threads === 1 ? 'one thread' : `${how.threads} threads`}`;
+    made.push({
+      decoder: 'server',
+      ...{ codec, profile, chroma, bitDepth, width: size.width, height: size.height },
+      bitsPerFrame,
+      acceleration: 'software',
+      msPerFrame: times && figureAtMean(figureOf(times, { ...about, method }), had, bitsPerFrame),
+      together: [],
+      problem: times ? null : 'ffmpeg gives out no frame of it.',
+      startMs: starts
+        ? figureOf(starts, { ...about, method: 'ffmpeg started in the middle, one picture' })
+        : undefined,
+    });
+  }
+  return made;
+}
+
+/** ms for each frame after the first of the first seconds, one value for each round; null when there are none. */
+async function framesOver(
+  row: SourceRow,
+  how: FfmpegMeasurement & { readonly threads: number },
+): Promise<number[] | null> {
+  const times: number[] = [];
+  // The first pass also pays for reading the file; it is not counted.
+  for (let round = 0; round <= how.rounds; round++) {
+    const served = await receive(
+      row,
+      0,
+      how,
+      ({ seconds }, count) => seconds >= how.seconds || count >= MOST_FRAMES,
+    );
+    const [first, last] = [served[0], served.at(-1)];
+    if (!first || !last) return null;
+    // A source of one frame has no time but that of its start.
+    if (round > 0)
+      times.push((last.at - (served.length > 1 ? first.at : 0)) / Math.max(1, served.length - 1));
+  }
+  return times;
+}
+
+/** ms until the first frame in the middle of a source, one value for each round; null when there is none. */
+async function startsIn(
+  row: SourceRow,
+  how: FfmpegMeasurement & { readonly threads: number },
+): Promise<number[] | null> {
+  const starts: number[] = [];
+  for (let round = 0; round <= how.rounds; round++) {
+    const [first] = await receive(row, toNumber(row.facts!.duration) / 2, how, () => true);
+    if (!first) return null;
+    if (round > 0) starts.push(first.at);
+  }
+  return starts;
+}
+
+/** Frames from a time on, until one of them is the last that is wanted. */
+async function receive(
+  row: SourceRow,
+  from: number,
+  { ffmpeg, threads, signal }: FfmpegMeasurement & { readonly threads: number },
+  isLast: (frame: ServedFrame, count: number) => boolean,
+): Promise<ServedFrame[]> {
+  const served: ServedFrame[] = [];
+  const enough = new AbortController();
+  const start = performance.now();
+  const target = new Writable({
+    write(bytes: Buffer, _encoding, done) {
+      const frame = { seconds: readFrameHeader(bytes).seconds, at: performance.now() - start };
+      if (!enough.signal.aborted) served.push(frame);
+      if (isLast(frame, served.length)) enough.abort();
+      done();
+    },
+  });
+  try {
+    const size = previewSize(row.facts!.picture!.size);
+    const until = AbortSignal.any([signal, enough.signal]);
+    await writeFrames(row, target, { ffmpeg, from, size, threads, signal: until });
+  } catch (error) {
+    if (!(error instanceof UserError) && !enough.signal.aborted) throw error;
+  }
+  return served;
+}
+
+function previewSize({ width, height }: FrameSize): FrameSize {
+  const share = Math.min(1, PREVIEW_WIDTH / width);
+  const even = (side: number): number => Math.max(2, 2 * Math.round((share * side) / 2));
+  return { width: even(width), height: even(height) };
+}
+
+/** Mean bits of the pictures of a file's first seconds. */
+function bitsWithin({ sizes, dts, ticksPerSecond }: PacketIndex, seconds: number): number {
+  const end = (dts[0] ?? 0) + seconds * ticksPerSecond;
+  const first = sizes.filter((_, at) => dts[at]! < end);
+  return (8 * first.reduce((sum, each) => sum + each, 0)) / Math.max(1, first.length);
+}
