@@ -2,6 +2,7 @@ import { parseArgs } from 'node:util';
 import { crashes } from './crashes.js';
 import { index } from './index-packets.js';
 import type { BenchOptions } from './options.js';
+import { interfaceBench } from './interface.js';
 import { optimize } from './optimize.js';
 import { overload } from './overload.js';
 import { player } from './player.js';
@@ -17,6 +18,7 @@ const BENCHES: Readonly<Record<string, (options: BenchOptions) => Promise<Record
   tuned,
   optimize,
   index,
+  interface: interfaceBench,
   predict: predictBench,
   serverdecode,
   simulate,

@@ -4,6 +4,7 @@ import { createInterface } from 'node:readline';
 import type { Readable } from 'node:stream';
 import { finished } from 'node:stream/promises';
 import { processorTicks } from '../process/identity.js';
+import { playbackHold } from '../process/playback-hold.js';
 import { endingOf, isProgramMissing, lowerPriority, spawnChild } from '../process/spawn-child.js';
 
 /**
@@ -104,6 +105,7 @@ export async function runTool(
   const errorLines: string[] = [];
   const watch = { hasStalled: false, silences: 0, ticks: 0 };
   const onSilence = async (): Promise<void> => {
+    if (playbackHold.wasStopped(child.pid, stallMs)) return void stall.refresh();
     const ticks = (child.pid !== undefined && (await processorTicks(child.pid))) || 0;
     const hasWorked = ticks > watch.ticks;
     watch.ticks = ticks;

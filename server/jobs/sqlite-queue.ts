@@ -5,6 +5,7 @@ import { and, asc, desc, eq, inArray } from 'drizzle-orm';
 import type { Logger } from 'pino';
 import { CancelledError } from '../ffmpeg/process.js';
 import type { EventBus } from '../http/events.js';
+import { playbackHold } from '../process/playback-hold.js';
 import type { Database } from '../store/database.js';
 import { jobs } from '../store/tables.js';
 import type { JobHandler, JobQueue, NewJob } from './queue.js';
@@ -219,12 +220,13 @@ export class SqliteQueue implements JobQueue {
   private async work(running: Running, handler: JobHandler): Promise<void> {
     const { row, abort } = running;
     try {
-      await handler.run({
+      const context = {
         job: this.jobOf(row),
         payload: row.payload,
         signal: abort.signal,
-        progress: (done) => this.progress(running, done),
-      });
+        progress: (done: number) => this.progress(running, done),
+      };
+      await (handler.isHeldByPlayback ? playbackHold.run(() => handler.run(context)) : handler.run(context));
       await this.end(running, handler, 'done', null);
     } catch (error) {
       const stopped = error instanceof CancelledError || abort.signal.aborted;

@@ -4,6 +4,7 @@ import { stat } from 'node:fs/promises';
 import { leadingFile, stillPath, type MediaInput } from '../ffmpeg/input.js';
 import { CancelledError } from '../ffmpeg/process.js';
 import type { JobHandler } from '../jobs/queue.js';
+import { playbackHold } from '../process/playback-hold.js';
 import type { SourceStore } from './source-store.js';
 
 /**
@@ -19,6 +20,7 @@ export async function contentHash(
   const hash = createHash('sha256');
   let read = 0;
   for await (const chunk of createReadStream(path, { highWaterMark: 1 << 20 }) as AsyncIterable<Buffer>) {
+    await playbackHold.passed(signal);
     if (signal?.aborted) throw new CancelledError('Cancelled.');
     hash.update(chunk);
     read += chunk.length;
@@ -47,6 +49,7 @@ export async function hashOf(
 export function hashHandler(store: SourceStore): JobHandler {
   return {
     kind: 'hash',
+    isHeldByPlayback: true,
     lane: 'light',
     priority: 1,
     async run({ job, signal, progress }) {

@@ -2,6 +2,7 @@ import { spawnSync, type ChildProcess } from 'node:child_process';
 import { setPriority } from 'node:os';
 import { execa } from 'execa';
 import { children } from './child-registry.js';
+import { playbackHold } from './playback-hold.js';
 
 /** util-linux' setpriv has the system end a child when its parent ends, however that happens. */
 const ENDS_WITH_PARENT = ['--pdeathsig', 'KILL'];
@@ -30,7 +31,10 @@ export function spawnChild(
   const child = canEndWithParent()
     ? execa('setpriv', [...ENDS_WITH_PARENT, '--', program, ...args], options)
     : execa(program, args, options);
-  if (child.pid !== undefined) child.once('close', children.add(child.pid));
+  if (child.pid !== undefined) {
+    child.once('close', children.add(child.pid));
+    child.once('close', playbackHold.adopt(child.pid));
+  }
   return child;
 }
 

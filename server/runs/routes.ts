@@ -4,6 +4,7 @@ import { FrameLog, LOG_COLUMNS, newRunSchema, runNotesSchema, scrubFactsSchema }
 import { Router } from 'express';
 import { jsonBody } from '../http/bodies.js';
 import { UserError } from '../http/problems.js';
+import { playbackHold } from '../process/playback-hold.js';
 import type { Sampler } from '../rig/sampler.js';
 import { csvOf, framesOf } from './report.js';
 import type { RunStore } from './run-store.js';
@@ -20,10 +21,14 @@ export function runRoutes(runs: RunStore, sampler: Sampler): Router {
   });
 
   router.get('/sampling', (_request, response) => {
-    response.json({ coreShare: sampler.coreShare() });
+    const coreShare = sampler.coreShare();
+    // Whoever asks while a run is sampled still plays.
+    if (coreShare !== null) playbackHold.hold();
+    response.json({ coreShare });
   });
 
   router.post('/sampling', async ({ socket }, response) => {
+    playbackHold.hold();
     const { remotePort: clientPort, localPort: serverPort } = socket;
     await sampler.start(clientPort && serverPort ? { clientPort, serverPort } : undefined);
     response.status(204).end();
@@ -44,6 +49,7 @@ export function runRoutes(runs: RunStore, sampler: Sampler): Router {
     const samples = sampler.since(pressedAt);
     const othersShare = await sampler.othersShare();
     sampler.stop();
+    playbackHold.release();
     const kept = await runs.keep(
       request.params.projectId,
       { ...facts, othersShare },

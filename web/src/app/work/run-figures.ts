@@ -86,9 +86,12 @@ export class RunFigures {
   private readonly predicted = computed(() =>
     this.live() || this.measured() || this.predictions.isWhatIf() ? null : this.predictions.predicted(),
   );
-  readonly heads = computed(() =>
-    this.predicted() ? { before: 'last run', now: 'predicted' } : { before: 'run before', now: 'last run' },
-  );
+  readonly heads = computed(() => {
+    if (this.live()) return { before: 'last run', now: 'this run' };
+    return this.predicted()
+      ? { before: 'last run', now: 'predicted' }
+      : { before: 'run before', now: 'last run' };
+  });
 
   readonly rows = computed(() => {
     const live = this.live();

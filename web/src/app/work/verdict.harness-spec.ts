@@ -49,6 +49,7 @@ describe('the verdict', () => {
   beforeEach(() => {
     predictions.predicted.set(null);
     predictions.isWhatIf.set(false);
+    predictions.isRough.set(false);
     TestBed.configureTestingModule({
       imports: [Verdict],
       providers: [
@@ -126,6 +127,19 @@ describe('the verdict', () => {
     const text = await textWith(recordOf(poor));
     expect(text).toContain('Predicted to play there');
     expect(text).not.toContain('Measured');
+  });
+
+  it('offers to measure the machine, unless it is being measured', async () => {
+    predictions.isRough.set(true);
+    predictions.predicted.set(predictedOf(poor));
+    expect(await textWith(null)).toContain('Measure this machine');
+    store.overrideSelector(machineFeature.selectMachineState, {
+      ...{ loaded: [], whatIfRigId: null },
+      measuring: { what: 'decoding', secondsLeft: 9, share: 0.5 },
+    } as never);
+    const text = await textWith(null);
+    expect(text).toContain('this machine is being measured');
+    expect(text).not.toContain('Measure this machine');
   });
 
   it('names what has changed since the last run', async () => {

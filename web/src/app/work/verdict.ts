@@ -42,6 +42,7 @@ export class Verdict {
   readonly isWhatIf = this.predictions.isWhatIf;
   readonly isPending = this.predictions.isPending;
   readonly isRough = this.predictions.isRough;
+  readonly isMeasuring = computed(() => Boolean(this.machine().measuring));
   readonly rigs = computed(() => [...this.machine().loaded, ...SIMULATED_RIGS]);
   readonly whatIfRigId = computed(() => this.machine().whatIfRigId ?? HERE);
   readonly here = HERE;
