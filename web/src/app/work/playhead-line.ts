@@ -1,6 +1,7 @@
 import { afterNextRender, DestroyRef, inject, type ElementRef, type Signal } from '@angular/core';
 import { xOf, type Axis } from '../drawing/axis';
 import { Playback } from '../playback/playback';
+import { PlayheadTicker } from './playhead-ticker';
 
 /**
  * Keeps a thin element where the playhead is, on every frame, so that nothing else has to be drawn anew. To be called
@@ -9,26 +10,24 @@ import { Playback } from '../playback/playback';
  */
 export function followPlayhead(line: Signal<ElementRef<HTMLElement>>, axisOf: () => Axis): () => void {
   const playback = inject(Playback);
+  const ticker = inject(PlayheadTicker);
   const destroy = inject(DestroyRef);
   let drawn = -1;
+  let placed = '';
   const follow = (): void => {
     const { playhead } = playback;
     if (playhead === drawn) return;
     drawn = playhead;
     const axis = axisOf();
     const x = xOf(axis, playhead);
+    const isSeen = x >= axis.left - 1 && x <= axis.right + 1;
+    const place = isSeen ? `translateX(${Math.round(x)}px)` : '';
+    if (place === placed) return;
+    placed = place;
     const { style } = line().nativeElement;
-    style.visibility = x >= axis.left - 1 && x <= axis.right + 1 ? 'visible' : 'hidden';
-    style.transform = `translateX(${Math.round(x)}px)`;
+    style.visibility = isSeen ? 'visible' : 'hidden';
+    if (isSeen) style.transform = place;
   };
-  afterNextRender(() => {
-    let next = 0;
-    const again = (): void => {
-      follow();
-      next = requestAnimationFrame(again);
-    };
-    again();
-    destroy.onDestroy(() => cancelAnimationFrame(next));
-  });
+  afterNextRender(() => destroy.onDestroy(ticker.add(follow)));
   return () => (drawn = -1);
 }

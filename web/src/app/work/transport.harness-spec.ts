@@ -15,6 +15,7 @@ import { Playback } from '../playback/playback';
 import { ProjectActions } from '../state/actions';
 import { playbackFeature } from '../state/features';
 import { selectLength, selectTimeline, selectTuning } from '../state/selectors';
+import { PlayheadTicker } from './playhead-ticker';
 import { Transport } from './transport';
 
 describe('the transport', () => {
@@ -23,7 +24,7 @@ describe('the transport', () => {
   let store: MockStore;
   const playback = {
     ...{ seek: vi.fn(), step: vi.fn(), toggle: vi.fn(), toggleMuted: vi.fn(), setVolume: vi.fn() },
-    ...{ muted: signal(false), volume: signal(0.5), playhead: 30 },
+    ...{ muted: signal(false), volume: signal(0.5), playhead: 30, isMoving: false },
   };
   let dispatched: Action[];
 
@@ -43,6 +44,7 @@ describe('the transport', () => {
           ],
         }),
         { provide: Playback, useValue: playback },
+        PlayheadTicker,
       ],
     });
     store = TestBed.inject(MockStore);

@@ -29,6 +29,7 @@ import { Shortcuts } from '../shortcuts/shortcuts';
 import { ProjectActions } from '../state/actions';
 import { playbackFeature } from '../state/features';
 import { selectLength, selectTimeline, selectTuning } from '../state/selectors';
+import { PlayheadTicker } from './playhead-ticker';
 import { ReleasesFocus } from './releases-focus';
 
 /** What is reached for twenty times an hour: playing, the pixels and files that it is played from, and the volume. */
@@ -73,15 +74,9 @@ export class Transport {
   };
 
   constructor() {
-    let next = 0;
-    afterNextRender(() => {
-      const follow = (): void => {
-        this.writeClock();
-        next = requestAnimationFrame(follow);
-      };
-      next = requestAnimationFrame(follow);
-    });
-    inject(DestroyRef).onDestroy(() => cancelAnimationFrame(next));
+    const destroy = inject(DestroyRef);
+    const ticker = inject(PlayheadTicker);
+    afterNextRender(() => destroy.onDestroy(ticker.add(() => this.writeClock())));
   }
 
   move(change: Partial<Tuning>): void {
@@ -94,7 +89,7 @@ export class Transport {
     return timeline ? formatTimecode(timeline.startFrame + frame, timecodeOf(timeline)) : '';
   }
 
-  // The timecode changes with every frame, so it is written past change detection.
+  // The timecode changes during playback, so it is written past change detection.
   private writeClock(): void {
     const text = this.timecode(Math.floor(this.playback.playhead + 1e-3));
     const element = this.clock().nativeElement;

@@ -11,6 +11,7 @@ import { EffectPanel } from '../effects/effect-panel';
 import { ColumnSplitter, storedWidth } from './column-splitter';
 import { FindingList } from './finding-list';
 import { LeverBoard } from './lever-board';
+import { PlayheadTicker } from './playhead-ticker';
 import { RunFigures } from './run-figures';
 import { TimelineEditor } from './timeline-editor';
 import { TimelineView } from './timeline-view';
@@ -33,7 +34,7 @@ import { WorkKeys } from './work-keys';
     RouterLink,
     MatButtonModule,
   ],
-  providers: [Playback, TimelineEditor, WorkKeys],
+  providers: [Playback, PlayheadTicker, TimelineEditor, WorkKeys],
   templateUrl: './work-page.html',
   styleUrl: './work-page.scss',
   host: {
