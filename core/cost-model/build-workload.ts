@@ -32,6 +32,8 @@ export interface Work {
 
 /** From the press of play until the first clip is asked for, ms. */
 const START_MS = 25;
+/** From the request for a clip until its decoder can be fed, ms. */
+const OPEN_MS = 12;
 
 /**
  * Lays out what the player does for a stretch of a timeline on a rig, ms by ms. What a rig was not measured for is
@@ -84,7 +86,7 @@ export function buildWorkload(
         bitShare: decoding.bitShare,
         firstMs: decoding.firstMs,
         restartMs: decoding.restartMs,
-        openMs: decoding.openMs,
+        openMs: OPEN_MS,
         bytesPerPicture: medium.bitsPerFrame / 8,
         drive: at,
         scaleMs,

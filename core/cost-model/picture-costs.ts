@@ -28,8 +28,6 @@ const USUAL_DECODE_CORES = 1.6;
 /** Cores that decoding in hardware keeps busy. */
 const HARDWARE_CORES = 0.15;
 
-/** From the request for a clip until the browser's decoder can be fed, ms. */
-const OPEN_MS = 12;
 /** The server starts ffmpeg anew, ms; where that was not measured. */
 const USUAL_SERVER_START_MS = 180;
 
@@ -50,8 +48,6 @@ interface DecodingCosts {
   readonly firstMs: number;
   /** Additional time of the first picture after the decoder moved, ms. */
   readonly restartMs: number;
-  /** From the request for it until its decoder can be fed. */
-  readonly openMs: number;
 }
 
 /** ms that the figures of a rig say of a picture that is made for a place in the frame. */
@@ -123,7 +119,6 @@ function decodingCosts(rig: Rig, medium: PlayedMedium, unmeasured: Set<string>):
     decodeCores: decodeCores(rig, medium),
     bitShare: likeBy(rig, medium, ({ bitShare }) => bitShare !== undefined)?.bitShare ?? USUAL_BIT_SHARE,
     ...delays(rig, medium, decode),
-    openMs: OPEN_MS,
   };
 }
 

@@ -173,6 +173,25 @@ describe('light copies', () => {
     expect(after.find(({ id }) => id === body[0]!.id)!.state).toBe('ready');
   });
 
+  it('can be deleted while they are compared with their source, which ends without a fault', async () => {
+    const [first] = sources;
+    const { body } = await server.call<LightCopy[]>('POST', `projects/${project.id}/copies`, {
+      sourceIds: [first!.id],
+      divisor: 8,
+    });
+    const { id } = body[0]!;
+    const jobs = (): Promise<Job[]> => server.get(`projects/${project.id}/jobs`);
+    const compared = async (): Promise<Job | undefined> =>
+      (await jobs()).find(({ kind, subjectId }) => kind === 'likeness' && subjectId === id);
+    await expect
+      .poll(async () => (await compared())?.state, { interval: 10, timeout: 30_000 })
+      .toBe('running');
+    expect((await server.call('DELETE', `copies/${id}`)).status).toBe(204);
+    await server.settle(project.id);
+    expect((await compared())!.state).toBe('cancelled');
+    expect((await jobs()).filter(({ state }) => state === 'failed')).toEqual([]);
+  });
+
   it('go stale when the source becomes another file', async () => {
     await copyFile(paths.pal25, paths.long24);
     await utimes(paths.long24, new Date(), new Date());

@@ -67,6 +67,8 @@ describe('the page Work', () => {
     await page().getByTestId('verdict').getByText('Measured:').waitFor();
     expect(await page().getByTestId('verdict-card').textContent()).not.toContain('redicted:');
     expect(await outside(['[data-testid="verdict"]', '[data-testid="figures"] tr:nth-child(5)'])).toEqual([]);
+    const names = await page().getByTestId('figures').locator('th[scope=row]').allTextContents();
+    expect(names.slice(0, 2)).toEqual(['Frame rate shown', 'Dropped']);
     // With another lever the run is what was, and the prediction what will be.
     await opened.browser.choose('transport-scale', /^1:8/);
     await page().getByTestId('verdict').getByText('Predicted:').waitFor();

@@ -5,7 +5,7 @@ import { Router } from 'express';
 import { notFound, UserError } from '../http/problems.js';
 import type { JobQueue } from '../jobs/queue.js';
 import type { SourceRow, SourceStore } from '../media/source-store.js';
-import { copyOf, copyStamp, type CopyStore } from './copy-store.js';
+import { copyOf, copyStamp, type CopyRow, type CopyStore } from './copy-store.js';
 import type { CopyEstimator } from './estimate.js';
 import { copyLayoutOf } from './make-copy.js';
 
@@ -42,6 +42,12 @@ export function copyRoutes(
     response.json(await Promise.all(rows.map((row) => estimator.estimate(row, body.divisor))));
   });
 
+  /** Ends what is still done with a copy, such as comparing it, before it is removed. */
+  const removeCopy = async (row: CopyRow): Promise<void> => {
+    await queue.endFor([row.id]);
+    await copies.remove(row);
+  };
+
   router.post('/projects/:projectId/copies', async (request, response) => {
     const { projectId } = request.params;
     const body = checked(copyRequestSchema, request.body, 'the request');
@@ -50,7 +56,7 @@ export function copyRoutes(
       const before = await copies.forSource(source.id, body.divisor);
       const inUse =
         before?.state === 'making' || (before?.state === 'ready' && before.sourceStamp === copyStamp(source));
-      if (before && !inUse) await copies.remove(before);
+      if (before && !inUse) await removeCopy(before);
       const layout = copyLayoutOf(source, body.divisor);
       const format = intraH264(body.divisor, layout.alphaRow !== null);
       const row =
@@ -83,7 +89,7 @@ export function copyRoutes(
         'Cancel the making of this copy first; it is listed at the bottom.',
       );
     }
-    await copies.remove(row);
+    await removeCopy(row);
     response.status(204).end();
   });
 

@@ -14,6 +14,11 @@ const PREVIEW_WIDTH = 960;
 /** Frames that one pass receives at the most. */
 const MOST_FRAMES = 240;
 
+interface ServedMeasurement extends FfmpegMeasurement {
+  /** For ffmpeg's decoder. */
+  readonly threads: number;
+}
+
 interface ServedFrame {
   /** Time of its picture, seconds from the first frame of the source. */
   readonly seconds: number;
@@ -24,12 +29,11 @@ interface ServedFrame {
 /**
  * What the server's decoder takes for the mean frame of each kind of source, and until its first, by the code that
  * supplies the player with frames.
- * @param threads for ffmpeg's decoder
  * @param indexOf packet index of a source, where it was read
  */
 export async function serverDecoders(
   samples: readonly SourceRow[],
-  how: FfmpegMeasurement & { readonly threads: number },
+  how: ServedMeasurement,
   indexOf: (row: SourceRow) => Promise<PacketIndex | undefined>,
 ): Promise<DecodeFigures[]> {
   const made: DecodeFigures[] = [];
@@ -59,47 +63,43 @@ export async function serverDecoders(
 }
 
 /** ms for each frame after the first of the first seconds, one value for each round; null when there are none. */
-async function framesOver(
-  row: SourceRow,
-  how: FfmpegMeasurement & { readonly threads: number },
-): Promise<number[] | null> {
-  const times: number[] = [];
-  // The first pass also pays for reading the file; it is not counted.
-  for (let round = 0; round <= how.rounds; round++) {
-    const served = await receive(
-      row,
-      0,
-      how,
-      ({ seconds }, count) => seconds >= how.seconds || count >= MOST_FRAMES,
-    );
+const framesOver = (row: SourceRow, how: ServedMeasurement): Promise<number[] | null> =>
+  overRounds(how, async () => {
+    const isLast = ({ seconds }: ServedFrame, count: number): boolean =>
+      seconds >= how.seconds || count >= MOST_FRAMES;
+    const served = await receive(row, 0, how, isLast);
     const [first, last] = [served[0], served.at(-1)];
     if (!first || !last) return null;
     // A source of one frame has no time but that of its start.
-    if (round > 0)
-      times.push((last.at - (served.length > 1 ? first.at : 0)) / Math.max(1, served.length - 1));
-  }
-  return times;
-}
+    return served.length > 1 ? (last.at - first.at) / (served.length - 1) : last.at;
+  });
 
 /** ms until the first frame in the middle of a source, one value for each round; null when there is none. */
-async function startsIn(
-  row: SourceRow,
-  how: FfmpegMeasurement & { readonly threads: number },
-): Promise<number[] | null> {
-  const starts: number[] = [];
-  for (let round = 0; round <= how.rounds; round++) {
+const startsIn = (row: SourceRow, how: ServedMeasurement): Promise<number[] | null> =>
+  overRounds(how, async () => {
     const [first] = await receive(row, toNumber(row.facts!.duration) / 2, how, () => true);
-    if (!first) return null;
-    if (round > 0) starts.push(first.at);
+    return first?.at ?? null;
+  });
+
+/** Measures again and again; the first round also pays for reading the file, and does not count. */
+async function overRounds(
+  { rounds }: ServedMeasurement,
+  measure: () => Promise<number | null>,
+): Promise<number[] | null> {
+  const values: number[] = [];
+  for (let round = 0; round <= rounds; round++) {
+    const value = await measure();
+    if (value === null) return null;
+    if (round > 0) values.push(value);
   }
-  return starts;
+  return values;
 }
 
 /** Frames from a time on, until one of them is the last that is wanted. */
 async function receive(
   row: SourceRow,
   from: number,
-  { ffmpeg, threads, signal }: FfmpegMeasurement & { readonly threads: number },
+  { ffmpeg, threads, signal }: ServedMeasurement,
   isLast: (frame: ServedFrame, count: number) => boolean,
 ): Promise<ServedFrame[]> {
   const served: ServedFrame[] = [];

@@ -167,6 +167,18 @@ describe('the lane of the limiting stage', () => {
     expect(late[0]!.height).toBeCloseTo(0.75 * area.height);
   });
 
+  it('is the stage that costs say, with its measured load: others in the log wait for it', () => {
+    const { context, bars } = recorder();
+    const waits = log(() => 0);
+    for (let frame = 0; frame < 100; frame++) waits.set(frame, 'scale', 50);
+    drawLimitingLane(context, axis, area, { log: waits, stageMs, drops: undefined }, 40, palette);
+    // The log has 60 ms of decoding from frame 50 on, of which 4 are predicted.
+    const late = barsIn(bars, 80, 95);
+    expect(new Set(late.map(({ colour }) => colour))).toEqual(new Set(['scale']));
+    // 50 of 40 ms are 125 %, of the 200 % that the lane reaches.
+    expect(late[0]!.height).toBeCloseTo(0.625 * area.height);
+  });
+
   it('is that of the predicted stage without a run, with marks where drops are predicted', () => {
     const { context, bars } = recorder();
     drawLimitingLane(context, axis, area, { log: undefined, stageMs, drops }, 40, palette);

@@ -1,4 +1,4 @@
-import { STAGES, type FrameLog, type Stage } from '@hone/core/playback';
+import { STAGES, stageRecord, type FrameLog, type Stage } from '@hone/core/playback';
 import { frameOf, type Area, type Axis, type Palette } from './axis';
 
 /** Highest load that a lane shows, in per cent of the frame budget. */
@@ -116,7 +116,9 @@ const DROP_HEIGHT = 6;
 
 /**
  * The load of the stage that limits each moment, in its colour: filled where measured, half filled where predicted only,
- * with the prediction as a line, the line at 100 %, and marks on top where frames are dropped.
+ * with the prediction as a line, the line at 100 %, and marks on top where frames are dropped. Which stage limits is told
+ * by predicted costs, as in findings: times in a log include waiting for other stages. Without a prediction it is the
+ * stage with the greatest time in the log.
  */
 export function drawLimitingLane(
   context: CanvasRenderingContext2D,
@@ -128,13 +130,16 @@ export function drawLimitingLane(
 ): void {
   context.fillStyle = palette.low;
   context.fillRect(axis.left, area.top, axis.right - axis.left, area.height);
-  const measured = log && greatestOf((stage) => runningLoads(log, stage, budgetMs));
-  const predicted = stageMs && greatestOf((stage) => predictedLoads(stageMs[stage], budgetMs));
+  const measured = log && stageRecord((stage) => runningLoads(log, stage, budgetMs));
+  const greatestMeasured = measured && greatestOf(measured);
+  const predicted = stageMs && greatestOf(stageRecord((stage) => predictedLoads(stageMs[stage], budgetMs)));
   const colours = new Map(STAGES.map((stage) => [stage, palette.stage(stage)]));
   for (let x = Math.floor(axis.left); x < axis.right; x++) {
     const [from, to] = [frameOf(axis, x), frameOf(axis, x + 1)];
-    const real = measured?.(from, to);
-    const limiting = real ?? predicted?.(from, to);
+    const expected = predicted?.(from, to);
+    const load = expected && measured?.[expected.stage](from, to);
+    const real = load === undefined ? greatestMeasured?.(from, to) : { ...expected!, load };
+    const limiting = real ?? expected;
     if (limiting && !isGap(x, limiting.stage)) {
       const height = heightOf(limiting.load, area);
       context.globalAlpha = real ? 1 : 0.5;
@@ -194,13 +199,12 @@ function drawLine(
 
 /** The greatest of the loads of all stages between two places. */
 function greatestOf(
-  loadsOf: (stage: Stage) => Loads,
+  loadsOf: Readonly<Record<Stage, Loads>>,
 ): (from: number, to: number) => { stage: Stage; load: number } | undefined {
-  const all = STAGES.map((stage) => ({ stage, loads: loadsOf(stage) }));
   return (from, to) => {
     let most: { stage: Stage; load: number } | undefined;
-    for (const { stage, loads } of all) {
-      const load = loads(from, to);
+    for (const stage of STAGES) {
+      const load = loadsOf[stage](from, to);
       if (load !== undefined && (!most || load > most.load)) most = { stage, load };
     }
     return most;

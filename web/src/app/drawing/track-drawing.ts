@@ -21,12 +21,10 @@ export interface ClipPreview {
   readonly seconds: number;
 }
 
-/** Previews by source; undefined where there is nothing yet. */
-export type PreviewOf = (sourceId: string) => ClipPreview | undefined;
-
 /** Where clips get the pictures and sound that are drawn on them. */
 export interface Previews {
-  readonly of: PreviewOf;
+  /** @returns undefined where there is nothing yet */
+  readonly of: (sourceId: string) => ClipPreview | undefined;
   /** Frames a second of the timeline. */
   readonly rate: number;
 }

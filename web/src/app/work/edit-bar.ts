@@ -9,6 +9,7 @@ import { Api, sentenceOf } from '../api/api';
 import { ImportDialog } from '../interchange/import-dialog';
 import { TimelineFiles } from '../interchange/timeline-files';
 import { Icon } from '../icons/icon';
+import { Named } from '../icons/named';
 import { Shortcuts } from '../shortcuts/shortcuts';
 import { EditActions, ProjectActions } from '../state/actions';
 import { editingFeature } from '../state/editing.feature';
@@ -20,7 +21,7 @@ import { TimelineEditor } from './timeline-editor';
 /** The edits that the chosen clips, or the playhead, can be given; each has a key as well. */
 @Component({
   selector: 'hone-edit-bar',
-  imports: [Icon, MatMenuModule],
+  imports: [Icon, MatMenuModule, Named],
   templateUrl: './edit-bar.html',
   styleUrl: './edit-bar.scss',
 })

@@ -14,7 +14,8 @@ import {
 } from '@hone/core/levers';
 import { bypassableIn } from '@hone/core/render';
 import { CopyActions, ProjectActions } from '../state/actions';
-import { selectCopyRows, selectTimeline, selectTuning, type CopyRow } from '../state/selectors';
+import { selectCopyRows, selectTimeline, type CopyRow } from '../state/selectors';
+import { Levers } from '../playback/levers';
 import { Predictions } from '../prediction/predictions';
 import { bytes, milliseconds, pixels, wait } from '../formatting/quantities';
 
@@ -43,7 +44,8 @@ export class LeverBoard {
   private readonly store = inject(Store);
   private readonly timeline = this.store.selectSignal(selectTimeline);
   private readonly predictions = inject(Predictions);
-  readonly tuning = this.store.selectSignal(selectTuning);
+  readonly levers = inject(Levers);
+  readonly tuning = this.levers.tuning;
   readonly rows = this.store.selectSignal(selectCopyRows);
   readonly open = signal(true);
   readonly scales = PREVIEW_SCALES;
@@ -86,18 +88,13 @@ export class LeverBoard {
   });
   readonly readyCount = computed(() => this.rows().filter(({ copy }) => copy?.state === 'ready').length);
 
-  move(change: Partial<Tuning>): void {
-    const tuning = this.tuning();
-    if (tuning) this.store.dispatch(ProjectActions.leverMoved({ tuning: { ...tuning, ...change } }));
-  }
-
   moveScale(key: 'playScale' | 'restScale', scale: PreviewScale): void {
-    this.move({ [key]: scale });
+    this.levers.move({ [key]: scale });
   }
 
   workWith(lines: number): void {
     const isFull = lines >= (this.timeline()?.size.height ?? 0);
-    this.move({ workingLines: isFull ? undefined : lines });
+    this.levers.move({ workingLines: isFull ? undefined : lines });
   }
 
   make({ source, divisor }: CopyRow): void {

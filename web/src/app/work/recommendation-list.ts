@@ -2,9 +2,9 @@ import { Component, computed, inject, input } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
 import type { LeverChange, Recommendation } from '@hone/core/findings';
-import { CopyActions, ProjectActions } from '../state/actions';
+import { CopyActions } from '../state/actions';
+import { Levers } from '../playback/levers';
 import { mediaFeature } from '../state/features';
-import { selectTuning } from '../state/selectors';
 import { refusalText, recommendationText } from '../formatting/recommendation-words';
 import { bytes, wait } from '../formatting/quantities';
 import { copiesByDivisor } from './copies-by-divisor';
@@ -46,7 +46,7 @@ export class RecommendationList {
   /** Whether they are those of a machine that is not this one. */
   readonly isElsewhere = input(false);
   private readonly store = inject(Store);
-  private readonly tuning = this.store.selectSignal(selectTuning);
+  private readonly levers = inject(Levers);
   private readonly estimates = this.store.selectSignal(mediaFeature.selectEstimates);
 
   readonly helpful = computed(() =>
@@ -65,23 +65,20 @@ export class RecommendationList {
   );
 
   take(change: LeverChange): void {
-    const tuning = this.tuning();
-    if (!tuning) return;
-    const lever = (position: Partial<typeof tuning>): void =>
-      this.store.dispatch(ProjectActions.leverMoved({ tuning: { ...tuning, ...position } }));
+    const { levers } = this;
     switch (change.lever) {
       case 'preview scale':
-        return lever({ playScale: change.playScale });
+        return levers.move({ playScale: change.playScale });
       case 'scale at rest':
-        return lever({ restScale: change.restScale });
+        return levers.move({ restScale: change.restScale });
       case 'effect bypass':
-        return lever({ bypass: [...change.bypass] });
+        return levers.move({ bypass: [...change.bypass] });
       case 'play from originals':
-        return lever({ lightCopies: false });
+        return levers.move({ lightCopies: false });
       case 'play from copies':
-        return lever({ lightCopies: true });
+        return levers.move({ lightCopies: true });
       case 'make copies':
-        if (!tuning.lightCopies) lever({ lightCopies: true });
+        if (!levers.tuning()?.lightCopies) levers.move({ lightCopies: true });
         for (const [divisor, sourceIds] of copiesByDivisor(change.copies))
           this.store.dispatch(CopyActions.asked({ sourceIds, divisor }));
     }

@@ -112,20 +112,17 @@ export class RunFigures {
     }));
     const tuning = this.tuning();
     const nowText = predicted && tuning ? tunedText(tuning) : playedText(last);
+    // The prediction before the run, beside its result.
+    const before = rates(
+      'Predicted',
+      left?.facts.predicted?.framesPerSecond,
+      live ? undefined : last?.facts.predicted?.framesPerSecond,
+    );
     return [
-      { name: 'Played', before: playedText(left), now: live ? 'now' : nowText },
-      ...(predicted
-        ? []
-        : [
-            // The prediction before the run, beside its result.
-            rates(
-              'Predicted',
-              left?.facts.predicted?.framesPerSecond,
-              live ? undefined : last?.facts.predicted?.framesPerSecond,
-            ),
-          ]),
       rates('Frame rate shown', left?.summary.framesPerSecondShown, right.framesPerSecondShown),
       ...figures,
+      { name: 'Played', before: playedText(left), now: live ? 'now' : nowText },
+      ...(predicted ? [] : [before]),
     ];
   });
 
@@ -160,8 +157,8 @@ const frameText = (frame: number): string => String(frame);
 const LIVE_MS = 1000;
 
 const FIGURES: readonly [string, (summary: PacingSummary) => string][] = [
-  ['Frames shown', ({ shown, wanted }) => `${shown} of ${wanted}`],
   ['Dropped', ({ dropped, wanted }) => `${dropped} · ${perCent(dropped / Math.max(1, wanted))}`],
+  ['Frames shown', ({ shown, wanted }) => `${shown} of ${wanted}`],
   ['Longest freeze', ({ longestFreezeMs }) => milliseconds(longestFreezeMs)],
   ['Time to first frame', ({ firstFrameMs }) => milliseconds(firstFrameMs)],
   ['Time to first drop', ({ firstDropMs }) => (firstDropMs === null ? 'none' : milliseconds(firstDropMs))],

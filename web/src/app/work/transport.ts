@@ -20,22 +20,23 @@ import {
   mdiVolumeOff,
 } from '@mdi/js';
 import { Store } from '@ngrx/store';
-import { previewPixels, PREVIEW_SCALES, type Tuning } from '@hone/core/levers';
+import { previewPixels, PREVIEW_SCALES } from '@hone/core/levers';
 import { formatTimecode, timecodeOf } from '@hone/core/time';
 import { pixels } from '../formatting/quantities';
 import { Icon } from '../icons/icon';
+import { Named } from '../icons/named';
+import { Levers } from '../playback/levers';
 import { Playback } from '../playback/playback';
 import { Shortcuts } from '../shortcuts/shortcuts';
-import { ProjectActions } from '../state/actions';
 import { playbackFeature } from '../state/features';
-import { selectLength, selectTimeline, selectTuning } from '../state/selectors';
+import { selectLength, selectTimeline } from '../state/selectors';
 import { PlayheadTicker } from './playhead-ticker';
 import { ReleasesFocus } from './releases-focus';
 
 /** What is reached for twenty times an hour: playing, the pixels and files that it is played from, and the volume. */
 @Component({
   selector: 'hone-transport',
-  imports: [Icon, MatButtonModule, MatSelectModule, MatSliderModule, ReleasesFocus],
+  imports: [Icon, MatButtonModule, MatSelectModule, MatSliderModule, Named, ReleasesFocus],
   templateUrl: './transport.html',
   styleUrl: './transport.scss',
 })
@@ -46,7 +47,7 @@ export class Transport {
   private readonly clock = viewChild.required<ElementRef<HTMLElement>>('clock');
   private readonly timeline = this.store.selectSignal(selectTimeline);
   private readonly length = this.store.selectSignal(selectLength);
-  readonly tuning = this.store.selectSignal(selectTuning);
+  readonly levers = inject(Levers);
   private readonly state = this.store.selectSignal(playbackFeature.selectState);
   readonly inFrame = this.store.selectSignal(playbackFeature.selectInFrame);
   readonly outFrame = this.store.selectSignal(playbackFeature.selectOutFrame);
@@ -54,7 +55,7 @@ export class Transport {
   readonly end = computed(() => this.timecode(Math.max(0, this.length())));
   readonly scales = computed(() => {
     const timeline = this.timeline();
-    const tuning = this.tuning();
+    const tuning = this.levers.tuning();
     return PREVIEW_SCALES.map((scale) => ({
       scale,
       pixels:
@@ -77,11 +78,6 @@ export class Transport {
     const destroy = inject(DestroyRef);
     const ticker = inject(PlayheadTicker);
     afterNextRender(() => destroy.onDestroy(ticker.add(() => this.writeClock())));
-  }
-
-  move(change: Partial<Tuning>): void {
-    const tuning = this.tuning();
-    if (tuning) this.store.dispatch(ProjectActions.leverMoved({ tuning: { ...tuning, ...change } }));
   }
 
   timecode(frame: number): string {

@@ -44,6 +44,7 @@ describe('the verdict', () => {
     isWhatIf: signal(false),
     isPending: signal(false),
     isRough: signal(false),
+    rig: signal(null),
   };
 
   beforeEach(() => {

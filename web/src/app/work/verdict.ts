@@ -45,6 +45,7 @@ export class Verdict {
   readonly isMeasuring = computed(() => Boolean(this.machine().measuring));
   readonly rigs = computed(() => [...this.machine().loaded, ...SIMULATED_RIGS]);
   readonly whatIfRigId = computed(() => this.machine().whatIfRigId ?? HERE);
+  readonly machineName = computed(() => this.predictions.rig()?.name ?? '');
   readonly here = HERE;
 
   private readonly judged = computed((): Judged | null => {
@@ -109,7 +110,8 @@ export class Verdict {
   });
   readonly unmeasured = computed(() => {
     const what = this.predictions.predicted()?.unmeasured ?? [];
-    return what.length && !this.isMeasured()
+    // A rough rig has measured nothing, which is said by itself.
+    return what.length && !this.isMeasured() && !this.isRough()
       ? `Estimated, not measured on this machine: ${what.join(', ')}.`
       : null;
   });

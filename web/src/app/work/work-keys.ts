@@ -3,10 +3,11 @@ import { PREVIEW_SCALES } from '@hone/core/levers';
 import { cutsOf } from '@hone/core/render';
 import { toNumber } from '@hone/core/time';
 import { Store } from '@ngrx/store';
+import { Levers } from '../playback/levers';
 import { Playback } from '../playback/playback';
 import { Shortcuts, type Command } from '../shortcuts/shortcuts';
-import { EditActions, ProjectActions } from '../state/actions';
-import { selectLength, selectPlan, selectTuning } from '../state/selectors';
+import { EditActions } from '../state/actions';
+import { selectLength, selectPlan } from '../state/selectors';
 import { TimelineEditor } from './timeline-editor';
 import { TimelineRange } from './timeline-range';
 
@@ -24,7 +25,7 @@ export class WorkKeys {
   private readonly shortcuts = inject(Shortcuts);
   private readonly plan = this.store.selectSignal(selectPlan);
   private readonly length = this.store.selectSignal(selectLength);
-  private readonly tuning = this.store.selectSignal(selectTuning);
+  private readonly levers = inject(Levers);
 
   private readonly actions: Readonly<Record<string, (event: KeyboardEvent) => void>> = {
     ' ': () => this.playback.toggle(),
@@ -133,17 +134,12 @@ export class WorkKeys {
   }
 
   private toggleCopies(): void {
-    const tuning = this.tuning();
-    if (tuning)
-      this.store.dispatch(
-        ProjectActions.leverMoved({ tuning: { ...tuning, lightCopies: !tuning.lightCopies } }),
-      );
+    this.levers.move({ lightCopies: !this.levers.tuning()?.lightCopies });
   }
 
   private scale(steps: 1 | -1): void {
-    const tuning = this.tuning();
-    if (!tuning) return;
-    const playScale = PREVIEW_SCALES[PREVIEW_SCALES.indexOf(tuning.playScale) + steps];
-    if (playScale) this.store.dispatch(ProjectActions.leverMoved({ tuning: { ...tuning, playScale } }));
+    const tuning = this.levers.tuning();
+    const playScale = tuning && PREVIEW_SCALES[PREVIEW_SCALES.indexOf(tuning.playScale) + steps];
+    if (playScale) this.levers.move({ playScale });
   }
 }
