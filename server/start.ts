@@ -38,6 +38,8 @@ import { soundHandler } from './media/sound-job.js';
 import { stripHandler } from './media/filmstrip-job.js';
 import { SourceWatcher } from './media/watch.js';
 import { Folders } from './media/folders.js';
+import { MediaFolders } from './media/media-folders.js';
+import { MediaSearch } from './media/media-search.js';
 import { damageHandler } from './media/damage-job.js';
 import { hashHandler } from './media/hash.js';
 import { Importer, readHandler } from './media/import.js';
@@ -45,6 +47,7 @@ import { Removal } from './media/removal.js';
 import { sourceRoutes } from './media/routes.js';
 import { SourceStore } from './media/source-store.js';
 import { ProjectStore } from './projects/project-store.js';
+import { ProjectDuplicator } from './projects/duplicate.js';
 import { projectRoutes } from './projects/routes.js';
 import { MemoryLimits } from './rig/limits.js';
 import { RigStore } from './rig/rig-store.js';
@@ -117,7 +120,8 @@ export async function startServer(config: Config, options: StartOptions = {}): P
     const { database, close } = await openDatabase(dataFolder);
     undo.unshift(close);
     const bus = new EventBus();
-    const services = assemble(config, database, bus, log);
+    const mediaFolders = await MediaFolders.open(config, database);
+    const services = assemble(config, mediaFolders, database, bus, log);
     const { queue, sources, copies, exports, importer, access } = services;
     for (const handler of options.jobKinds?.(services) ?? []) queue.register(handler);
     const onFault = (error: unknown): void =>
@@ -172,16 +176,22 @@ export async function startServer(config: Config, options: StartOptions = {}): P
   }
 }
 
-function assemble(config: Config, database: Database, bus: EventBus, log: Logger): Services {
+function assemble(
+  config: Config,
+  mediaFolders: MediaFolders,
+  database: Database,
+  bus: EventBus,
+  log: Logger,
+): Services {
   const projects = new ProjectStore(database, bus);
-  const access = new MediaAccess(config.mediaFolders);
+  const access = new MediaAccess(mediaFolders.paths);
   const sources = new SourceStore(database, bus, access);
   const copies = new CopyStore(database, bus);
   const exports = new ExportStore(database, bus);
   const tables = new TableStore(join(config.dataFolder, 'tables'));
   const queue = new SqliteQueue(database, bus, log);
   const importer = new Importer(sources, copies, queue, config, access);
-  const folders = new Folders(config.mediaFolders, access);
+  const folders = new Folders(mediaFolders, access);
   const simulation = new DriveSimulation(bus);
   const rigs = new RigStore(database);
   const limits = new MemoryLimits(rigs);
@@ -264,13 +274,14 @@ function application(
   api.use(jsonBody('8mb'));
   const { dataFolder } = config;
   const removal = new Removal({ projects, sources, copies, exports, queue, dataFolder });
-  api.use(projectRoutes(projects, removal));
+  api.use(projectRoutes(projects, removal, new ProjectDuplicator(database, projects, importer)));
   api.use(
     sourceRoutes({
       projects,
       sources,
       importer,
       folders,
+      search: new MediaSearch(services.access),
       access: services.access,
       removal,
       uploadFolder: join(config.dataFolder, 'media'),

@@ -5,11 +5,20 @@ import { checked, copyRequestSchema, InputError, newProjectSchema, replyFault } 
 
 describe('replies', () => {
   it('are held against the schema of their route', () => {
-    const entry = { id: 'a', name: 'A', createdAt: '2026-01-01T00:00:00Z' };
+    const entry = {
+      ...{ id: 'a', name: 'A', createdAt: '2026-01-01T00:00:00Z' },
+      ...{
+        frames: 0,
+        rate: { num: 24, den: 1 },
+        size: { width: 64, height: 36 },
+        picture: null,
+        lastRun: null,
+      },
+    };
     expect(replyFault('get', '/api/projects', [entry])).toBeUndefined();
     expect(replyFault('get', '/api/projects', [{ ...entry, name: 3 }])).toMatch(/name/);
     expect(replyFault('get', '/api/projects', entry)).toBeDefined();
-    expect(replyFault('get', '/api/projects/a', entry)).toMatch(/required|defined/);
+    expect(replyFault('get', '/api/projects/a', { id: 'a', name: 'A' })).toMatch(/required|defined/);
     // A route that gives bytes, and one that there is not.
     expect(replyFault('get', '/api/sources/a/packets', 3)).toBeUndefined();
     expect(replyFault('get', '/api/nothing', 3)).toBeUndefined();

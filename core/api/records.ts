@@ -4,7 +4,8 @@ import type { Finding } from '../findings/index.js';
 import type { PacingSummary, RunFacts, ScrubFacts } from '../playback/index.js';
 import type { Rig } from '../machine/index.js';
 import type { Tuning } from '../levers/index.js';
-import type { Timeline } from '../timeline/index.js';
+import type { Rational } from '../time/index.js';
+import type { FrameSize, Timeline } from '../timeline/index.js';
 
 /** Replies of the server. All times are ISO 8601 in UTC; all sizes are bytes. */
 export interface Project {
@@ -24,10 +25,19 @@ export interface Project {
   readonly createdAt: string;
 }
 
+/** A project as the list of projects shows it. */
 export interface ProjectEntry {
   readonly id: string;
   readonly name: string;
   readonly createdAt: string;
+  /** Length of the timeline in frames of its rate. */
+  readonly frames: number;
+  readonly rate: Rational;
+  readonly size: FrameSize;
+  /** Filmstrip that stands for the project; null while there is none. */
+  readonly picture: { readonly sourceId: string; readonly stamp: string; readonly pictures: number } | null;
+  /** Result of the last run of the timeline; null when it was never played. */
+  readonly lastRun: PacingSummary | null;
 }
 
 /** A timeline that was kept, without the timeline. */
@@ -209,13 +219,32 @@ export interface ExportRecord {
   readonly createdAt: string;
 }
 
-/** A folder that the server may read. Its path is shown to people and never sent back. */
+/** A folder that footage can be chosen from. Its path is shown to people and never sent back. */
 export interface FolderEntry {
   readonly id: string;
+  /** Path of the folder. */
   readonly label: string;
-  readonly folders: number;
   readonly files: readonly { readonly id: string; readonly name: string; readonly bytes: number }[];
-  readonly children: readonly { readonly id: string; readonly label: string }[];
+  readonly children: readonly FolderChild[];
+  /** What else is in it, and why it cannot be used. */
+  readonly unusable: readonly { readonly name: string; readonly problem: string }[];
+}
+
+export interface FolderChild {
+  readonly id: string;
+  readonly label: string;
+  readonly kind: 'media' | 'home' | 'drive' | 'folder';
+  /** Files directly in it that have names of media. */
+  readonly mediaFiles: number;
+  /** Whether it is a media folder that the user added, and can take away. */
+  readonly isAdded: boolean;
+}
+
+/** A file that was dropped: the source that it is linked as, or why it cannot be one; neither when it was not found. */
+export interface DroppedReply {
+  readonly name: string;
+  readonly source: Source | null;
+  readonly problem: string | null;
 }
 
 /** Simulated parts that replace those of the machine. */

@@ -48,8 +48,6 @@ export const revisionReply = object({
   frames: number().required(),
 }).noUnknown();
 
-export const projectEntryReply = object({ id: text(), name: text(), createdAt: text() }).noUnknown();
-
 const pictureFacts = object({
   codec: text(),
   profile: text(),
@@ -192,6 +190,17 @@ const pacing = object({
   decodedPerFrame: amount(),
 }).noUnknown();
 
+export const projectEntryReply = object({
+  id: text(),
+  name: text(),
+  createdAt: text(),
+  frames: amount(),
+  rate: rateSchema.required(),
+  size: frameSizeSchema.required(),
+  picture: perhaps(object({ sourceId: text(), stamp: text(), pictures: amount() }).noUnknown()),
+  lastRun: perhaps(pacing),
+}).noUnknown();
+
 const runFields = {
   id: text(),
   projectId: text(),
@@ -254,9 +263,23 @@ export const exportReply = object({
 export const folderReply = object({
   id: text(),
   label: text(),
-  folders: amount(),
   files: list(object({ id: text(), name: text(), bytes: amount() }).noUnknown()),
-  children: list(object({ id: text(), label: text() }).noUnknown()),
+  children: list(
+    object({
+      id: text(),
+      label: text(),
+      kind: string().strict().oneOf(['media', 'home', 'drive', 'folder']).required(),
+      mediaFiles: amount(),
+      isAdded: yes(),
+    }).noUnknown(),
+  ),
+  unusable: list(object({ name: text(), problem: text() }).noUnknown()),
+}).noUnknown();
+
+export const droppedReply = object({
+  name: text(),
+  source: perhaps(sourceReply),
+  problem: perhapsText(),
 }).noUnknown();
 
 export const healthReply = object({ status: text(), upSeconds: amount() }).noUnknown();

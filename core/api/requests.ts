@@ -90,6 +90,33 @@ export const mediaSearchSchema = object({
     .max(5000),
 }).noUnknown();
 
+/** A file that was dropped onto the page, or picked there: a browser does not tell where it lies. */
+export interface DroppedFile {
+  readonly name: string;
+  readonly bytes: number;
+  /** Sampled hash of the file, as core/media describes it. */
+  readonly sampledHash: string;
+}
+
+export const droppedFilesSchema = object({
+  files: array(
+    object({
+      name: string().strict().required().max(255),
+      bytes: number().strict().integer().required().min(0),
+      sampledHash: string()
+        .strict()
+        .required()
+        .matches(/^[0-9a-f]{64}$/, '${path} is no SHA-256'),
+    }).noUnknown(),
+  )
+    .required()
+    .min(1)
+    .max(1000),
+}).noUnknown();
+
+/** A folder by the path that the user wrote. */
+export const mediaFolderSchema = object({ path: string().strict().trim().required().max(4000) }).noUnknown();
+
 /** Fields of a source to change; an absent field stays. */
 export interface SourceChange {
   readonly sourceIds: readonly string[];

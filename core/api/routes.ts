@@ -70,6 +70,7 @@ export const ROUTES: readonly RouteDescription[] = [
     replies.projectReply,
     requests.projectNameSchema,
   ),
+  change('post', '/api/projects/{id}/duplicate', 'Duplicates a project', 201, replies.projectReply),
   change('delete', '/api/projects/{id}', 'Deletes a project with all that Hone made of it', 204, null),
   change('put', '/api/projects/{id}/tuning', 'Moves levers', 200, replies.projectReply, tuningSchema),
   change(
@@ -82,6 +83,15 @@ export const ROUTES: readonly RouteDescription[] = [
   ),
   get('/api/folders', 'The folders that media may be chosen from', replies.folderReply),
   get('/api/folders/{id}', 'What a folder holds', replies.folderReply),
+  change(
+    'post',
+    '/api/folders',
+    'Adds a media folder by its path',
+    201,
+    replies.folderReply,
+    requests.mediaFolderSchema,
+  ),
+  change('delete', '/api/folders/{id}', 'Takes an added media folder away; its files stay', 204, null),
   get('/api/projects/{projectId}/sources', 'The sources of a project', many(replies.sourceReply)),
   change(
     'post',
@@ -98,6 +108,14 @@ export const ROUTES: readonly RouteDescription[] = [
     200,
     many(replies.sourceReply),
     requests.mediaSearchSchema,
+  ),
+  change(
+    'post',
+    '/api/projects/{projectId}/sources/dropped',
+    'Links dropped files where they are found, by size and sampled hash',
+    200,
+    many(replies.droppedReply),
+    requests.droppedFilesSchema,
   ),
   change(
     'post',

@@ -6,5 +6,6 @@ export * from './decode-path.js';
 export * from './packet-index.js';
 export * from './pixel-format.js';
 export * from './source-filter.js';
+export * from './sampled-hash.js';
 export * from './structure.js';
 export { isUnreferenced, unreferencedBy, unreferencedIn, type UnreferencedRule } from './unreferenced.js';

@@ -14,7 +14,7 @@ const LONGEST_MS = 5000;
 /** Bodies that are sent to each route. */
 const RUNS = 60;
 /** Routes that measure the machine or make things for as long as it takes. */
-const LONG = /measurements|estimate/;
+const LONG = /measurements|estimate|duplicate/;
 
 type Path = readonly (string | number)[];
 
@@ -143,6 +143,10 @@ describe('every route of the description', () => {
       '/api/projects/{id}/filters': [{ name: 'large', conditions: [] }],
       '/api/projects/{projectId}/sources': { fileIds: ['0'.repeat(32)] },
       '/api/projects/{projectId}/sources/search': { names: ['a.mp4'], keepMissing: false, contents: [] },
+      '/api/projects/{projectId}/sources/dropped': {
+        files: [{ name: 'a.mp4', bytes: 1, sampledHash: '0'.repeat(64) }],
+      },
+      '/api/folders': { path: '/nothing/here' },
       '/api/projects/{projectId}/sources/changes': { sourceIds: [source.id], bin: 'a/b', addTag: 'x' },
       '/api/projects/{projectId}/sources/retry': { sourceIds: [source.id] },
       '/api/projects/{projectId}/sources/removal': { sourceIds: [source.id] },

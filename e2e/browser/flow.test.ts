@@ -63,8 +63,6 @@ describe('from choppy to smooth, by hand', () => {
     await page.getByRole('button', { name: /footage/ }).click();
     await page.getByRole('checkbox', { name: /Heavy/ }).check();
     await page.getByRole('button', { name: 'Add 1 file' }).click();
-    await page.getByRole('checkbox', { name: 'Choose Heavy.mp4' }).check();
-    await page.getByRole('button', { name: 'Put on timeline' }).click();
     await expect
       .poll(async () => (await server.get<Project>(`projects/${project.id}`)).revision)
       .toBeGreaterThan(0);
@@ -291,6 +289,7 @@ describe('from choppy to smooth, by hand', () => {
     await page
       .getByTestId('upload')
       .setInputFiles({ name: 'notes.mp4', mimeType: 'video/mp4', buffer: Buffer.from('no film') });
+    await page.getByTestId('copy-files').click();
     await page.getByText('not media').waitFor();
     const sources = await server.get<Source[]>(`projects/${project.id}/sources`);
     expect(sources.map(({ state }) => state)).toEqual(['ready', 'unreadable']);

@@ -1,9 +1,7 @@
 import { createHash } from 'node:crypto';
 import { open, stat } from 'node:fs/promises';
+import { HASH_SAMPLE_BYTES, hashSampleOffsets } from '@hone/core/media';
 import { leadingFile, stillPath, type MediaInput } from '../ffmpeg/input.js';
-
-const SAMPLE_BYTES = 64 * 1024;
-const SAMPLES = 5;
 
 /**
  * SHA-256 of the size of a file and of samples spread over it: read in a moment, whatever the size, and enough to tell
@@ -14,10 +12,9 @@ export async function sampledHash(path: string): Promise<string> {
   try {
     const { size } = await file.stat();
     const hash = createHash('sha256').update(String(size));
-    const buffer = Buffer.alloc(SAMPLE_BYTES);
-    for (let sample = 0; sample < SAMPLES; sample++) {
-      const at = Math.floor((Math.max(0, size - SAMPLE_BYTES) * sample) / (SAMPLES - 1));
-      const { bytesRead } = await file.read(buffer, 0, SAMPLE_BYTES, at);
+    const buffer = Buffer.alloc(HASH_SAMPLE_BYTES);
+    for (const at of hashSampleOffsets(size)) {
+      const { bytesRead } = await file.read(buffer, 0, HASH_SAMPLE_BYTES, at);
       hash.update(buffer.subarray(0, bytesRead));
     }
     return hash.digest('hex');

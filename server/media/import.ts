@@ -64,7 +64,7 @@ export class Importer {
     const path = join(folder ?? '/', /^\.*$/.test(base) ? 'unnamed' : base);
     const same = (await this.store.list(projectId)).find((row) => row.path === path);
     if (same) return same;
-    const where = folder ? `Put it into ${folder}, or` : 'Name a media folder in HONE_MEDIA, or';
+    const where = folder ? `Put it into ${folder}, or` : 'Add its folder with “Add media …”, or';
     const problem = `"${name}" was not found in the media folders. ${where} open the timeline file again when it is there.`;
     return this.store.add({ projectId, name, ...plainFile(path), state: 'missing', problem });
   }

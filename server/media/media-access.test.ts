@@ -28,7 +28,7 @@ describe('what may be read as media', () => {
     await symlink(outside, join(root, 'elsewhere'));
     await symlink(join(outside, 'secret.mp4'), join(root, 'row03.png'));
     for (const still of [1, 2, 4, 5]) await writeFile(join(root, `row0${still}.png`), 'x');
-    access = new MediaAccess([root]);
+    access = new MediaAccess(() => [root]);
   });
 
   afterAll(() => rm(join(root, '..'), { recursive: true }));

@@ -9,11 +9,17 @@ import { isMediaName, isStillName } from './media-names.js';
  * hidden ones, and have the ending of a medium.
  */
 export class MediaAccess {
-  constructor(private readonly roots: readonly string[]) {}
+  /** @param roots the media folders at this moment */
+  constructor(private readonly roots: () => readonly string[]) {}
+
+  /** Access as it would be if a folder were a media folder too. */
+  with(folder: string): MediaAccess {
+    return new MediaAccess(() => [...this.roots(), folder]);
+  }
 
   /** The media folders that are there, as the system resolves them. */
   async realRoots(): Promise<string[]> {
-    const real = await Promise.all(this.roots.map((root) => realpath(root).catch(() => undefined)));
+    const real = await Promise.all(this.roots().map((root) => realpath(root).catch(() => undefined)));
     return real.filter((root) => root !== undefined);
   }
 
@@ -58,7 +64,7 @@ export class MediaAccess {
     if (root === undefined) {
       throw refusal(
         named,
-        'lies outside the media folders. Put it into one of them, or name its folder in HONE_MEDIA',
+        'lies outside the media folders. Add its folder with “Add media …” on the page Sources',
       );
     }
     if (
@@ -73,7 +79,8 @@ export class MediaAccess {
   }
 }
 
-const isWithin = (real: string, root: string): boolean =>
+/** Whether a real path is a folder or lies in it. */
+export const isWithin = (real: string, root: string): boolean =>
   real === root || real.startsWith(root.endsWith(sep) ? root : root + sep);
 
 const refusal = (path: string, why: string): UserError =>

@@ -2,19 +2,24 @@ import { readFile } from 'node:fs/promises';
 import { basename, join } from 'node:path';
 import {
   checked,
+  droppedFilesSchema,
   importRequestSchema,
+  mediaFolderSchema,
   mediaSearchSchema,
   sourceChangeSchema,
   sourceRemovalSchema,
   sourceRetrySchema,
 } from '@hone/core/api';
+import type { DroppedReply } from '@hone/core/api';
 import { Router } from 'express';
 import { plainFile } from '../ffmpeg/input.js';
 import { notFound, UserError } from '../http/problems.js';
 import type { ProjectStore } from '../projects/project-store.js';
-import type { Folders } from './folders.js';
+import { reasonAgainst, type Folders } from './folders.js';
+import { isMediaName } from './media-names.js';
 import type { Importer } from './import.js';
 import type { MediaAccess } from './media-access.js';
+import type { MediaSearch } from './media-search.js';
 import { peaksPath } from './sound-job.js';
 import type { Removal } from './removal.js';
 import { sourceOf, type SourceRow, type SourceStore } from './source-store.js';
@@ -24,6 +29,7 @@ export interface SourceRouteParts {
   readonly sources: SourceStore;
   readonly importer: Importer;
   readonly folders: Folders;
+  readonly search: MediaSearch;
   readonly access: MediaAccess;
   readonly removal: Removal;
   readonly uploadFolder: string;
@@ -31,7 +37,8 @@ export interface SourceRouteParts {
 }
 
 export function sourceRoutes(parts: SourceRouteParts): Router {
-  const { projects, sources, importer, folders, access, removal, uploadFolder, previewFolder } = parts;
+  const { projects, sources, importer, folders, search, access, removal } = parts;
+  const { uploadFolder, previewFolder } = parts;
   const router = Router();
 
   router.get('/folders', async (_request, response) => {
@@ -40,6 +47,16 @@ export function sourceRoutes(parts: SourceRouteParts): Router {
 
   router.get('/folders/:id', async (request, response) => {
     response.json(await folders.open(request.params.id));
+  });
+
+  router.post('/folders', async (request, response) => {
+    const { path } = checked(mediaFolderSchema, request.body, 'the folder');
+    response.status(201).json(await folders.openPath(path));
+  });
+
+  router.delete('/folders/:id', async (request, response) => {
+    await folders.removeMedia(request.params.id);
+    response.status(204).end();
   });
 
   router.get('/projects/:projectId/sources', async (request, response) => {
@@ -51,17 +68,35 @@ export function sourceRoutes(parts: SourceRouteParts): Router {
     await projects.get(projectId);
     const { fileIds } = checked(importRequestSchema, request.body, 'the request');
     const rows: SourceRow[] = [];
-    for (const { name, ...input } of fileIds.map((id) => folders.file(id))) {
+    for (const id of fileIds) {
+      const { name, ...input } = await folders.choose(id);
       rows.push(await importer.addToRead(projectId, input, name));
     }
     response.status(201).json(rows.map(sourceOf));
+  });
+
+  router.post('/projects/:projectId/sources/dropped', async (request, response) => {
+    const { projectId } = request.params;
+    await projects.get(projectId);
+    const { files } = checked(droppedFilesSchema, request.body, 'the files');
+    const usable = files.filter(({ name }) => isMediaName(name));
+    const paths = new Map((await search.dropped(usable)).map((path, index) => [usable[index]!, path]));
+    const replies: DroppedReply[] = [];
+    for (const file of files) {
+      const path = paths.get(file);
+      const row =
+        path && (await importer.addToRead(projectId, plainFile(await folders.include(path)), file.name));
+      const problem = usable.includes(file) ? null : reasonAgainst(file.name);
+      replies.push({ name: file.name, source: row ? sourceOf(row) : null, problem });
+    }
+    response.json(replies);
   });
 
   router.post('/projects/:projectId/sources/search', async (request, response) => {
     const { projectId } = request.params;
     await projects.get(projectId);
     const { names, keepMissing, contents } = checked(mediaSearchSchema, request.body, 'the search');
-    const { found, missing } = await folders.search(names, contents);
+    const { found, missing } = await search.byName(names, contents);
     const rows: SourceRow[] = [];
     for (const { path, contentHash } of found) {
       if (contentHash) {

@@ -2,7 +2,7 @@ import type { Stills } from '@hone/core/media';
 import { rational } from '@hone/core/time';
 
 /** Least number of consecutive images that form a sequence. */
-const FEWEST = 5;
+export const FEWEST_STILLS = 5;
 const IMAGE = /^(.*?)(\d{2,9})\.(png|jpe?g|tiff?|dpx|exr|bmp|webp)$/i;
 /** Default rate of stills. */
 export const STILLS_RATE = rational(24);
@@ -50,5 +50,5 @@ function runsOf(numbers: readonly number[]): { first: number; count: number }[] 
     if (last && number === last.first + last.count) last.count++;
     else runs.push({ first: number, count: 1 });
   }
-  return runs.filter(({ count }) => count >= FEWEST);
+  return runs.filter(({ count }) => count >= FEWEST_STILLS);
 }

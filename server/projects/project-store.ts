@@ -5,11 +5,12 @@ import type { SourceFilter } from '@hone/core/media';
 import { defaultDelivery } from '@hone/core/render';
 import { rational } from '@hone/core/time';
 import { emptyTimeline, timelineLength, type Timeline } from '@hone/core/timeline';
-import { and, asc, desc, eq, lte } from 'drizzle-orm';
+import { and, desc, eq, lte } from 'drizzle-orm';
 import type { EventBus } from '../http/events.js';
 import { notFound, UserError } from '../http/problems.js';
 import type { Database } from '../store/database.js';
 import { jobs, projects, revisions } from '../store/tables.js';
+import { projectOverview } from './project-overview.js';
 
 type ProjectRow = typeof projects.$inferSelect;
 
@@ -23,9 +24,15 @@ export class ProjectStore {
     private readonly bus: EventBus,
   ) {}
 
-  async list(): Promise<ProjectEntry[]> {
-    const { id, name, createdAt } = projects;
-    return this.database.select({ id, name, createdAt }).from(projects).orderBy(asc(createdAt));
+  list(): Promise<ProjectEntry[]> {
+    return projectOverview(this.database);
+  }
+
+  /** Keeps the first revision of a project whose row was just written. */
+  async begin(id: string): Promise<Project> {
+    const row = await this.row(id);
+    await this.keepRevision(row, null);
+    return this.projectOf(row);
   }
 
   async get(id: string): Promise<Project> {
@@ -52,8 +59,7 @@ export class ProjectStore {
       createdAt: new Date().toISOString(),
     };
     await this.database.insert(projects).values(row);
-    await this.keepRevision(row, null);
-    return this.projectOf(row);
+    return this.begin(id);
   }
 
   /**

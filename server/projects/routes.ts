@@ -5,9 +5,14 @@ import { timelineEffectFault } from '@hone/core/render';
 import { Router } from 'express';
 import { UserError } from '../http/problems.js';
 import type { Removal } from '../media/removal.js';
+import type { ProjectDuplicator } from './duplicate.js';
 import type { ProjectStore } from './project-store.js';
 
-export function projectRoutes(projects: ProjectStore, removal: Removal): Router {
+export function projectRoutes(
+  projects: ProjectStore,
+  removal: Removal,
+  duplicator: ProjectDuplicator,
+): Router {
   const router = Router();
 
   router.get('/projects', async (_request, response) => {
@@ -33,6 +38,10 @@ export function projectRoutes(projects: ProjectStore, removal: Removal): Router 
   router.put('/projects/:id/name', async (request, response) => {
     const { name } = checked(projectNameSchema, request.body, 'the name');
     response.json(await projects.rename(request.params.id, name));
+  });
+
+  router.post('/projects/:id/duplicate', async (request, response) => {
+    response.status(201).json(await duplicator.duplicate(request.params.id));
   });
 
   router.delete('/projects/:id', async (request, response) => {

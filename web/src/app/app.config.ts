@@ -5,6 +5,7 @@ import { provideStore } from '@ngrx/store';
 import { routes } from './app.routes';
 import { features } from './state/features';
 import { ExportEffects } from './state/export.effects';
+import { ImportEffects } from './state/import.effects';
 import { ProjectEffects } from './state/project.effects';
 import { CopyEffects } from './state/copy.effects';
 import { RigEffects } from './state/rig.effects';
@@ -16,6 +17,14 @@ export const appConfig: ApplicationConfig = {
     provideZonelessChangeDetection(),
     provideRouter(routes, withComponentInputBinding()),
     provideStore(features),
-    provideEffects(ProjectEffects, CopyEffects, RunEffects, ExportEffects, SourcesEffects, RigEffects),
+    provideEffects(
+      ProjectEffects,
+      ImportEffects,
+      CopyEffects,
+      RunEffects,
+      ExportEffects,
+      SourcesEffects,
+      RigEffects,
+    ),
   ],
 };

@@ -5,6 +5,11 @@ export const routes: Routes = [
   { path: '', pathMatch: 'full', redirectTo: 'work' },
   { path: 'work', component: WorkPage, title: 'Work · Hone' },
   {
+    path: 'projects',
+    loadComponent: () => import('./projects/project-list').then((module) => module.ProjectList),
+    title: 'Projects · Hone',
+  },
+  {
     path: 'sources',
     loadComponent: () => import('./sources/sources-page').then((module) => module.SourcesPage),
     title: 'Sources · Hone',

@@ -9,6 +9,8 @@ import type {
   Job,
   KeptTable,
   DriveToMeasure,
+  DroppedFile,
+  DroppedReply,
   LightCopy,
   MachineNow,
   MediaSearch,
@@ -76,6 +78,7 @@ export class Api {
     this.send('PUT', `projects/${id}`, change);
   renameProject = (id: string, name: string): Promise<Project> =>
     this.send('PUT', `projects/${id}/name`, { name });
+  duplicateProject = (id: string): Promise<Project> => this.send('POST', `projects/${id}/duplicate`);
   deleteProject = (id: string): Promise<void> => this.send('DELETE', `projects/${id}`);
   revisions = (id: string): Promise<ProjectRevision[]> => this.get(`projects/${id}/revisions`);
   timelineAt = (id: string, revision: number): Promise<Timeline> =>
@@ -96,6 +99,11 @@ export class Api {
     this.send('PUT', `projects/${id}/filters`, filters);
   folders = (): Promise<FolderEntry> => this.get('folders');
   folder = (id: string): Promise<FolderEntry> => this.get(`folders/${id}`);
+  /** Opens a folder by its path, which becomes a media folder. */
+  addFolder = (path: string): Promise<FolderEntry> => this.send('POST', 'folders', { path });
+  removeFolder = (id: string): Promise<void> => this.send('DELETE', `folders/${id}`);
+  linkDropped = (id: string, files: readonly DroppedFile[]): Promise<DroppedReply[]> =>
+    this.send('POST', `projects/${id}/sources/dropped`, { files });
   copies = (id: string): Promise<LightCopy[]> => this.get(`projects/${id}/copies`);
   estimateCopies = (id: string, request: CopyRequest): Promise<CopyEstimate[]> =>
     this.send('POST', `projects/${id}/copies/estimate`, request);

@@ -8,7 +8,7 @@ import { missingMedia, relinkable, relink, type ImportedTimeline } from '@hone/c
 import { compare, type Rational } from '@hone/core/time';
 import { timelineFaults } from '@hone/core/timeline';
 import { Api, sentenceOf } from '../api/api';
-import { ProjectActions } from '../state/actions';
+import { ImportActions, ProjectActions } from '../state/actions';
 import { selectProject, selectSources } from '../state/selectors';
 import { count, rateText } from '../formatting/quantities';
 import type { OpenedTimeline } from './timeline-files';
@@ -95,7 +95,7 @@ export class ImportDialog {
       const names = this.missing().map(({ name }) => name);
       const contents = this.missing().flatMap(({ name, content }) => (content ? [{ name, ...content }] : []));
       const sources = await this.api.searchMedia(project.id, { names, keepMissing, contents });
-      this.store.dispatch(ProjectActions.sourcesAdded({ sources }));
+      this.store.dispatch(ImportActions.sourcesAdded({ sources }));
       return true;
     } catch (error) {
       this.problem.set(sentenceOf(error));

@@ -2,6 +2,7 @@ import { Component, inject } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatDialog } from '@angular/material/dialog';
 import { MatMenuModule } from '@angular/material/menu';
+import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import type { Project } from '@hone/core/api';
 import { ProjectActions } from '../state/actions';
@@ -13,7 +14,7 @@ import { ProjectSettingsDialog } from './project-settings-dialog';
 /** Name of the open project, and the way to others. */
 @Component({
   selector: 'hone-project-menu',
-  imports: [MatButtonModule, MatMenuModule],
+  imports: [MatButtonModule, MatMenuModule, RouterLink],
   template: `
     <button mat-button type="button" [matMenuTriggerFor]="menu" aria-label="Projects">
       <b>{{ project()?.name ?? 'No project' }}</b>
@@ -25,6 +26,7 @@ import { ProjectSettingsDialog } from './project-settings-dialog';
       @for (entry of list(); track entry.id) {
         <button mat-menu-item type="button" (click)="choose(entry.id)">{{ entry.name }}</button>
       }
+      <a mat-menu-item routerLink="/projects">All projects</a>
       <button mat-menu-item type="button" (click)="create()">New project …</button>
       @if (project()) {
         <button mat-menu-item type="button" (click)="openSettings()">Project settings …</button>

@@ -7,6 +7,7 @@ import { simulatedDrive } from '@hone/core/machine';
 import { ServerEvents } from '../api/server-events';
 import { BackgroundWork } from '../background/background-work';
 import { ProjectMenu } from '../projects/project-menu';
+import { DropTarget } from '../sources/drop-target';
 import { ShortcutSheet } from '../shortcuts/shortcut-sheet';
 import { ProjectActions, RigActions } from '../state/actions';
 import { projectFeature } from '../state/features';
@@ -17,7 +18,15 @@ const THEME = 'hone.theme';
 /** The frame around all pages: rail, head, notice, and what runs in the background. */
 @Component({
   selector: 'hone-root',
-  imports: [RouterOutlet, RouterLink, RouterLinkActive, MatButtonModule, BackgroundWork, ProjectMenu],
+  imports: [
+    RouterOutlet,
+    RouterLink,
+    RouterLinkActive,
+    MatButtonModule,
+    BackgroundWork,
+    DropTarget,
+    ProjectMenu,
+  ],
   templateUrl: './shell.html',
   styleUrl: './shell.scss',
   host: { '(document:keydown)': 'onKey($event)' },

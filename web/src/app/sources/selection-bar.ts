@@ -3,9 +3,8 @@ import { Router } from '@angular/router';
 import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
 import type { Source, SourceChange } from '@hone/core/api';
-import { placeable, shownSize, type CopyDivisor } from '@hone/core/media';
+import type { CopyDivisor } from '@hone/core/media';
 import {
-  appendSource,
   placeSources,
   placeTarget,
   settled,
@@ -18,6 +17,7 @@ import { sentenceOf } from '../api/api';
 import { CopyActions, PlayerActions, ProjectActions, SourcesActions } from '../state/actions';
 import { editingFeature } from '../state/editing.feature';
 import { mediaFeature } from '../state/features';
+import { append, placing } from '../state/placing';
 import {
   selectAllCopyRows,
   selectProject,
@@ -25,7 +25,7 @@ import {
   selectUsedIds,
   type CopyRow,
 } from '../state/selectors';
-import { bytes, count, pixels, rateText, wait } from '../formatting/quantities';
+import { bytes, count, wait } from '../formatting/quantities';
 
 /** Actions on the selected sources. Unavailable ones say why. */
 @Component({
@@ -98,9 +98,7 @@ export class SelectionBar {
 
   /** Behind everything that is on the timeline. */
   place(): void {
-    this.edit((timeline, sources) =>
-      sources.reduce((line, source) => appendSource(line, source, newId), timeline),
-    );
+    this.edit(append);
   }
 
   placeHere(mode: PlaceMode): void {
@@ -125,16 +123,7 @@ export class SelectionBar {
     const project = this.project();
     if (!project) return;
     try {
-      const sources = this.placeable().map(({ id, name, facts }) => placeable(id, name, facts!));
-      const shape = project.takesFirstShape ? firstShape(this.placeable()) : null;
-      const timeline = { ...project.timeline, ...shape };
-      this.store.dispatch(ProjectActions.timelineEdited({ timeline: change(timeline, sources) }));
-      if (!shape) return;
-      this.store.dispatch(
-        ProjectActions.deliveryEdited({ delivery: { ...project.delivery, size: shape.size } }),
-      );
-      const message = `Frame size and rate were taken from the first clip: ${pixels(shape.size)}, ${rateText(shape.rate)}.`;
-      this.store.dispatch(ProjectActions.told({ message }));
+      for (const action of placing(project, this.placeable(), change)) this.store.dispatch(action);
     } catch (error) {
       this.store.dispatch(ProjectActions.failed({ message: sentenceOf(error) }));
     }
@@ -196,15 +185,6 @@ export class SelectionBar {
     for (const [divisor, sourceIds] of byDivisor(rows))
       this.store.dispatch(CopyActions.estimateAsked({ sourceIds, divisor }));
   }
-}
-
-/** Frame size and rate of the first picture, for a timeline that has none of its own yet. */
-function firstShape(sources: readonly Source[]): Pick<Timeline, 'size' | 'rate'> | null {
-  const picture = sources.find(({ facts }) => facts?.picture)?.facts?.picture;
-  if (!picture) return null;
-  const even = (side: number): number => side + (side % 2);
-  const { width, height } = shownSize(picture);
-  return { size: { width: even(width), height: even(height) }, rate: picture.rate };
 }
 
 const newId = (): string => crypto.randomUUID();

@@ -12,7 +12,7 @@ import { drawRate, drawWaveform } from '../drawing/source-drawing';
 import { PlayerActions, SourcesActions } from '../state/actions';
 import { factGroups } from '../formatting/source-words';
 import { dataRate } from '../formatting/quantities';
-import { StripPicture } from './strip-picture';
+import { StripPicture, stripOf, stripText } from './strip-picture';
 
 const RATE = { top: 0, height: 54 };
 const WAVE = { top: 62, height: 34 };
@@ -25,6 +25,8 @@ const WAVE = { top: 62, height: 34 };
   styleUrl: './source-detail.scss',
 })
 export class SourceDetail {
+  readonly stripOf = stripOf;
+  readonly stripText = stripText;
   private readonly store = inject(Store);
   private readonly router = inject(Router);
   private readonly api = inject(Api);

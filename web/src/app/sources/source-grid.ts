@@ -15,7 +15,7 @@ import type { Source } from '@hone/core/api';
 import { toNumber } from '@hone/core/time';
 import { bitRate, pixels } from '../formatting/quantities';
 import { lengthText } from '../formatting/source-words';
-import { StripPicture } from './strip-picture';
+import { StripPicture, stripOf, stripText } from './strip-picture';
 
 const CARD_WIDTH = 200;
 
@@ -33,7 +33,7 @@ const CARD_WIDTH = 200;
       >
         @for (source of row; track source.id) {
           <div class="card" [class.open]="openId() === source.id">
-            <hone-strip-picture [source]="source" />
+            <hone-strip-picture [strip]="stripOf(source)" [emptyText]="stripText(source)" />
             <div class="line">
               <mat-checkbox
                 [checked]="selected().has(source.id)"
@@ -51,6 +51,8 @@ const CARD_WIDTH = 200;
   styleUrl: './source-grid.scss',
 })
 export class SourceGrid {
+  readonly stripOf = stripOf;
+  readonly stripText = stripText;
   readonly sources = input.required<readonly Source[]>();
   readonly selected = input.required<ReadonlySet<string>>();
   readonly openId = input.required<string | null>();

@@ -17,6 +17,7 @@ import {
 } from '../state/selectors';
 import { sourcesPageFeature } from '../state/sources-page.feature';
 import { count } from '../formatting/quantities';
+import { AddFootage } from './add-footage';
 import { AddMediaDialog } from './add-media-dialog';
 import { FilterBar } from './filter-bar';
 import { SelectionBar } from './selection-bar';
@@ -29,6 +30,7 @@ import { SourceTable } from './source-table';
 @Component({
   selector: 'hone-sources-page',
   imports: [
+    AddFootage,
     FilterBar,
     MatButtonModule,
     MatButtonToggleModule,
@@ -100,7 +102,7 @@ export class SourcesPage {
   );
 
   add(): void {
-    this.dialog.open(AddMediaDialog, { width: '620px' });
+    this.dialog.open(AddMediaDialog, { width: '680px' });
   }
 
   setView(view: SourcesView): void {

@@ -1,5 +1,16 @@
 import { Component, computed, input, signal } from '@angular/core';
-import type { Source } from '@hone/core/api';
+import type { ProjectEntry, Source } from '@hone/core/api';
+
+/** A filmstrip that the server has. */
+type StripAddress = NonNullable<ProjectEntry['picture']>;
+
+/** Filmstrip of a source; null while it has none. */
+export const stripOf = ({ id, stamp, strip }: Source): StripAddress | null =>
+  strip && { sourceId: id, stamp, pictures: strip.pictures };
+
+/** What stands in place of a filmstrip. */
+export const stripText = ({ facts }: Source): string =>
+  facts && !facts.picture ? 'sound only' : 'no picture yet';
 
 /** A small picture of a source; moving the pointer over it leads through its length. */
 @Component({
@@ -15,9 +26,7 @@ import type { Source } from '@hone/core/api';
         loading="lazy"
       />
     } @else {
-      <span class="quiet">{{
-        source().facts && !source().facts?.picture ? 'sound only' : 'no picture yet'
-      }}</span>
+      <span class="quiet">{{ emptyText() }}</span>
     }
   `,
   styles: `
@@ -38,12 +47,13 @@ import type { Source } from '@hone/core/api';
 })
 export class StripPicture {
   readonly USUAL = 0.3;
-  readonly source = input.required<Source>();
+  readonly strip = input.required<StripAddress | null>();
+  readonly emptyText = input('no picture yet');
   readonly at = signal(this.USUAL);
-  readonly pictures = computed(() => this.source().strip?.pictures ?? 1);
+  readonly pictures = computed(() => this.strip()?.pictures ?? 1);
   readonly address = computed(() => {
-    const { strip, id, stamp } = this.source();
-    return strip ? `/media/strips/${id}?of=${encodeURIComponent(stamp)}` : null;
+    const strip = this.strip();
+    return strip && `/media/strips/${strip.sourceId}?of=${encodeURIComponent(strip.stamp)}`;
   });
   readonly shift = computed(() => {
     const pictures = this.pictures();

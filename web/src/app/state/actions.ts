@@ -45,6 +45,7 @@ export const ProjectActions = createActionGroup({
   source: 'Project',
   events: {
     'Page opened': emptyProps(),
+    'List asked': emptyProps(),
     'Projects listed': props<{ projects: ProjectEntry[] }>(),
     Chosen: props<{ projectId: string }>(),
     Asked: props<{ project: NewProject }>(),
@@ -75,11 +76,27 @@ export const ProjectActions = createActionGroup({
     Kept: props<{ project: Project; edits: number }>(),
     Refused: props<{ project: Project }>(),
     'Lever moved': props<{ tuning: Tuning }>(),
-    'Files chosen': props<{ fileIds: string[] }>(),
-    'Files dropped': props<{ files: File[] }>(),
+    'Duplication asked': props<{ projectId: string }>(),
+    'Job cancelled': props<{ jobId: string }>(),
+  },
+});
+
+/** Footage on its way into the project; without a project, one is made for it. */
+export const ImportActions = createActionGroup({
+  source: 'Import',
+  events: {
+    /** Files of folders that the server listed. `name` names a project that is made for them. */
+    'Files chosen': props<{ fileIds: string[]; name: string; isPlaced: boolean }>(),
+    /** Files that the browser handed over, which does not tell where they lie. */
+    'Files dropped': props<{ files: File[]; folder: string | null }>(),
+    /** Dropped files that lie in no folder that Hone knows, and those that cannot be used, with the reason. */
+    'Files not linked': props<{ missing: File[]; problems: string[] }>(),
+    'Upload asked': props<{ files: File[] }>(),
     'Upload progressed': props<{ name: string; share: number }>(),
     'Sources added': props<{ sources: Source[] }>(),
-    'Job cancelled': props<{ jobId: string }>(),
+    /** Sources go on the empty timeline as soon as all of them are read. */
+    'Placement asked': props<{ sourceIds: string[] }>(),
+    'Placement ended': emptyProps(),
   },
 });
 

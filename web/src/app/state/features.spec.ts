@@ -6,7 +6,7 @@ import { defaultDelivery } from '@hone/core/render';
 import { readySource } from '@hone/core/testing';
 import { emptyTimeline } from '@hone/core/timeline';
 import { describe, expect, it } from 'vitest';
-import { CopyActions, PlayerActions, ProjectActions, ServerActions } from './actions';
+import { CopyActions, ImportActions, PlayerActions, ProjectActions, ServerActions } from './actions';
 import { mediaFeature, playbackFeature, projectFeature } from './features';
 import { selectTimelineFrame } from './selectors';
 
@@ -173,9 +173,9 @@ describe('the state of the media', () => {
   });
 
   it('forgets an upload that has arrived', () => {
-    const half = reducer(open, ProjectActions.uploadProgressed({ name: 'u', share: 0.5 }));
+    const half = reducer(open, ImportActions.uploadProgressed({ name: 'u', share: 0.5 }));
     expect(half.uploads).toEqual({ u: 0.5 });
-    expect(reducer(half, ProjectActions.uploadProgressed({ name: 'u', share: 1 })).uploads).toEqual({});
+    expect(reducer(half, ImportActions.uploadProgressed({ name: 'u', share: 1 })).uploads).toEqual({});
   });
 });
 

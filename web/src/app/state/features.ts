@@ -13,7 +13,14 @@ import type { Timeline } from '@hone/core/timeline';
 import type { PlayerState, ShownPixels } from '@hone/player';
 import { createEntityAdapter, type EntityState } from '@ngrx/entity';
 import { createFeature, createReducer, createSelector, on, type ActionReducerMap } from '@ngrx/store';
-import { CopyActions, PlayerActions, ProjectActions, ServerActions, SourcesActions } from './actions';
+import {
+  CopyActions,
+  ImportActions,
+  PlayerActions,
+  ProjectActions,
+  ServerActions,
+  SourcesActions,
+} from './actions';
 import { editingFeature, type EditingState } from './editing.feature';
 import { machineFeature, type MachineState } from './machine.feature';
 import { sourcesPageFeature, type SourcesPageState } from './sources-page.feature';
@@ -65,7 +72,7 @@ export const projectFeature = createFeature({
     on(ProjectActions.projectsListed, (state, { projects }) => ({
       ...state,
       list: projects,
-      opening: projects.length > 0,
+      opening: state.opening && projects.length > 0,
     })),
     on(ProjectActions.chosen, (state) => ({ ...state, opening: true })),
     on(ProjectActions.opened, (state, { project }) => ({
@@ -180,7 +187,16 @@ export const projectFeature = createFeature({
     // Edits since the save began stay; only the revision is taken from the reply.
     on(ProjectActions.kept, (state, { project, edits }) =>
       state.open?.id === project.id
-        ? { ...state, kept: project, open: { ...state.open, revision: project.revision }, keptEdits: edits }
+        ? {
+            ...state,
+            kept: project,
+            open: {
+              ...state.open,
+              revision: project.revision,
+              takesFirstShape: project.takesFirstShape,
+            },
+            keptEdits: edits,
+          }
         : state,
     ),
     on(ServerActions.connectionFound, (state) => ({ ...state, connected: true })),
@@ -202,6 +218,8 @@ export interface MediaState {
   readonly jobs: EntityState<Job>;
   /** Share of each upload that has arrived, by the file's name. */
   readonly uploads: Readonly<Record<string, number>>;
+  /** Sources that go on the timeline once all of them are read, in this order. */
+  readonly toPlace: readonly string[];
   readonly exports: EntityState<ExportRecord>;
 }
 
@@ -213,6 +231,7 @@ const noMedia: MediaState = {
   estimating: false,
   jobs: jobAdapter.getInitialState(),
   uploads: {},
+  toPlace: [],
   exports: exportAdapter.getInitialState(),
 };
 
@@ -233,7 +252,17 @@ export const mediaFeature = createFeature({
       jobs: jobAdapter.setAll([...jobs], noMedia.jobs),
       exports: exportAdapter.setAll([...exports], noMedia.exports),
     })),
-    on(ProjectActions.sourcesAdded, (state, { sources }) => sources.reduce(withSource, state)),
+    // News of a source may be there before the reply that adds it: what was read since then stays.
+    on(ImportActions.sourcesAdded, (state, { sources }) =>
+      sources
+        .filter(({ id, state: its }) => its !== 'expected' || !state.sources.entities[id])
+        .reduce(withSource, state),
+    ),
+    on(ImportActions.placementAsked, (state, { sourceIds }) => ({
+      ...state,
+      toPlace: [...state.toPlace, ...sourceIds],
+    })),
+    on(ImportActions.placementEnded, (state) => ({ ...state, toPlace: [] })),
     on(ServerActions.sourceChanged, (state, { source }) => withSource(state, source)),
     on(ServerActions.sourceGone, (state, { sourceId }) => ({
       ...state,
@@ -256,7 +285,7 @@ export const mediaFeature = createFeature({
         ? { ...state, exports: exportAdapter.setOne(record, state.exports) }
         : state,
     ),
-    on(ProjectActions.uploadProgressed, (state, { name, share }) => {
+    on(ImportActions.uploadProgressed, (state, { name, share }) => {
       const uploads = { ...state.uploads, [name]: share };
       return {
         ...state,

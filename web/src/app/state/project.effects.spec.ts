@@ -12,6 +12,7 @@ import { Api, ApiError } from '../api/api';
 import { ProjectActions, ServerActions } from './actions';
 import { projectFeature } from './features';
 import { ProjectEffects } from './project.effects';
+import { ProjectReader } from './project-reader';
 
 const SIZE = { width: 1920, height: 1080 };
 const project: Project = {
@@ -64,6 +65,7 @@ function setUp() {
     providers: [
       { provide: Actions, useValue: actions },
       { provide: Store, useValue: { select } },
+      { provide: ProjectReader, useClass: ProjectReader, deps: [] },
       { provide: Api, useValue: { changeProject, project: () => Promise.resolve(ELSEWHERE) } },
     ],
   });

@@ -14,6 +14,8 @@ import {
   Observable,
   of,
   switchMap,
+  take,
+  tap,
   withLatestFrom,
 } from 'rxjs';
 import type { Project, ProjectChange } from '@hone/core/api';
@@ -21,9 +23,10 @@ import type { Timeline } from '@hone/core/timeline';
 import { Api, ApiError, sentenceOf } from '../api/api';
 import { ProjectActions, ServerActions } from './actions';
 import { projectFeature } from './features';
+import { ProjectReader } from './project-reader';
 import { selectProject } from './selectors';
 
-const LAST_PROJECT = 'hone.lastProject';
+export const LAST_PROJECT = 'hone.lastProject';
 const SAVE_AFTER_MS = 250;
 
 export const failed = (error: unknown): Observable<ReturnType<typeof ProjectActions.failed>> =>
@@ -41,12 +44,13 @@ export class ProjectEffects {
   private readonly actions = inject(Actions);
   private readonly store = inject(Store);
   private readonly api = inject(Api);
+  private readonly reader = inject(ProjectReader);
   /** The revision under which each timeline of this visit was kept. */
   private readonly revisions = new WeakMap<Timeline, number>();
 
   readonly list = createEffect(() =>
     this.actions.pipe(
-      ofType(ProjectActions.pageOpened),
+      ofType(ProjectActions.pageOpened, ProjectActions.listAsked),
       exhaustMap(() =>
         from(this.api.projects()).pipe(
           map((projects) => ProjectActions.projectsListed({ projects })),
@@ -60,6 +64,8 @@ export class ProjectEffects {
     this.actions.pipe(
       ofType(ProjectActions.projectsListed),
       withLatestFrom(this.store.select(selectProject)),
+      // Once, when the page opens: whoever deletes the open project chooses the next one.
+      take(1),
       filter(([{ projects }, open]) => !open && projects.length > 0),
       map(([{ projects }]) => {
         const last = localStorage.getItem(LAST_PROJECT);
@@ -127,7 +133,31 @@ export class ProjectEffects {
   readonly open = createEffect(() =>
     this.actions.pipe(
       ofType(ProjectActions.chosen),
-      switchMap(({ projectId }) => from(this.read(projectId)).pipe(catchError(failed))),
+      switchMap(({ projectId }) => from(this.reader.read(projectId)).pipe(catchError(failed))),
+    ),
+  );
+
+  readonly remember = createEffect(
+    () =>
+      this.actions.pipe(
+        ofType(ProjectActions.opened),
+        tap(({ project }) => {
+          localStorage.setItem(LAST_PROJECT, project.id);
+          this.revisions.set(project.timeline, project.revision);
+        }),
+      ),
+    { dispatch: false },
+  );
+
+  readonly duplicate = createEffect(() =>
+    this.actions.pipe(
+      ofType(ProjectActions.duplicationAsked),
+      concatMap(({ projectId }) =>
+        from(this.api.duplicateProject(projectId)).pipe(
+          map(() => ProjectActions.pageOpened()),
+          catchError(failed),
+        ),
+      ),
     ),
   );
 
@@ -180,32 +210,6 @@ export class ProjectEffects {
     ),
   );
 
-  readonly addFiles = createEffect(() =>
-    this.actions.pipe(
-      ofType(ProjectActions.filesChosen),
-      withLatestFrom(this.store.select(selectProject)),
-      concatMap(([{ fileIds }, project]) =>
-        project
-          ? from(this.api.addSources(project.id, fileIds)).pipe(
-              map((sources) => ProjectActions.sourcesAdded({ sources })),
-              catchError(failed),
-            )
-          : EMPTY,
-      ),
-    ),
-  );
-
-  readonly upload = createEffect(() =>
-    this.actions.pipe(
-      ofType(ProjectActions.filesDropped),
-      withLatestFrom(this.store.select(selectProject)),
-      mergeMap(([{ files }, project]) =>
-        project ? from(files).pipe(map((file) => ({ file, project }))) : EMPTY,
-      ),
-      concatMap(({ file, project }) => this.uploadOne(project.id, file)),
-    ),
-  );
-
   readonly cancelJob = createEffect(() =>
     this.actions.pipe(
       ofType(ProjectActions.jobCancelled),
@@ -236,38 +240,6 @@ export class ProjectEffects {
       if (revision !== undefined) return revision;
     }
     return ancestors[0] ?? null;
-  }
-
-  private uploadOne(projectId: string, file: File): Observable<Action> {
-    return new Observable<Action>((observer) => {
-      const tell = (share: number): void =>
-        observer.next(ProjectActions.uploadProgressed({ name: file.name, share }));
-      tell(0);
-      this.api
-        .upload(projectId, file, tell)
-        .then((source) => observer.next(ProjectActions.sourcesAdded({ sources: [source] })))
-        .catch((error: unknown) => observer.next(ProjectActions.failed({ message: sentenceOf(error) })))
-        .finally(() => {
-          tell(1);
-          observer.complete();
-        });
-    });
-  }
-
-  private async read(id: string): Promise<ReturnType<typeof ProjectActions.opened>> {
-    const { api } = this;
-    const [project, sources, copies, jobs, runs, scrubs, exports] = await Promise.all([
-      api.project(id),
-      api.sources(id),
-      api.copies(id),
-      api.jobs(id),
-      api.runs(id),
-      api.scrubs(id),
-      api.exports(id),
-    ]);
-    localStorage.setItem(LAST_PROJECT, id);
-    this.revisions.set(project.timeline, project.revision);
-    return ProjectActions.opened({ project, sources, copies, jobs, runs, scrubs, exports });
   }
 
   // What another window kept is shown again, so that nothing is edited that cannot be kept.

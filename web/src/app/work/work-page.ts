@@ -3,7 +3,8 @@ import { RouterLink } from '@angular/router';
 import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
 import { Playback } from '../playback/playback';
-import { projectFeature } from '../state/features';
+import { count } from '../formatting/quantities';
+import { mediaFeature, projectFeature } from '../state/features';
 import { PlayerActions } from '../state/actions';
 import { selectLength, selectProject, selectSources, selectSubject, selectUsedIds } from '../state/selectors';
 import { editingFeature } from '../state/editing.feature';
@@ -12,6 +13,8 @@ import { ColumnSplitter, storedWidth } from './column-splitter';
 import { FindingList } from './finding-list';
 import { LeverBoard } from './lever-board';
 import { PlayheadTicker } from './playhead-ticker';
+import { AddFootage } from '../sources/add-footage';
+import { ProjectList } from '../projects/project-list';
 import { RunFigures } from './run-figures';
 import { TimelineEditor } from './timeline-editor';
 import { TimelineView } from './timeline-view';
@@ -23,10 +26,12 @@ import { WorkKeys } from './work-keys';
 @Component({
   selector: 'hone-work-page',
   imports: [
+    AddFootage,
     ColumnSplitter,
     EffectPanel,
     FindingList,
     LeverBoard,
+    ProjectList,
     RunFigures,
     TimelineView,
     Verdict,
@@ -62,6 +67,14 @@ export class WorkPage {
   readonly missing = computed(() =>
     this.onTimeline().filter(({ state }) => state === 'missing' || state === 'unreadable'),
   );
+
+  private readonly toPlace = this.store.selectSignal(mediaFeature.selectToPlace);
+  /** That footage is on its way to the timeline; null when none is. */
+  readonly reading = computed(() => {
+    const ids = new Set(this.toPlace());
+    const waiting = this.sources().filter(({ id, state }) => ids.has(id) && state === 'expected');
+    return waiting.length ? `Reading ${count(waiting.length, 'file', 'files')} for the timeline …` : null;
+  });
 
   toTimeline(): void {
     this.store.dispatch(PlayerActions.subjectChosen({ sourceId: null }));
