@@ -61,6 +61,23 @@ describe('a plan', () => {
     expect(sharper.pictures['a']!.url).toBe('/media/copies/half');
   });
 
+  it('rests on the original where it plays from a copy, and tells the pixels of each file', () => {
+    const plan = planFor(timeline, light, [source], [copy('quarter', 4)]);
+    expect(plan.pictures['a']!.pixels).toEqual({ width: 540, height: 960 });
+    expect(plan.originals['a']).toMatchObject({
+      choice: 'original',
+      url: '/media/sources/a',
+      pixels: { width: 2160, height: 3840 },
+    });
+    expect(planFor(timeline, light, [source], []).originals).toEqual({});
+    expect(planFor(timeline, PLAINEST, [source], [copy('quarter', 4)]).originals).toEqual({});
+    const missing: Source = { ...source, state: 'missing' };
+    expect(planFor(timeline, light, [missing], [copy('quarter', 4)]).originals).toEqual({});
+    // Room for reducing the original is there, though nothing plays from it.
+    const [small, large] = [{ ...plan, originals: {} }, plan].map((each) => layoutFor(each, 1, 64 << 20));
+    expect(large!.decodeRooms[0]!.bytes).toBeGreaterThan(small!.decodeRooms[0]!.bytes);
+  });
+
   it('plays originals when copies are switched off', () => {
     expect(planFor(timeline, PLAINEST, [source], [copy('quarter', 4)]).pictures['a']!.choice).toBe(
       'original',

@@ -35,22 +35,26 @@ export function planFor(
     (id) => ready.get(id)?.id,
   );
   const pictures: Record<string, MediaFile> = {};
+  const originals: Record<string, MediaFile> = {};
   const missing: Record<string, string> = {};
   const sounds: Record<string, string> = {};
   for (const [id, choice] of Object.entries(preview.media)) {
     const source = known.get(id);
     if (!source?.facts) continue;
     const copy = choice.kind === 'light copy' ? ready.get(id) : undefined;
-    if (source.facts.picture && (copy || source.state === 'ready')) {
-      pictures[id] = copy
-        ? copyFile(copy, source.facts.picture)
-        : originalFile(source, source.facts, refused.includes(id));
-    } else if (source.facts.picture) missing[id] = source.name;
+    if (source.facts.picture) {
+      const original =
+        source.state === 'ready' ? originalFile(source, source.facts, refused.includes(id)) : undefined;
+      const played = copy ? copyFile(copy, source.facts.picture) : original;
+      if (played) pictures[id] = played;
+      else missing[id] = source.name;
+      if (copy && original) originals[id] = original;
+    }
     if (source.facts.sound && source.state === 'ready') {
       sounds[id] = source.sound?.decoded ? `/media/sounds/${id}` : urlOf('sources', id);
     }
   }
-  return { preview, pictures, missing, sounds };
+  return { preview, pictures, originals, missing, sounds };
 }
 
 function originalFile({ id, stills }: Source, facts: SourceFacts, isRefused: boolean): MediaFile {
@@ -70,6 +74,8 @@ function originalFile({ id, stills }: Source, facts: SourceFacts, isRefused: boo
     constantRate: picture.constantRate,
     quarters: picture.rotation / 90,
     shownSize: shownSize(picture),
+    pixels:
+      picture.rotation % 180 ? { width: picture.size.height, height: picture.size.width } : picture.size,
     frameCount: picture.frameCount,
   };
 }
@@ -90,6 +96,7 @@ function copyFile(copy: LightCopy, picture: PictureFacts): MediaFile {
     constantRate: picture.constantRate,
     quarters: 0,
     shownSize: shownSize(picture),
+    pixels: { width: copy.width, height: copy.height },
     frameCount: picture.frameCount,
   };
 }

@@ -15,6 +15,8 @@ export interface MediaFile {
   readonly quarters: number;
   /** Size at which it is shown, in square pixels, turned. */
   readonly shownSize: FrameSize;
+  /** Pixels that the file has of the picture, turned. */
+  readonly pixels: FrameSize;
   /** Frames in the file. */
   readonly frameCount: number;
   /** Where the server gives out its decoded frames; null when only the browser can decode it. */
@@ -34,6 +36,8 @@ export interface PreviewPlan {
   readonly preview: PreviewGraph;
   /** Picture files by source. */
   readonly pictures: Readonly<Record<string, MediaFile>>;
+  /** Files for the picture at rest, of sources that are played from another file; all others rest as they play. */
+  readonly originals: Readonly<Record<string, MediaFile>>;
   /** Names of the sources whose picture there is no file for. */
   readonly missing: Readonly<Record<string, string>>;
   /** Addresses of the files that sound is read from, by source. */

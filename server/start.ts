@@ -7,6 +7,7 @@ import express, { type Express, type RequestHandler } from 'express';
 import { pino, type Logger } from 'pino';
 import { pinoHttp } from 'pino-http';
 import type { Config } from './config.js';
+import { CopyOrders } from './copies/copy-orders.js';
 import { CopyEstimator } from './copies/estimate.js';
 import { CopyStore } from './copies/copy-store.js';
 import { likenessHandler } from './copies/likeness.js';
@@ -74,6 +75,7 @@ export interface Services {
   readonly exports: ExportStore;
   readonly tables: TableStore;
   readonly importer: Importer;
+  readonly orders: CopyOrders;
   readonly folders: Folders;
   readonly access: MediaAccess;
   readonly simulation: DriveSimulation;
@@ -197,7 +199,8 @@ function assemble(
   const limits = new MemoryLimits(rigs);
   const previews = previewFolder(config);
   const scratch = join(config.dataFolder, 'scratch');
-  queue.register(readHandler(sources, importer));
+  const orders = new CopyOrders(projects, copies, queue, copyFolder(config));
+  queue.register(readHandler(sources, importer, orders));
   queue.register(hashHandler(sources));
   queue.register(damageHandler(sources, config.ffmpeg));
   queue.register(indexHandler(sources, config));
@@ -214,6 +217,7 @@ function assemble(
     exports,
     tables,
     importer,
+    orders,
     folders,
     access,
     simulation,
@@ -224,6 +228,7 @@ function assemble(
   };
 }
 
+const copyFolder = ({ dataFolder }: Config): string => join(dataFolder, 'copies');
 const previewFolder = ({ dataFolder }: Config): string => join(dataFolder, 'previews');
 
 interface ApplicationParts {
@@ -240,7 +245,7 @@ function application(
   { extraPages, bodyIdleMs }: StartOptions,
 ): { app: Express; routes: string[] } {
   const { config, projects, sources, copies, exports, tables, importer, folders, simulation } = services;
-  const { rigs, limits, queue, sampler } = services;
+  const { rigs, limits, queue, sampler, orders } = services;
   const previews = previewFolder(config);
   const app = express();
   app.disable('x-powered-by');
@@ -282,14 +287,15 @@ function application(
       importer,
       folders,
       search: new MediaSearch(services.access),
+      orders,
       access: services.access,
       removal,
       uploadFolder: join(config.dataFolder, 'media'),
       previewFolder: previews,
     }),
   );
-  const estimator = new CopyEstimator(config.ffmpeg, join(config.dataFolder, 'copies'));
-  api.use(copyRoutes(sources, copies, queue, estimator, join(config.dataFolder, 'copies')));
+  const estimator = new CopyEstimator(config.ffmpeg, copyFolder(config));
+  api.use(copyRoutes(sources, copies, orders, estimator, copyFolder(config)));
   api.use(simulationRoutes(simulation));
   api.use(tableRoutes(tables));
   api.use(jobRoutes(queue));

@@ -282,6 +282,7 @@ export const droppedReply = object({
   problem: perhapsText(),
 }).noUnknown();
 
+export const roomReply = object({ freeBytes: amount() }).noUnknown();
 export const healthReply = object({ status: text(), upSeconds: amount() }).noUnknown();
 export const simulationReply = object({ driveId: perhapsText() }).noUnknown();
 export const rigsReply = object({ own: perhaps(rigSchema), loaded: list(rigSchema.required()) }).noUnknown();

@@ -164,6 +164,7 @@ export const ROUTES: readonly RouteDescription[] = [
     many(replies.copyReply),
     requests.copyRequestSchema,
   ),
+  get('/api/copies/room', 'Room for light copies on their drive', replies.roomReply),
   change('delete', '/api/copies/{id}', 'Deletes a light copy', 204, null),
   get('/api/projects/{projectId}/jobs', 'Background work, the newest first', many(replies.jobReply)),
   change('post', '/api/jobs/{id}/cancel', 'Cancels background work', 200, replies.jobReply),

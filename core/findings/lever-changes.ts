@@ -1,12 +1,6 @@
-import {
-  previewPixels,
-  PREVIEW_SCALES,
-  type Bypassable,
-  type PreviewScale,
-  type Tuning,
-} from '../levers/index.js';
-import { codedSize, copyLayout, fittingDivisor, shownSize, type CopyDivisor } from '../media/index.js';
-import { largestRaster } from '../render/index.js';
+import { PREVIEW_SCALES, type Bypassable, type PreviewScale, type Tuning } from '../levers/index.js';
+import { codedSize, copyLayout, type CopyDivisor } from '../media/index.js';
+import { copyDivisorFor } from '../render/index.js';
 import { effectSums, type KnownCopy, type Situation } from '../cost-model/index.js';
 import type { Prediction } from '../simulation/index.js';
 import type { FrameRange } from '../timeline/index.js';
@@ -121,13 +115,12 @@ export function widerCopies(change: LeverChange, situation: Situation, now: Pred
   return copies.length > change.copies.length ? { lever: 'make copies', copies } : null;
 }
 
-/** Light copies of sources that some stretches play from originals, at the size of the preview; without stretches, of all. */
+/** Light copies of sources that some stretches play from originals, at the copy size of the project; without stretches, of all. */
 function wantedCopies(
   { timeline, tuning, sources, copies }: Situation,
   { work, workload: line }: Prediction,
   ranges: readonly FrameRange[],
 ): WantedCopy[] {
-  const frame = previewPixels(timeline.size, tuning, 'playing');
   const played = line.segments.filter(
     ({ from, to }) => ranges.length === 0 || ranges.some((range) => from < range.to && range.from < to),
   );
@@ -135,8 +128,7 @@ function wantedCopies(
   return sources.flatMap(({ id, facts }): WantedCopy[] => {
     if (!ids.has(id) || work.media.get(id)?.choice !== 'original' || !facts?.picture) return [];
     if (copies.some(({ sourceId, state }) => sourceId === id && state === 'ready')) return [];
-    const divisor = fittingDivisor(shownSize(facts.picture), largestRaster(timeline, id, facts, frame));
-    return [{ sourceId: id, divisor }];
+    return [{ sourceId: id, divisor: copyDivisorFor(timeline, tuning, id, facts) }];
   });
 }
 

@@ -21,9 +21,21 @@ export interface Tuning {
   readonly lightCopies: boolean;
   /** Lines of the working size; those of the timeline when absent. */
   readonly workingLines?: number | undefined;
+  /** Size that light copies are made for, as a divisor of the timeline's; USUAL_COPY_SCALE when absent. */
+  readonly copyScale?: CopyScale | undefined;
+  /** Whether sources that are larger get a copy as soon as they are imported. */
+  readonly copiesAtImport?: boolean | undefined;
   /** Effects that are left out while it plays; the picture at rest has all of them. */
   readonly bypass?: Bypassable[] | undefined;
 }
+
+/** Divisors between the timeline's size and the size that light copies are made for. */
+export type CopyScale = 1 | 2 | 4 | 8;
+
+export const COPY_SCALES: readonly CopyScale[] = [1, 2, 4, 8];
+
+/** Copies for a quarter of the timeline's lines, as the preview of a new project shows them. */
+export const USUAL_COPY_SCALE: CopyScale = 4;
 
 /** Working sizes that people drop to, in lines; the width follows the shape of the timeline. */
 export const WORKING_LINES: readonly number[] = [2160, 1440, 1080, 720, 540];
@@ -40,6 +52,8 @@ export const tuningSchema: ObjectSchema<Tuning> = object({
   restScale: scale(),
   lightCopies: boolean().strict().required(),
   workingLines: number().strict().integer().min(120).max(16_384).optional(),
+  copyScale: number<CopyScale>().strict().oneOf(COPY_SCALES).optional(),
+  copiesAtImport: boolean().strict().optional(),
   bypass: array(string<Bypassable>().strict().oneOf(BYPASSABLE).required()).strict().max(6).optional(),
 }).noUnknown();
 
@@ -52,6 +66,12 @@ export function workingSize(full: FrameSize, { workingLines }: Pick<Tuning, 'wor
 /** Pixels of the preview of a timeline of size `full`, playing or at rest. */
 export const previewPixels = (full: FrameSize, tuning: Tuning, when: 'playing' | 'at rest'): FrameSize =>
   previewSize(workingSize(full, tuning), when === 'playing' ? tuning.playScale : tuning.restScale);
+
+/** The frame that light copies are made for: moving the preview scale does not change it. */
+export const copyPixels = (
+  full: FrameSize,
+  { copyScale = USUAL_COPY_SCALE }: Pick<Tuning, 'copyScale'>,
+): FrameSize => previewSize(full, copyScale);
 
 /** Pixels of the preview: the working size divided, each side rounded to even. */
 export function previewSize(working: FrameSize, scale: PreviewScale): FrameSize {

@@ -1,7 +1,7 @@
 import { execFileSync } from 'node:child_process';
 import { copyFile, readdir, utimes } from 'node:fs/promises';
 import { join } from 'node:path';
-import type { CopyEstimate, Job, LightCopy, Project, Source } from '@hone/core/api';
+import type { CopyEstimate, FolderEntry, Job, LightCopy, Project, Source } from '@hone/core/api';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { CLIPS, codesOf, makeClips, varyingFrames, type ClipName } from '../fixtures/clips.js';
 import { TestServer } from '../fixtures/server.js';
@@ -199,6 +199,31 @@ describe('light copies', () => {
     await server.addSources(project.id, [paths.long24]);
     const after = await server.get<LightCopy[]>(`projects/${project.id}/copies`);
     expect(after.find(({ sourceId, divisor }) => sourceId === long.id && divisor === 2)!.state).toBe('stale');
+  });
+
+  it('are made of larger sources at import, where the project says so', async () => {
+    const { body: eager } = await server.call<Project>('POST', 'projects', { name: 'At import' });
+    const ordered = (): Promise<LightCopy[]> => server.get(`projects/${eager.id}/copies`);
+    const { children } = await server.get<FolderEntry>('folders');
+    const folder = await server.get<FolderEntry>(
+      `folders/${children.find(({ label }) => label === server.footage)!.id}`,
+    );
+    const add = async (name: string): Promise<void> => {
+      const fileIds = [folder.files.find((file) => file.name === name)!.id];
+      await server.call('POST', `projects/${eager.id}/sources`, { fileIds });
+      await server.settle(eager.id);
+    };
+    await add('long24.mp4');
+    expect(await ordered()).toEqual([]);
+    const tuning = { ...eager.tuning, copiesAtImport: true, copyScale: 2 };
+    await server.call('PUT', `projects/${eager.id}/tuning`, tuning);
+    await add('fast60.mp4');
+    expect(await ordered()).toMatchObject([{ state: 'ready', divisor: 2, width: 320, height: 180 }]);
+    // Copies of the timeline's own size are none that a source is larger than.
+    await server.call('PUT', `projects/${eager.id}/tuning`, { ...tuning, copyScale: 1 });
+    await add('pal25.mp4');
+    expect(await ordered()).toHaveLength(1);
+    expect((await server.get<{ freeBytes: number }>('copies/room')).freeBytes).toBeGreaterThan(0);
   });
 
   it('of sources without a picture are refused with the reason', async () => {

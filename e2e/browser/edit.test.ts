@@ -364,6 +364,15 @@ describe('the timeline', () => {
     await expect.poll(async () => (await kept()).markers?.map(({ frame }) => frame)).toEqual([30]);
   });
 
+  it('leads from a clip to the facts of its source in one step', async () => {
+    const { page } = browser;
+    const clip = await at(60, TRACK_Y, 168);
+    await page.mouse.dblclick(clip.x, clip.y);
+    await page.getByRole('heading', { name: 'long24.mp4' }).waitFor();
+    // Its length is in frames, as those of the timeline are.
+    await page.locator('hone-source-detail').getByText('00:00:04:00').waitFor();
+  });
+
   it('has met no error on the way', () => expect(browser.errors).toEqual([]));
 
   async function field0(): Promise<void> {

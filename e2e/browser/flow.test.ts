@@ -153,7 +153,6 @@ describe('from choppy to smooth, by hand', () => {
     await server.settle(project.id);
     const [copy] = await server.get<LightCopy[]>(`projects/${project.id}/copies`);
     expect(copy).toMatchObject({ state: 'ready', width: 960, height: 540 });
-    await page.getByTestId('plate').getByText('light copy').waitFor();
     await page.getByTestId('copies').getByText('SSIM').waitFor();
   });
 
@@ -161,6 +160,7 @@ describe('from choppy to smooth, by hand', () => {
     const { page } = browser;
     await page.keyboard.press('Home');
     await page.getByTestId('play').click();
+    await page.getByTestId('plate').getByText('light copy 960 × 540').waitFor();
     await expect.poll(() => browser.loudestFrequency(), { interval: 50 }).toBeGreaterThan(300);
     expect(Math.abs((await browser.loudestFrequency()) - 330)).toBeLessThan(8);
     await browser.playButton('Play').waitFor();

@@ -142,10 +142,13 @@ describe('footage and results of other kinds', () => {
     const withCopies = { ...tuning, lightCopies: true };
     await server.call('PUT', `projects/${made.project.id}/tuning`, withCopies);
     await browser.reload();
-    expect(await browser.page.getByTestId('plate').innerText()).toContain('light copy');
     await browser.goTo(2, 24);
     await expect.poll(async () => isNear(await colours(0.75), over)).toBe(true);
     await browser.page.keyboard.press('Space');
+    await browser.page
+      .getByTestId('plate')
+      .getByText(/light copy/)
+      .waitFor();
     await expect.poll(async () => isNear(await colours(0.25), over)).toBe(true);
     await browser.page.keyboard.press('Space');
     await server.call('PUT', `projects/${made.project.id}/tuning`, tuning);

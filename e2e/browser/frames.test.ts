@@ -69,11 +69,12 @@ describe('the picture in the viewer', () => {
   });
 
   /** Plays the whole and collects what is seen, with the frame that the player says it shows. */
-  async function seenWhilePlaying(): Promise<{ seen: number; distinct: Set<string> }> {
+  async function seenWhilePlaying(): Promise<{ distinct: Set<string>; plates: Set<string> }> {
     await browser.page.keyboard.press('Home');
     await browser.waitForCode(expected(0));
     await browser.page.getByTestId('play').click();
     const distinct = new Set<string>();
+    const plates = new Set<string>();
     let seen = 0;
     let latest = 0;
     const timelineFrames = Array.from({ length: 120 }, (_, frame) => JSON.stringify(expected(frame)));
@@ -89,11 +90,12 @@ describe('the picture in the viewer', () => {
         expect(Math.max(...places), `frame ${latest} was followed by ${text}`).toBeGreaterThanOrEqual(latest);
         latest = places.find((frame) => frame >= latest)!;
         distinct.add(text);
+        plates.add((await browser.page.getByTestId('plate').textContent())!);
         seen++;
       }
       if ((await browser.playButton('Play').count()) && seen > 5) break;
     }
-    return { seen, distinct };
+    return { distinct, plates };
   }
 
   it('is always one of the timeline while playing from the originals', async () => {
@@ -111,11 +113,13 @@ describe('the picture in the viewer', () => {
       await browser.goTo(frame, 24);
       await browser.waitForCode(expected(frame));
     }
-    expect(await browser.page.getByTestId('plate').textContent()).toContain(
-      'preview 320 × 180 of 640 × 360 · light copy',
-    );
-    const { distinct } = await seenWhilePlaying();
+    const plate = browser.page.getByTestId('plate');
+    await expect
+      .poll(() => plate.textContent())
+      .toContain('preview 320 × 180 of 640 × 360 · original 640 × 360');
+    const { distinct, plates } = await seenWhilePlaying();
     expect(distinct.size).toBeGreaterThan(15);
+    expect([...plates].join('\n')).toContain('preview 320 × 180 of 640 × 360 · light copy 320 × 180');
   });
 
   it('stays right when copies are switched off and on while it plays', async () => {
@@ -134,14 +138,21 @@ describe('the picture in the viewer', () => {
     );
     await page.keyboard.press('k');
     await browser.playButton('Play').waitFor();
-    const frame = await page.evaluate(() => {
-      const [, , seconds, frames] = document
-        .querySelector('[data-testid="timecode"]')!
-        .textContent.split(':')
-        .map(Number);
-      return seconds! * 24 + frames!;
-    });
-    await browser.waitForCode(expected(frame));
+    const frameOfTimecode = (): Promise<number> =>
+      page.evaluate(() => {
+        const [, , seconds, frames] = document
+          .querySelector('[data-testid="timecode"]')!
+          .textContent.split(':')
+          .map(Number);
+        return seconds! * 24 + frames!;
+      });
+    // The timecode follows the picture by a moment.
+    await expect
+      .poll(async () => {
+        const [shown, wanted] = [await browser.shownCode(), expected(await frameOfTimecode())];
+        return shown?.source === wanted.source && shown.frame === wanted.frame;
+      })
+      .toBe(true);
     // Such a run is neither of copies nor of originals.
     await page.getByRole('link', { name: 'Runs', exact: true }).click();
     await expect

@@ -55,19 +55,47 @@ describe('levers', () => {
     await expect
       .poll(async () => (await copies()).map(({ state }) => state), { timeout: 30_000 })
       .toEqual(['ready']);
-    await expect.poll(plate).toContain('light copy');
+    const playing = (): Promise<string> => opened.browser.plateWhilePlaying('160 × 90');
+    expect(await playing()).toContain('light copy 160 × 90');
+    // At rest it is the original, and the plate tells the pixels of the file that is seen.
+    await expect.poll(plate).toContain('preview 640 × 360 of 640 × 360 · original 640 × 360');
     const toggle = page.getByTestId('light-copies').getByRole('switch');
     await toggle.click();
-    await expect.poll(plate).not.toContain('light copy');
     expect((await project()).tuning.lightCopies).toBe(false);
+    expect(await playing()).toContain('original 640 × 360');
     await toggle.click();
-    await expect.poll(plate).toContain('light copy');
+    expect(await playing()).toContain('light copy');
   });
 
   it('let go of a copy on the board', async () => {
     await opened.browser.page.getByRole('button', { name: 'Delete the copy of long24.mp4' }).click();
     await expect.poll(copies).toEqual([]);
-    await expect.poll(plate).not.toContain('light copy');
+    expect(await opened.browser.plateWhilePlaying('160 × 90')).toContain('original');
+  });
+
+  it('make all copies by one button, with time, size and room before, and keep those of another size in view', async () => {
+    const { page } = opened.browser;
+    await page.getByTestId('ask-all').click();
+    await page.getByText(/^About .* free$/).waitFor();
+    await page.getByTestId('make-all').click();
+    const states = async (): Promise<string[]> =>
+      (await copies()).map(({ divisor, state }) => `1:${divisor} ${state}`);
+    await expect.poll(states, { timeout: 60_000 }).toEqual(['1:4 ready', '1:4 ready']);
+    // The preview scale neither hides them nor offers others.
+    await page.getByTestId('play-scale').getByText('1:1', { exact: true }).click();
+    const board = page.getByTestId('copies');
+    await expect.poll(() => board.getByRole('button', { name: 'Delete the copy of' }).count()).toBe(2);
+    expect(await page.getByTestId('ask-all').count()).toBe(0);
+    await page.getByTestId('play-scale').getByText('1:4', { exact: true }).click();
+    await page.getByTestId('copy-scale').getByText('1:2', { exact: true }).click();
+    await expect.poll(async () => (await project()).tuning.copyScale).toBe(2);
+    await opened.server.makeCopies(opened.made.project.id, [opened.made.ids.long24], 2);
+    const other = page.getByTestId('other-copy');
+    await expect.poll(() => other.textContent()).toContain('160 × 90');
+    for (const remove of [other, board.locator('tr', { hasText: 'mp4' }).first(), board.locator('tr').last()])
+      await remove.getByRole('button', { name: 'Delete the copy' }).click();
+    await expect.poll(copies).toEqual([]);
+    await page.getByTestId('copy-scale').getByText('1:4', { exact: true }).click();
   });
 
   it('make copies of a selection of sources, and delete them there', async () => {

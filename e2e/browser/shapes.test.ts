@@ -94,12 +94,17 @@ describe('pictures of other shapes', () => {
     expect(copies.map(({ state }) => state)).toEqual(['ready', 'ready', 'ready']);
     const { tuning } = await server.get<Project>(`projects/${project.id}`);
     await server.call('PUT', `projects/${project.id}/tuning`, { ...tuning, lightCopies: true });
+    // With the originals out of the way, the picture at rest is the copy's as well.
+    const away = join(server.folder, 'away');
+    await rename(server.footage, away);
     await browser.reload();
     await browser.page
       .getByTestId('plate')
       .getByText(/light copy/)
       .waitFor();
     await showsAll();
+    await rename(away, server.footage);
+    await server.get(`projects/${project.id}/sources`);
   });
 
   it('do so in an export, frame by frame', async () => {

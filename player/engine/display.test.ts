@@ -37,6 +37,7 @@ function setUp() {
   const plan = new PlanView({
     preview,
     pictures: { a: { choice: 'original' }, b: { choice: 'light copy' } },
+    originals: {},
     missing: {},
   } as unknown as PreviewPlan);
   const drawn: (ReadyPicture | undefined)[][] = [];
@@ -71,7 +72,9 @@ describe('the display', () => {
   it('tells what a frame is made of only when that changes', () => {
     const { told, ready, show } = setUp();
     for (const frame of [0, 1, 2]) show(frame, ready('a', 'browser'));
-    expect(told).toEqual([{ size: SIZE, from: [{ choice: 'original', decoder: 'browser' }], leftOut: [] }]);
+    expect(told).toEqual([
+      { size: SIZE, from: [{ choice: 'original', pixels: null, decoder: 'browser' }], leftOut: [] },
+    ]);
     show(12, ready('b', 'browser'));
     show(13, ready('b', 'browser'));
     expect(told.map(({ from }) => from[0]!.choice)).toEqual(['original', 'light copy']);

@@ -13,16 +13,21 @@ import type {
   SoundRequest,
 } from '../shared/messages.js';
 import { Display } from './display.js';
+import { FlatOut } from './flat-out.js';
 import { layoutFor, makeRoom, type Layout } from './layout.js';
+import { openPassage } from './open-passage.js';
 import { PlanView } from './plan-view.js';
 import { Prefetcher } from './prefetcher.js';
 import { Run } from './run.js';
 import { RunClock } from './run-clock.js';
 import type { Screen } from './screen.js';
+import { Shuttling } from './shuttling.js';
 import { StreamSet } from './stream-set.js';
 
 /** Frames that a decoder at rest may be asked to run ahead before it is cheaper to enter at another key frame. */
 const STILL_REACH = 24;
+/** Time that a picture of a light copy stays at rest before that of the original replaces it: seeking goes on meanwhile. */
+const REFINE_AFTER_MS = 150;
 /** Sound has this long to be ready before playing begins without it. */
 const SOUND_LIMIT_MS = 1500;
 
@@ -35,17 +40,19 @@ export class Engine {
   private readonly streams: StreamSet;
   private state: PlayerState = 'still';
   private mode: 'play' | 'rest' | 'flat' = 'rest';
+  /** Whether pictures at rest are made of the originals, where they play from something else. */
+  private isRefined = false;
   private run: Run | undefined;
   private clock: RunClock | undefined;
   private request: PlayRequest | undefined;
-  private shuttleFrom: { frame: number; at: number; speed: number } | undefined;
+  private shuttling: Shuttling | undefined;
   private frame = 0;
   private shownInRun = -1;
   private wantedStill: number | undefined;
   private preroll: Preroll | undefined;
   private prefetcher: Prefetcher | undefined;
   private startRequestedAt = 0;
-  private flat: { from: number; to: number; next: number; startedAt: number } | undefined;
+  private flat: FlatOut | undefined;
   private readonly display: Display;
   private timer: ReturnType<typeof setTimeout> | undefined;
   /** Grows with every command, so that what waits for an older one gives up. */
@@ -136,7 +143,7 @@ export class Engine {
     const intent = ++this.intent;
     this.finishRun();
     this.control.set('running', 0);
-    this.shuttleFrom = undefined;
+    this.shuttling = undefined;
     this.request = request;
     this.frame = request.from;
     this.setState('starting', request.from);
@@ -163,13 +170,8 @@ export class Engine {
     this.clock = undefined;
     this.wantedStill = undefined;
     this.control.playhead = request.from;
-    const epoch = this.control.get('epoch') + 1;
-    this.control.set('soundMicros', 0);
-    this.control.set('soundGaps', 0);
     this.display.serverDecoded.clear();
-    this.control.set('played', 0);
-    this.control.set('written', 0);
-    this.control.set('epoch', epoch);
+    const epoch = this.control.beginEpoch();
     this.sound.send({ kind: 'start', epoch, from: request.from });
     this.tick();
   }
@@ -186,18 +188,15 @@ export class Engine {
     this.sound.send({ kind: 'stop' });
     this.finishRun();
     // Pictures of shuttling have the size of playing; at rest they are made anew.
-    if (this.shuttleFrom) this.mode = 'flat';
-    this.shuttleFrom = undefined;
+    if (this.shuttling) this.mode = 'flat';
+    this.shuttling = undefined;
     this.clock = undefined;
     this.frame = frame;
     this.setState('still', frame);
   }
 
   private finishRun(): void {
-    const sound = {
-      mixMs: this.control.get('soundMicros') / 1000,
-      gapSamples: this.control.get('soundGaps'),
-    };
+    const sound = this.control.soundFacts();
     const serverDecoded = [...this.display.serverDecoded];
     const clock = this.clock?.kind ?? 'system';
     const ranges = this.request?.ranges;
@@ -221,11 +220,33 @@ export class Engine {
       this.wantedStill = undefined;
       await this.streams.closeAll();
       if (intent !== this.intent) return;
-      this.mode = 'rest';
-      this.streams.reset(this.state === 'shuttling' ? this.layout.playSlots : this.layout.restSlots);
-      for (const passage of this.plan.passagesAt(frame)) this.openPassage(passage, frame, false, 1);
-      this.streams.share();
+      this.isRefined = false;
+      this.openStill(frame);
     }
+    this.wantedStill = frame;
+    this.tick();
+  }
+
+  private openStill(frame: number): void {
+    this.mode = 'rest';
+    this.streams.reset(this.state === 'shuttling' ? this.layout!.playSlots : this.layout!.restSlots);
+    for (const passage of this.plan!.passagesAt(frame)) this.openPassage(passage, frame, false, 1);
+    this.streams.share();
+  }
+
+  private refineLater(frame: number): void {
+    if (this.isRefined || !this.plan!.restsOtherwise(frame)) return;
+    const { intent } = this;
+    setTimeout(() => void (intent === this.intent && this.refine(frame)), REFINE_AFTER_MS);
+  }
+
+  /** Makes the picture at rest once more, of the originals. */
+  private async refine(frame: number): Promise<void> {
+    const intent = ++this.intent;
+    await this.streams.closeAll();
+    if (intent !== this.intent || this.state !== 'still' || this.changing > 0) return;
+    this.isRefined = true;
+    this.openStill(frame);
     this.wantedStill = frame;
     this.tick();
   }
@@ -234,7 +255,7 @@ export class Engine {
     if (!this.plan) return;
     const frame = this.currentFrame();
     this.stopPlaying(frame);
-    this.shuttleFrom = { frame, at: performance.now(), speed };
+    this.shuttling = new Shuttling(frame, speed);
     this.setState('shuttling', frame);
     this.mode = 'flat';
     await this.still(frame);
@@ -248,21 +269,17 @@ export class Engine {
     this.mode = 'flat';
     this.streams.reset(this.layout.playSlots);
     this.wantedStill = undefined;
-    this.flat = { from, to, next: from, startedAt: performance.now() };
+    this.flat = new FlatOut(from, to);
     this.tick();
   }
 
   private openPassage(clip: Passage, from: number, live: boolean, ahead?: number): void {
-    const plan = this.plan!;
-    const file = plan.fileOf(clip);
-    if (!file) return;
-    const passage = this.isResting ? clip : plan.played(clip);
+    const { isResting } = this;
     const frameSize = this.size();
-    // At rest, with every pixel there is, the picture is made as the export makes it.
-    const isFull = this.mode === 'rest' && frameSize.width === plan.plan.preview.graph.size.width;
-    const scaling = isFull ? ('exact' as const) : ('quick' as const);
-    const options = { from, frameSize, rate: plan.rate, live, scaling, recoded: plan.recodes(passage) };
-    this.streams.open(passage, file, ahead === undefined ? options : { ...options, ahead });
+    const isFull = this.mode === 'rest' && frameSize.width === this.plan!.plan.preview.graph.size.width;
+    const isRefined = isResting && this.isRefined;
+    const options = { from, frameSize, isResting, isRefined, isFull, live, ahead };
+    openPassage(this.plan!, this.streams, clip, options);
   }
 
   /** Whether pictures are made as they are seen at rest. */
@@ -277,7 +294,7 @@ export class Engine {
   private tick(): void {
     clearTimeout(this.timer);
     if (!this.plan || !this.layout || this.changing > 0) return;
-    if (this.flat) return this.tickFlat();
+    if (this.flat) return this.tickFlat(this.flat);
     if (this.isPlaying) return this.tickPlay();
     this.tickStill();
   }
@@ -287,14 +304,17 @@ export class Engine {
     if (frame !== undefined && this.frameReady(frame)) {
       this.wantedStill = undefined;
       this.show(frame);
-      if (this.state === 'still') this.send({ kind: 'still', frame, size: this.size() });
+      if (this.state === 'still') {
+        this.send({ kind: 'still', frame, size: this.size() });
+        this.refineLater(frame);
+      }
     }
-    if (this.state !== 'shuttling' || !this.shuttleFrom) return;
+    if (this.state !== 'shuttling' || !this.shuttling) return;
     const next = this.currentFrame();
     const end = this.plan!.length - 1;
     this.frame = next;
     this.control.playhead = next;
-    const { speed } = this.shuttleFrom;
+    const { speed } = this.shuttling;
     if (speed < 0 ? next <= 0 : next >= end) return void this.pause(next);
     if (this.wantedStill === undefined && next !== this.control.get('shownFrame')) void this.still(next);
     else this.timer = setTimeout(() => this.tick(), 15);
@@ -355,29 +375,18 @@ export class Engine {
     return this.streams.readyUntil(frame + 1, (each) => this.plan!.clipsAt(each), end) - frame - 1;
   }
 
-  private tickFlat(): void {
-    const flat = this.flat!;
-    for (const passage of this.plan!.passages) {
-      if (passage.to <= flat.next || passage.from >= flat.to || this.streams.isOpen(passage)) continue;
-      if (passage.from <= flat.next + STILL_REACH)
-        this.openPassage(passage, Math.max(passage.from, flat.next), false);
-    }
-    this.streams.share();
-    while (flat.next < flat.to && this.frameReady(flat.next)) {
-      this.show(flat.next++);
-      this.streams.passed(flat.next);
-    }
-    if (flat.next < flat.to) return;
+  private tickFlat(flat: FlatOut): void {
+    const open = (passage: Passage, from: number): void => this.openPassage(passage, from, false);
+    const done = flat.advance(this.plan!, this.streams, STILL_REACH, open, (frame) => this.show(frame));
+    if (!done) return;
     this.flat = undefined;
-    this.send({ kind: 'flatOut', frames: flat.to - flat.from, ms: performance.now() - flat.startedAt });
+    this.send({ kind: 'flatOut', ...done });
   }
 
   private currentFrame(): number {
-    const { shuttleFrom, plan } = this;
+    const { shuttling, plan } = this;
     if (!plan) return 0;
-    if (!shuttleFrom) return plan.within(this.frame);
-    const seconds = (performance.now() - shuttleFrom.at) / 1000;
-    return plan.within(Math.round(shuttleFrom.frame + seconds * shuttleFrom.speed * plan.framesPerSecond));
+    return plan.within(shuttling ? Math.round(shuttling.frameAt(plan.framesPerSecond)) : this.frame);
   }
 
   private frameReady(frame: number): boolean {

@@ -43,7 +43,9 @@ export function layoutFor(plan: PreviewPlan, decoders: number, poolBytes: number
   };
   const layers = Math.max(1, ...preview.graph.stretches.map((stretch) => stretch.layers.length));
   const bytesOf = (size: FrameSize): number => planarBytes(size.width, size.height);
-  const [playing, resting] = [picturesIn(plan, preview.playSize), picturesIn(plan, preview.restSize)];
+  const playing = picturesIn(plan, preview.playSize);
+  const originals = { ...plan, pictures: { ...plan.pictures, ...plan.originals } };
+  const resting = [...picturesIn(plan, preview.restSize), ...picturesIn(originals, preview.restSize)];
   const mostOf = (size: FrameSize, pictures: readonly MadePictures[]): number =>
     Math.max(bytesOf(size), ...pictures.map(pictureBytes));
   const playBytes = mostOf(preview.playSize, playing);

@@ -35,6 +35,16 @@ export class PlanView {
     return this.plan.pictures[sourceId];
   }
 
+  /** The file that a picture is taken from at rest. */
+  restFileOf(layer: { readonly sourceId: string }): MediaFile | undefined {
+    return this.plan.originals[layer.sourceId] ?? this.fileOf(layer);
+  }
+
+  /** Whether a frame is made of other files at rest than while it plays. */
+  restsOtherwise(frame: number): boolean {
+    return this.layersAt(frame).some(({ sourceId }) => sourceId in this.plan.originals);
+  }
+
   /** A passage as it is made while it plays: without the effects that are bypassed. */
   played(passage: Passage): Passage {
     return { ...passage, effects: playedEffects(this.plan.preview, passage.effects) };

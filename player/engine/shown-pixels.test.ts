@@ -47,6 +47,7 @@ function planOf(bypass: (typeof BYPASSABLE)[number][]): PlanView {
   return new PlanView({
     preview,
     pictures: { a: { choice: 'original' } },
+    originals: {},
     missing: {},
   } as unknown as PreviewPlan);
 }

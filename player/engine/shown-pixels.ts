@@ -13,12 +13,22 @@ export function shownPixels(
   ready: ReadonlyMap<string, ReadyPicture> | undefined,
   size: FrameSize,
 ): ShownPixels {
-  const origins = layers.map((layer): PictureOrigin => ({
-    choice: plan.fileOf(layer)?.choice ?? 'missing',
-    decoder: ready?.get(layer.clipId)?.decoder ?? null,
-  }));
+  const origins = layers.map((layer): PictureOrigin => {
+    const picture = ready?.get(layer.clipId);
+    const file = picture?.file ?? plan.fileOf(layer);
+    return {
+      choice: file?.choice ?? 'missing',
+      pixels: file?.pixels ?? null,
+      decoder: picture?.decoder ?? null,
+    };
+  });
+  const isSame = (a: PictureOrigin, b: PictureOrigin): boolean =>
+    a.choice === b.choice &&
+    a.decoder === b.decoder &&
+    a.pixels?.width === b.pixels?.width &&
+    a.pixels?.height === b.pixels?.height;
   const isFirst = (origin: PictureOrigin, at: number): boolean =>
-    at === origins.findIndex(({ choice, decoder }) => choice === origin.choice && decoder === origin.decoder);
+    at === origins.findIndex((other) => isSame(other, origin));
   const leftOut = layers.flatMap(({ clipId, effects }) => {
     const done = ready?.get(clipId)?.effects ?? effects;
     const isBypassed = (kind: Kind): boolean =>

@@ -34,6 +34,7 @@ export class Slates {
       effects: [],
       coding: VIDEO_BT709,
       decoder: 'browser',
+      file: null,
       hasAlpha: false,
     };
     this.kept.set(key, picture);

@@ -15,6 +15,7 @@ const file: MediaFile = {
   constantRate: true,
   quarters: 0,
   shownSize: SIZE,
+  pixels: SIZE,
   frameCount: 100,
   framesUrl: null,
   serverOnly: null,

@@ -16,6 +16,8 @@ export interface ReadyPicture {
   readonly effects: Passage['effects'];
   readonly coding: ColourCoding;
   readonly decoder: Decoder;
+  /** The file that it was taken from; null for a slate. */
+  readonly file: MediaFile | null;
   /** Whether its own alpha follows it in memory. */
   readonly hasAlpha: boolean;
 }
@@ -33,6 +35,7 @@ export interface StreamOptions {
 
 interface OpenStream {
   readonly id: number;
+  readonly file: MediaFile;
   readonly passage: Passage;
   readonly lastStage: Stage;
   readonly hasAlpha: boolean;
@@ -86,6 +89,7 @@ export class StreamSet {
     const stages = stagesOf(effects, file.shownSize, options.frameSize, framing);
     const stream: OpenStream = {
       id: this.nextId++,
+      file,
       passage,
       lastStage: stages.at(-1)!,
       hasAlpha: givesAlpha({ stages, hasAlpha: file.hasAlpha }),
@@ -249,8 +253,8 @@ export class StreamSet {
     stream.stale.delete(address);
     stream.next = frame + 1;
     const pictures = this.ready.get(frame) ?? new Map<string, ReadyPicture>();
-    const { hasAlpha, lastStage, passage } = stream;
-    pictures.set(passage.clipId, { address, ...lastStage, coding, decoder, hasAlpha });
+    const { file, hasAlpha, lastStage, passage } = stream;
+    pictures.set(passage.clipId, { address, ...lastStage, coding, decoder, file, hasAlpha });
     this.ready.set(frame, pictures);
     this.holders.set(address, (this.holders.get(address) ?? 0) + 1);
   }

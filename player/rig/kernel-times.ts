@@ -141,6 +141,7 @@ export class KernelBench {
       effects: [],
       coding: VIDEO_BT709,
       decoder: 'browser',
+      file: null,
       hasAlpha: false,
     };
     const drawn = Array.from({ length: layers }, (_, index) => ({

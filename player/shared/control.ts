@@ -54,6 +54,19 @@ export class Control {
     Atomics.store(this.values, FIELDS.indexOf(field), value);
   }
 
+  /** What mixing took and what was missing since the start. */
+  soundFacts(): { mixMs: number; gapSamples: number } {
+    return { mixMs: this.get('soundMicros') / 1000, gapSamples: this.get('soundGaps') };
+  }
+
+  /** Begins to count sound from zero, for a new start. @returns its epoch */
+  beginEpoch(): number {
+    const epoch = this.get('epoch') + 1;
+    for (const field of ['soundMicros', 'soundGaps', 'played', 'written'] as const) this.set(field, 0);
+    this.set('epoch', epoch);
+    return epoch;
+  }
+
   /** Playhead in frames and fractions. */
   get playhead(): number {
     return this.get('playhead') / 1000;

@@ -115,6 +115,8 @@ export type Decoder = 'browser' | 'server';
 /** Origin and decoder of a picture on the canvas. */
 export interface PictureOrigin {
   readonly choice: MediaFile['choice'] | 'missing';
+  /** Pixels of the file's picture; null where there is no file. */
+  readonly pixels: FrameSize | null;
   readonly decoder: Decoder | null;
 }
 

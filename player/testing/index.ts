@@ -78,6 +78,7 @@ export class PreviewFrame {
           ...stages.at(-1)!,
           coding: VIDEO_BT709,
           decoder: 'browser',
+          file: null,
           hasAlpha: givesAlpha(staged),
         },
         mix: layer.mix ? { mix: layer.mix, share: mixShare(layer.mix, frame) } : undefined,

@@ -99,6 +99,7 @@ export function streamOf(file: FakeFile, setting: StreamSetting) {
       url: '',
       size,
       shownSize: size,
+      pixels: size,
       rate: setting.rate,
       constantRate: setting.constantRate ?? true,
       quarters: 0,

@@ -13,9 +13,12 @@ const SAMPLE_FRAMES = 24;
 /** Frames after which the encoder runs at its own speed; those before it pay for the start. */
 const WARM_FRAMES = 6;
 
+const keyOf = (source: SourceRow, divisor: CopyDivisor): string =>
+  `${source.id}:${divisor}:${stampOf(source)}`;
+
 /** Predicts time and size of light copies by making a few frames of each. Results are kept while the server runs. */
 export class CopyEstimator {
-  private readonly known = new Map<string, Promise<CopyEstimate>>();
+  private readonly estimates = new Map<string, Promise<CopyEstimate>>();
   private last: Promise<unknown> = Promise.resolve();
 
   constructor(
@@ -24,15 +27,20 @@ export class CopyEstimator {
   ) {}
 
   estimate(source: SourceRow, divisor: CopyDivisor): Promise<CopyEstimate> {
-    const key = `${source.id}:${divisor}:${stampOf(source)}`;
-    const known = this.known.get(key);
+    const key = keyOf(source, divisor);
+    const known = this.estimates.get(key);
     if (known) return known;
     // One after the other: two at once would each see half of the machine.
     const estimate = this.last.then(() => this.measure(source, divisor));
     this.last = estimate.catch(() => undefined);
-    this.known.set(key, estimate);
-    estimate.catch(() => this.known.delete(key));
+    this.estimates.set(key, estimate);
+    estimate.catch(() => this.estimates.delete(key));
     return estimate;
+  }
+
+  /** What was estimated before; undefined where nothing was. */
+  async known(source: SourceRow, divisor: CopyDivisor): Promise<CopyEstimate | undefined> {
+    return this.estimates.get(keyOf(source, divisor));
   }
 
   private async measure(source: SourceRow, divisor: CopyDivisor): Promise<CopyEstimate> {

@@ -1,18 +1,18 @@
-import { join } from 'node:path';
 import { checked, copyRequestSchema, type CopyRequest } from '@hone/core/api';
-import { intraH264 } from '@hone/core/media';
+import type { CopyDivisor } from '@hone/core/media';
+import { sum } from 'd3-array';
 import { Router } from 'express';
 import { notFound, UserError } from '../http/problems.js';
-import type { JobQueue } from '../jobs/queue.js';
 import type { SourceRow, SourceStore } from '../media/source-store.js';
-import { copyOf, copyStamp, type CopyRow, type CopyStore } from './copy-store.js';
+import type { CopyOrders } from './copy-orders.js';
+import { copyOf, type CopyRow, type CopyStore } from './copy-store.js';
 import type { CopyEstimator } from './estimate.js';
-import { copyLayoutOf } from './make-copy.js';
+import { freeBytes, SPARE_BYTES } from '../store/free-space.js';
 
 export function copyRoutes(
   sources: SourceStore,
   copies: CopyStore,
-  queue: JobQueue,
+  orders: CopyOrders,
   estimator: CopyEstimator,
   folder: string,
 ): Router {
@@ -30,6 +30,17 @@ export function copyRoutes(
     return Promise.all(rows.map((row) => sources.resolved(row)));
   };
 
+  /** @throws UserError 507 when copies whose size was measured do not fit on their drive */
+  const requireRoom = async (rows: readonly SourceRow[], divisor: CopyDivisor): Promise<void> => {
+    const known = await Promise.all(rows.map((row) => estimator.known(row, divisor)));
+    const bytes = sum(known, (estimate) => estimate?.bytes);
+    const free = await freeBytes(folder);
+    if (bytes + SPARE_BYTES <= free) return;
+    const megabytes = (value: number): string => `${Math.round(value / 1e6)} MB`;
+    const detail = `The copies take about ${megabytes(bytes)}, but only ${megabytes(free)} are free on the drive of Hone's folder. Make room, or choose a smaller copy size.`;
+    throw new UserError(507, 'Not enough space', detail);
+  };
+
   router.get('/projects/:projectId/copies', async (request, response) => {
     const { projectId } = request.params;
     await copies.markStale(await sources.list(projectId));
@@ -42,42 +53,18 @@ export function copyRoutes(
     response.json(await Promise.all(rows.map((row) => estimator.estimate(row, body.divisor))));
   });
 
-  /** Ends what is still done with a copy, such as comparing it, before it is removed. */
-  const removeCopy = async (row: CopyRow): Promise<void> => {
-    await queue.endFor([row.id]);
-    await copies.remove(row);
-  };
-
   router.post('/projects/:projectId/copies', async (request, response) => {
     const { projectId } = request.params;
     const body = checked(copyRequestSchema, request.body, 'the request');
-    const made = [];
-    for (const source of await wanted(projectId, body)) {
-      const before = await copies.forSource(source.id, body.divisor);
-      const inUse =
-        before?.state === 'making' || (before?.state === 'ready' && before.sourceStamp === copyStamp(source));
-      if (before && !inUse) await removeCopy(before);
-      const layout = copyLayoutOf(source, body.divisor);
-      const format = intraH264(body.divisor, layout.alphaRow !== null);
-      const row =
-        before && inUse
-          ? before
-          : await copies.add({
-              projectId,
-              sourceId: source.id,
-              divisor: body.divisor,
-              format: format.label,
-              path: join(folder, `${source.id}-${body.divisor}.mp4`),
-              ...layout,
-              sourceStamp: copyStamp(source),
-            });
-      if (row.state === 'making') {
-        const title = `Light copy of ${source.name}, ${row.width}\u00a0×\u00a0${row.height}`;
-        await queue.add({ projectId, kind: 'copy', title, subjectId: row.id });
-      }
-      made.push(copyOf(row));
-    }
-    response.status(202).json(made);
+    const rows = await wanted(projectId, body);
+    await requireRoom(rows, body.divisor);
+    const made: CopyRow[] = [];
+    for (const source of rows) made.push(await orders.order(source, body.divisor));
+    response.status(202).json(made.map(copyOf));
+  });
+
+  router.get('/copies/room', async (_request, response) => {
+    response.json({ freeBytes: await freeBytes(folder) });
   });
 
   router.delete('/copies/:id', async (request, response) => {
@@ -89,7 +76,7 @@ export function copyRoutes(
         'Cancel the making of this copy first; it is listed at the bottom.',
       );
     }
-    await removeCopy(row);
+    await orders.remove(row);
     response.status(204).end();
   });
 

@@ -1,5 +1,7 @@
 import { readFile, realpath } from 'node:fs/promises';
-import { dirname, resolve, sep } from 'node:path';
+import { dirname, parse, resolve } from 'node:path';
+import { fsSize } from 'systeminformation';
+import { isWithin } from './path-within.js';
 
 /** A mounted file system. */
 export interface Mount {
@@ -27,16 +29,22 @@ export function mountsFrom(text: string): Mount[] {
   });
 }
 
+/** Mounted file systems; those that the package systeminformation reports where there is no mountinfo. */
 export async function mounts(): Promise<Mount[]> {
-  return mountsFrom(await readFile('/proc/self/mountinfo', 'utf8').catch(() => ''));
+  const table = await readFile('/proc/self/mountinfo', 'utf8').catch(() => undefined);
+  if (table !== undefined) return mountsFrom(table);
+  const sizes = await fsSize().catch(() => []);
+  return sizes.map(({ mount, type, fs }) => ({
+    // A drive letter alone is no path (Windows).
+    point: /^[A-Za-z]:$/.test(mount) ? `${mount}\\` : mount,
+    ...{ device: fs, fileSystem: type, origin: fs },
+  }));
 }
 
 /** Mount of a path; undefined where the system does not report it. */
 export async function mountOf(path: string): Promise<Mount | undefined> {
   const real = await nearestReal(resolve(path));
-  const holds = ({ point }: Mount): boolean =>
-    point === '/' || real === point || real.startsWith(point.endsWith(sep) ? point : point + sep);
-  const holding = (await mounts()).filter(holds);
+  const holding = (await mounts()).filter(({ point }) => isWithin(real, point));
   // Of two mounts at one point, the later one is seen.
   return holding.reduce<Mount | undefined>(
     (best, mount) => (best && best.point.length > mount.point.length ? best : mount),
@@ -46,7 +54,7 @@ export async function mountOf(path: string): Promise<Mount | undefined> {
 
 /** Mount point of a path. */
 export async function driveOf(path: string): Promise<string> {
-  return (await mountOf(path))?.point ?? '/';
+  return (await mountOf(path))?.point ?? parse(resolve(path)).root;
 }
 
 // A file that is not there lies where its folder lies.

@@ -1,5 +1,4 @@
 import { homedir, platform } from 'node:os';
-import { fsSize } from 'systeminformation';
 import { mounts, type Mount } from './mounts.js';
 
 /** A folder at which somebody looks for footage first. */
@@ -27,24 +26,12 @@ export function drivesAmong(all: readonly Mount[]): string[] {
 
 /** Home and the mounted drives, as far as the system reports them. */
 export async function places(): Promise<Place[]> {
-  const drives = platform() === 'linux' ? drivesAmong(await mounts()) : await reportedDrives();
+  const all = await mounts();
+  // On Windows every drive letter is a place; elsewhere only what lies outside the system's own folders.
+  const drives = platform() === 'win32' ? all.map(({ point }) => point).sort() : drivesAmong(all);
   const home: Place = { path: homedir(), kind: 'home' };
   return [
     home,
     ...drives.filter((path) => path !== home.path).map((path): Place => ({ path, kind: 'drive' })),
   ];
-}
-
-// On Windows every drive letter is a place; elsewhere only what lies outside the system's own folders.
-async function reportedDrives(): Promise<string[]> {
-  const sizes = await fsSize().catch(() => []);
-  const found = sizes.map(({ mount, type, fs }) => ({
-    point: mount,
-    device: '',
-    fileSystem: type,
-    origin: fs,
-  }));
-  return platform() === 'win32'
-    ? found.map(({ point }) => (/^[A-Za-z]:$/.test(point) ? `${point}\\` : point)).sort()
-    : drivesAmong(found);
 }

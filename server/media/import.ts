@@ -1,5 +1,5 @@
 import { createWriteStream } from 'node:fs';
-import { mkdir, open, stat, statfs } from 'node:fs/promises';
+import { mkdir, open, stat } from 'node:fs/promises';
 import { basename, extname, join } from 'node:path';
 import type { Readable } from 'node:stream';
 import { FACTS_VERSION, type SourceFacts } from '@hone/core/media';
@@ -9,16 +9,16 @@ import { requireWhole } from '../ffmpeg/decode-through.js';
 import { probe, UnusableError, WaitingError } from '../ffmpeg/probe.js';
 import type { FfmpegTools } from '../ffmpeg/process.js';
 import { UserError } from '../http/problems.js';
+import type { CopyOrders } from '../copies/copy-orders.js';
 import type { CopyStore } from '../copies/copy-store.js';
 import type { JobHandler, JobQueue } from '../jobs/queue.js';
 import { writeAside } from '../store/aside.js';
+import { freeBytes, SPARE_BYTES } from '../store/free-space.js';
 import { hintsAtDamage } from './damage-job.js';
 import { fileState, sampledHash } from './identity.js';
 import type { MediaAccess } from './media-access.js';
 import { isMediaName, mediaEndings } from './media-names.js';
 import { fileStamp, type SourceRow, type SourceStore } from './source-store.js';
-
-const SPARE_BYTES = 200 * 2 ** 20;
 
 /** Imports files into a project. A fault of one file is reported for that file; the others continue. */
 export class Importer {
@@ -161,8 +161,7 @@ export class Importer {
       throw new UserError(415, 'No media file', detail);
     }
     await mkdir(folder, { recursive: true });
-    const room = await statfs(folder);
-    const free = room.bavail * room.bsize;
+    const free = await freeBytes(folder);
     if (bytes + SPARE_BYTES > free) {
       const megabytes = (value: number): string => `${Math.round(value / 1e6)} MB`;
       const detail = `"${name}" has ${megabytes(bytes)}, but only ${megabytes(free)} are free. Make room, or add it from its own folder.`;
@@ -190,13 +189,15 @@ function withInterpretation(facts: SourceFacts, { facts: before }: SourceRow): S
 }
 
 /** Reads the facts of sources that were added, one after the other, before anything else is made of them. */
-export function readHandler(store: SourceStore, importer: Importer): JobHandler {
+export function readHandler(store: SourceStore, importer: Importer, orders: CopyOrders): JobHandler {
   return {
     kind: 'read',
     lane: 'light',
     priority: 8,
     async run({ job }) {
-      await importer.readAgain(await store.get(job.subjectId));
+      const before = await store.get(job.subjectId);
+      const read = await importer.readAgain(before);
+      if (before.state === 'expected') await orders.orderAtImport(read);
     },
   };
 }

@@ -1,5 +1,6 @@
 import { realpath, stat } from 'node:fs/promises';
 import { basename, dirname, join, relative, sep } from 'node:path';
+import { isWithin } from '../drives/path-within.js';
 import { leadingFile, stillPath, type MediaInput } from '../ffmpeg/input.js';
 import { UserError } from '../http/problems.js';
 import { isMediaName, isStillName } from './media-names.js';
@@ -78,10 +79,6 @@ export class MediaAccess {
     if (!isNamed) throw refusal(named, 'has no ending of a media file');
   }
 }
-
-/** Whether a real path is a folder or lies in it. */
-export const isWithin = (real: string, root: string): boolean =>
-  real === root || real.startsWith(root.endsWith(sep) ? root : root + sep);
 
 const refusal = (path: string, why: string): UserError =>
   new UserError(403, 'File not open to Hone', `"${basename(path)}" ${why}.`);

@@ -2,11 +2,11 @@ import { realpath, stat } from 'node:fs/promises';
 import { homedir } from 'node:os';
 import { isAbsolute, join, parse } from 'node:path';
 import { eq } from 'drizzle-orm';
+import { isWithin } from '../drives/path-within.js';
 import type { Config } from '../config.js';
 import { UserError } from '../http/problems.js';
 import type { Database } from '../store/database.js';
 import { settings } from '../store/tables.js';
-import { isWithin } from './media-access.js';
 
 const ADDED = 'mediaFolders';
 

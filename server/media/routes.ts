@@ -14,6 +14,7 @@ import type { DroppedReply } from '@hone/core/api';
 import { Router } from 'express';
 import { plainFile } from '../ffmpeg/input.js';
 import { notFound, UserError } from '../http/problems.js';
+import type { CopyOrders } from '../copies/copy-orders.js';
 import type { ProjectStore } from '../projects/project-store.js';
 import { reasonAgainst, type Folders } from './folders.js';
 import { isMediaName } from './media-names.js';
@@ -30,6 +31,7 @@ export interface SourceRouteParts {
   readonly importer: Importer;
   readonly folders: Folders;
   readonly search: MediaSearch;
+  readonly orders: CopyOrders;
   readonly access: MediaAccess;
   readonly removal: Removal;
   readonly uploadFolder: string;
@@ -183,6 +185,7 @@ export function sourceRoutes(parts: SourceRouteParts): Router {
       );
     }
     const row = await importer.upload(projectId, join(uploadFolder, projectId), name, bytes, request);
+    await parts.orders.orderAtImport(row);
     response.status(201).json(sourceOf(row));
   });
 

@@ -2,6 +2,7 @@ import { readdir, readFile } from 'node:fs/promises';
 import { cpus, totalmem } from 'node:os';
 import { join } from 'node:path';
 import type { Rig } from '@hone/core/machine';
+import { ReportedFacts } from './reported-facts.js';
 import { clockAndHeat, loadOver, power, usedMemory } from './system.js';
 
 /** Processor, memory and power of the machine, as the system reports them now. */
@@ -35,8 +36,10 @@ export interface GraphicsDevice {
 
 /** Graphics processors that the system has; empty where it does not tell. */
 export async function graphicsDevices(): Promise<GraphicsDevice[]> {
+  const entries = await readdir(BUS).catch(() => undefined);
+  if (!entries) return new ReportedFacts().graphics();
   const found: GraphicsDevice[] = [];
-  for (const name of await readdir(BUS).catch(() => [])) {
+  for (const name of entries) {
     const read = (file: string): Promise<string> =>
       readFile(join(BUS, name, file), 'utf8').then(
         (text) => text.trim(),

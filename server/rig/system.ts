@@ -2,6 +2,7 @@ import { readdir, readFile } from 'node:fs/promises';
 import { cpus, freemem, totalmem } from 'node:os';
 import { join } from 'node:path';
 import type { Power } from '@hone/core/playback';
+import { ReportedFacts } from './reported-facts.js';
 
 const text = (path: string): Promise<string | undefined> =>
   readFile(path, 'utf8').then(
@@ -28,10 +29,13 @@ export function busyShares(before: CoreTimes, after: CoreTimes): number[] {
   });
 }
 
+/** Where the system has no files of the kind that Linux has. */
+const reported = new ReportedFacts();
+
 /** Bytes that all drives have read since the system started; null where it does not tell. */
 export async function bytesRead(): Promise<number | null> {
   const stats = await text('/proc/diskstats');
-  if (stats === undefined) return null;
+  if (stats === undefined) return reported.bytesRead();
   let sectors = 0;
   for (const line of stats.split('\n')) {
     const [, , name, , , read] = line.trim().split(/\s+/);
@@ -47,7 +51,9 @@ export async function bytesRead(): Promise<number | null> {
 
 /** Memory that is not to be had any more, bytes. */
 export async function usedMemory(): Promise<number> {
-  const available = /MemAvailable:\s+(\d+) kB/.exec((await text('/proc/meminfo')) ?? '')?.[1];
+  const table = await text('/proc/meminfo');
+  if (table === undefined) return totalmem() - ((await reported.availableMemory()) ?? freemem());
+  const available = /MemAvailable:\s+(\d+) kB/.exec(table)?.[1];
   return totalmem() - (available === undefined ? freemem() : 1024 * Number(available));
 }
 
@@ -55,7 +61,7 @@ const SUPPLIES = '/sys/class/power_supply';
 
 export async function power(): Promise<Power> {
   const supplies = await readdir(SUPPLIES).catch(() => undefined);
-  if (!supplies) return 'unknown';
+  if (!supplies) return reported.power();
   let battery = false;
   for (const supply of supplies) {
     const type = await text(join(SUPPLIES, supply, 'type'));
@@ -71,7 +77,10 @@ export async function power(): Promise<Power> {
 
 /** Clock of the fastest core now, MHz, and the hottest place, degrees Celsius; null where the system does not tell. */
 export async function clockAndHeat(): Promise<{ clockMhz: number | null; temperatureC: number | null }> {
-  const clocks = [...((await text('/proc/cpuinfo')) ?? '').matchAll(/^cpu MHz\s*:\s*([\d.]+)/gm)];
+  const table = await text('/proc/cpuinfo');
+  if (table === undefined)
+    return { clockMhz: await reported.clockMhz(), temperatureC: await reported.temperatureC() };
+  const clocks = [...table.matchAll(/^cpu MHz\s*:\s*([\d.]+)/gm)];
   const zones = await readdir('/sys/class/thermal').catch(() => []);
   const heats: number[] = [];
   for (const zone of zones.filter((name) => name.startsWith('thermal_zone'))) {

@@ -1,5 +1,5 @@
-import { previewPixels, type Tuning } from '../../levers/index.js';
-import type { SourceFacts } from '../../media/index.js';
+import { copyPixels, previewPixels, type Tuning } from '../../levers/index.js';
+import { fittingDivisor, shownSize, type CopyDivisor, type SourceFacts } from '../../media/index.js';
 import type { Timeline } from '../../timeline/index.js';
 import { largestRaster } from '../graph/graph.js';
 
@@ -31,4 +31,19 @@ export function chosenCopies<C extends ChoosableCopy>(
     chosen.set(id, own.find((copy) => copy.width >= wanted.width) ?? own.at(-1)!);
   }
   return chosen;
+}
+
+/**
+ * Divisor of the light copy of a source: the largest at which it has every pixel that the copy size of the project asks
+ * for; 1 for a source that is no larger than that, or has no picture.
+ */
+export function copyDivisorFor(
+  timeline: Timeline,
+  tuning: Pick<Tuning, 'copyScale'>,
+  sourceId: string,
+  facts: SourceFacts,
+): CopyDivisor {
+  if (!facts.picture) return 1;
+  const frame = copyPixels(timeline.size, tuning);
+  return fittingDivisor(shownSize(facts.picture), largestRaster(timeline, sourceId, facts, frame));
 }

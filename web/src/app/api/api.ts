@@ -109,6 +109,7 @@ export class Api {
     this.send('POST', `projects/${id}/copies/estimate`, request);
   makeCopies = (id: string, request: CopyRequest): Promise<LightCopy[]> =>
     this.send('POST', `projects/${id}/copies`, request);
+  copyRoom = (): Promise<{ freeBytes: number }> => this.get('copies/room');
   removeCopy = (id: string): Promise<void> => this.send('DELETE', `copies/${id}`);
   jobs = (id: string): Promise<Job[]> => this.get(`projects/${id}/jobs`);
   cancelJob = (id: string): Promise<Job> => this.send('POST', `jobs/${id}/cancel`);

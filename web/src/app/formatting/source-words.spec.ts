@@ -1,3 +1,4 @@
+import { rational } from '@hone/core/time';
 import { pictureFacts, readySource, sourceFacts } from '@hone/core/testing';
 import type { PictureStructure } from '@hone/core/media';
 import { UNCALIBRATED, type Calibration } from '@hone/core/cost-model';
@@ -38,15 +39,23 @@ describe('words for sources', () => {
   });
 
   it('say lengths, containers and who decodes', () => {
-    expect(lengthText(12)).toBe('12.00 s');
-    expect(lengthText(75.25)).toBe('1 min 15.3 s');
+    const sound = (num: number, den = 1) => ({ picture: null, duration: rational(num, den) });
+    expect(lengthText(sound(12))).toBe('12.00 s');
+    expect(lengthText(sound(301, 4))).toBe('1 min 15.3 s');
+    // 25 frames a second: a minute, a second and two frames.
+    const { picture } = sourceFacts({ rate: rational(25), frameCount: 61 * 25 + 2 });
+    expect(lengthText({ picture, duration: rational(1) })).toBe('00:01:01:02');
     expect(containerText({ container: 'mov,mp4,m4a,3gp,3g2,mj2', picture: pictureFacts() })).toBe(
       'MP4 or MOV',
     );
     expect(containerText({ container: 'mov,mp4,m4a,3gp,3g2,mj2', picture: null })).toBe('MP4 sound (M4A)');
     expect(containerText({ container: 'mpegts', picture: null })).toBe('MPEG transport stream');
     expect(containerText({ container: 'nut', picture: null })).toBe('NUT');
-    expect(originText({ choice: 'original', decoder: 'server' })).toBe('original, decoded by the server');
+    const pixels = { width: 960, height: 540 };
+    expect(originText({ choice: 'light copy', pixels, decoder: 'server' })).toBe(
+      'light copy 960 × 540, decoded by the server',
+    );
+    expect(originText({ choice: 'missing', pixels: null, decoder: null })).toBe('missing');
   });
 });
 

@@ -7,22 +7,26 @@ import {
   type PictureFacts,
   type SourceFacts,
 } from '@hone/core/media';
-import { toNumber, type Rational } from '@hone/core/time';
+import { formatTimecode, timecodeOf, toNumber, type Rational } from '@hone/core/time';
 import type { PictureOrigin } from '@hone/player';
 import { bytes, dataRate, milliseconds, perCent, pixels } from './quantities';
 
 /** Origin of a picture in the viewer, for the plate under it. */
-export function originText({ choice, decoder }: PictureOrigin): string {
-  if (decoder === null) return choice;
-  return `${choice}, decoded by the ${decoder}`;
+export function originText({ choice, pixels: size, decoder }: PictureOrigin): string {
+  const file = size ? `${choice} ${pixels(size)}` : choice;
+  return decoder === null ? file : `${file}, decoded by the ${decoder}`;
 }
 
 export const rateText = (rate: Rational): string => `${Number(toNumber(rate).toFixed(3))} frames/s`;
 
-export const lengthText = (seconds: number): string => {
+/** Length of a source: as timecode of its own rate where it has a picture, in seconds where it has only sound. */
+export function lengthText({ picture, duration }: Pick<SourceFacts, 'picture' | 'duration'>): string {
+  if (picture)
+    return formatTimecode(picture.frameCount, timecodeOf({ rate: picture.rate, dropFrame: false }));
+  const seconds = toNumber(duration);
   const minutes = Math.floor(seconds / 60);
   return minutes ? `${minutes} min ${(seconds % 60).toFixed(1)} s` : `${seconds.toFixed(2)} s`;
-};
+}
 
 export const STATE_TEXTS: Readonly<Record<Source['state'], string>> = {
   ready: 'ready',
@@ -145,7 +149,7 @@ export function factGroups(source: Source, copy: LightCopy | null): FactGroup[] 
       ['Folder', source.folder],
       ['Drive', source.drive],
       ['On disk', bytes(source.bytes)],
-      ['Length', lengthText(toNumber(facts.duration))],
+      ['Length', lengthText(facts)],
       ['Timecode', facts.timecode ?? 'none'],
       ...(source.damage?.length ? [['Damaged', damageText(source.damage)] as const] : []),
       ['Fingerprint', source.contentHash ? source.contentHash.slice(0, 16) : 'being computed'],

@@ -50,7 +50,12 @@ export class SelectionBar {
   private readonly uncopied = computed(() =>
     this.chosenRows().filter(({ copy }) => !copy || copy.state === 'failed'),
   );
-  private readonly copied = computed(() => this.chosenRows().filter(({ copy }) => copy?.state === 'ready'));
+  /** All copies of the chosen sources that are whole, of whatever size, also stale ones. */
+  private readonly copied = computed(() =>
+    this.chosenRows()
+      .flatMap(({ copy, others }) => (copy ? [copy, ...others] : others))
+      .filter(({ state }) => state === 'ready' || state === 'stale'),
+  );
   readonly placeable = computed(() => this.chosen().filter(({ state, facts }) => state === 'ready' && facts));
   /** Sources that could not be read, or wait for something. */
   readonly unread = computed(() => this.chosen().filter(({ state }) => state !== 'ready'));
@@ -65,10 +70,10 @@ export class SelectionBar {
   });
   readonly canCopy = computed(() => this.uncopied().length > 0);
   readonly deleteText = computed(() => {
-    const rows = this.copied();
-    const freed = rows.reduce((sum, { copy }) => sum + copy!.bytes, 0);
-    return rows.length
-      ? `Delete ${count(rows.length, 'copy', 'copies')} · frees ${bytes(freed)}`
+    const copies = this.copied();
+    const freed = copies.reduce((sum, copy) => sum + copy.bytes, 0);
+    return copies.length
+      ? `Delete ${count(copies.length, 'copy', 'copies')} · frees ${bytes(freed)}`
       : 'Delete copies';
   });
   readonly canDelete = computed(() => this.copied().length > 0);
@@ -140,7 +145,7 @@ export class SelectionBar {
   }
 
   deleteCopies(): void {
-    for (const { copy } of this.copied()) this.store.dispatch(CopyActions.removed({ copyId: copy!.id }));
+    for (const { id } of this.copied()) this.store.dispatch(CopyActions.removed({ copyId: id }));
   }
 
   moveTo(field: HTMLInputElement): void {

@@ -130,7 +130,13 @@ export const SOURCE_COLUMNS: readonly SourceColumn[] = [
     ({ structure }) => structure?.coldStartFrames.mean,
     (value) => `${value.toFixed(1)} frames`,
   ),
-  ofNumber('duration', 'Length', '92px', ({ facts }) => facts && toNumber(facts.duration), lengthText),
+  ofNumber(
+    'duration',
+    'Length',
+    '92px',
+    ({ facts }) => facts && toNumber(facts.duration),
+    (_, { facts }) => lengthText(facts!),
+  ),
   ofNumber('bytes', 'On disk', '80px', ({ bytes: size }) => size, bytes),
   ofText('timecode', 'Timecode', '98px', ({ facts }) => facts?.timecode ?? '–'),
   ofText('sound', 'Sound', '90px', ({ facts }) =>

@@ -12,9 +12,11 @@ import {
 } from '@angular/core';
 import { MatCheckboxModule } from '@angular/material/checkbox';
 import type { Source } from '@hone/core/api';
-import { toNumber } from '@hone/core/time';
+import { shownSize } from '@hone/core/media';
+
 import { bitRate, pixels } from '../formatting/quantities';
 import { lengthText } from '../formatting/source-words';
+import { Picks, type SourcePick } from './source-pick';
 import { StripPicture, stripOf, stripText } from './strip-picture';
 
 const CARD_WIDTH = 200;
@@ -37,10 +39,13 @@ const CARD_WIDTH = 200;
             <div class="line">
               <mat-checkbox
                 [checked]="selected().has(source.id)"
-                (change)="toggled.emit(source)"
+                (mousedown)="picks.press($event)"
+                (change)="picks.toggle(source)"
                 [aria-label]="'Choose ' + source.name"
               />
-              <button type="button" class="name" (click)="opened.emit(source)">{{ source.name }}</button>
+              <button type="button" class="name" (click)="picks.click(source, $event)">
+                {{ source.name }}
+              </button>
             </div>
             <span class="quiet about">{{ about(source) }}</span>
           </div>
@@ -56,8 +61,9 @@ export class SourceGrid {
   readonly sources = input.required<readonly Source[]>();
   readonly selected = input.required<ReadonlySet<string>>();
   readonly openId = input.required<string | null>();
-  readonly toggled = output<Source>();
+  readonly toggled = output<SourcePick>();
   readonly opened = output<Source>();
+  readonly picks = new Picks(this.toggled, this.opened);
   private readonly width = signal(CARD_WIDTH);
   readonly perRow = computed(() => Math.max(1, Math.floor(this.width() / CARD_WIDTH)));
   readonly rowHeight = computed(() => Math.round(((this.width() / this.perRow() - 12) * 9) / 16) + 62);
@@ -80,7 +86,7 @@ export class SourceGrid {
 
   about({ facts, state }: Source): string {
     if (!facts) return state;
-    const parts = [lengthText(toNumber(facts.duration)), bitRate(facts.bitsPerSecond)];
-    return [...(facts.picture ? [pixels(facts.picture.size)] : []), ...parts].join(' · ');
+    const parts = [lengthText(facts), bitRate(facts.bitsPerSecond)];
+    return [...(facts.picture ? [pixels(shownSize(facts.picture))] : []), ...parts].join(' · ');
   }
 }

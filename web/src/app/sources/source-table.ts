@@ -5,6 +5,8 @@ import type { Source } from '@hone/core/api';
 import type { SourceOrder } from '../state/actions';
 import { NAME_COLUMN, type CellContext, type SourceColumn } from './source-columns';
 import { damageText } from '../formatting/source-words';
+import { fittedWidths } from './column-widths';
+import { Picks, type SourcePick } from './source-pick';
 
 /** Sources as rows; only those in sight are in the page. */
 @Component({
@@ -22,17 +24,17 @@ export class SourceTable {
   readonly selected = input.required<ReadonlySet<string>>();
   readonly openId = input.required<string | null>();
   readonly reordered = output<SourceOrder>();
-  readonly toggled = output<Source>();
+  readonly toggled = output<SourcePick>();
   readonly allToggled = output();
   readonly opened = output<Source>();
 
   readonly all = computed(() => [NAME_COLUMN, ...this.columns()]);
-  readonly layout = computed(
-    () =>
-      `34px ${this.all()
-        .map(({ width }) => width)
-        .join(' ')}`,
-  );
+  /** As wide as what the columns hold; the name takes the rest. */
+  readonly layout = computed(() => {
+    const widths = fittedWidths(this.columns(), this.sources(), this.context());
+    return `34px minmax(190px, 1fr) ${widths.map((width) => `${width}px`).join(' ')}`;
+  });
+  readonly picks = new Picks(this.toggled, this.opened);
   readonly allSelected = computed(() => this.sources().every(({ id }) => this.selected().has(id)));
   readonly someSelected = computed(() => this.sources().some(({ id }) => this.selected().has(id)));
   readonly idOf = (_: number, { id }: Source): string => id;

@@ -24,6 +24,7 @@ import { SelectionBar } from './selection-bar';
 import { NAME_COLUMN, SOURCE_COLUMNS, sorted, type CellContext } from './source-columns';
 import { SourceDetail } from './source-detail';
 import { SourceGrid } from './source-grid';
+import type { SourcePick } from './source-pick';
 import { SourceTable } from './source-table';
 
 /** The files of the project: found by filters, in bins, one by one or many at once. */
@@ -124,11 +125,14 @@ export class SourcesPage {
     this.store.dispatch(SourcesActions.columnsChosen({ columns: [...chosen] }));
   }
 
-  toggle({ id }: Source): void {
-    const chosen = this.selected().has(id)
-      ? this.selectedIds().filter((each) => each !== id)
-      : [...this.selectedIds(), id];
-    this.select(chosen);
+  toggle({ source: { id }, isRange }: SourcePick): void {
+    const ids = this.shown().map((each) => each.id);
+    const [from, to] = [ids.indexOf(this.lastId ?? ''), ids.indexOf(id)].toSorted((a, b) => a - b);
+    const picked = isRange && from! >= 0 ? ids.slice(from, to! + 1) : [id];
+    const others = this.selectedIds().filter((each) => !picked.includes(each));
+    // A range is selected as a whole; one alone is selected or deselected.
+    this.select(isRange || !this.selected().has(id) ? [...others, ...picked] : others);
+    this.lastId = id;
   }
 
   toggleAll(): void {
@@ -145,6 +149,9 @@ export class SourcesPage {
     const bin = name === null ? [] : [{ kind: 'bin' as const, not: false, value: name }];
     this.store.dispatch(SourcesActions.conditionsChanged({ conditions: [...others, ...bin] }));
   }
+
+  /** The source that was picked last, from which Shift selects on. */
+  private lastId: string | null = null;
 
   private select(selected: readonly string[]): void {
     this.store.dispatch(SourcesActions.selectionChanged({ selected: [...selected] }));

@@ -36,7 +36,11 @@ const opened = ProjectActions.opened({
 });
 const init = { type: 'init' };
 
-const ORIGIN = { choice: 'light copy', decoder: 'browser' } as const;
+const ORIGIN = {
+  choice: 'light copy',
+  pixels: { width: 960, height: 540 },
+  decoder: 'browser',
+} as const;
 
 describe('the state of the project', () => {
   const { reducer } = projectFeature;

@@ -66,19 +66,30 @@ function state(tuning: Partial<Tuning> = {}, copies: LightCopy[] = []) {
 }
 
 describe('the copies that the board offers', () => {
-  it('are of the sources on the timeline, as small as the preview scale allows', () => {
+  it('are of the sources on the timeline, at the copy size of the project, whatever the preview scale', () => {
     const rows = selectCopyRows(state({ playScale: 4 }));
     expect(rows.map(({ source: { id }, divisor, size }) => [id, divisor, size.width])).toEqual([
       ['wide', 4, 960],
       ['small', 2, 960],
     ]);
-    expect(selectCopyRows(state({ playScale: 2 })).map(({ divisor }) => divisor)).toEqual([2, 1]);
+    expect(selectCopyRows(state({ playScale: 2 })).map(({ divisor }) => divisor)).toEqual([4, 2]);
+    expect(selectCopyRows(state({ copyScale: 2 })).map(({ divisor }) => divisor)).toEqual([2, 1]);
   });
 
   it('are those that are there, when they fit', () => {
     const copies = [copyOf('wide', 4, 'ready'), copyOf('small', 2, 'stale')];
     const rows = selectCopyRows(state({ playScale: 4 }, copies));
     expect(rows.map(({ copy }) => copy?.id ?? null)).toEqual(['wide4', null]);
+    expect(rows.map(({ others }) => others.map(({ id }) => id))).toEqual([[], ['small2']]);
+  });
+
+  it('are all that there are, also those of another size', () => {
+    const copies = [copyOf('wide', 2, 'ready'), copyOf('wide', 4, 'stale')];
+    const [wide] = selectCopyRows(state({ playScale: 16 }, copies));
+    expect([wide!.copy?.id, wide!.others.map(({ id }) => id)]).toEqual(['wide2', ['wide4']]);
+    const both = [copyOf('wide', 2, 'ready'), copyOf('wide', 4, 'making')];
+    const [making] = selectCopyRows(state({}, both));
+    expect([making!.copy?.id, making!.others.map(({ id }) => id)]).toEqual(['wide4', ['wide2']]);
   });
 });
 

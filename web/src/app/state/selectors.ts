@@ -1,15 +1,14 @@
 import type { CopyEstimate, Job, LightCopy, RunRecord, Source } from '@hone/core/api';
-import { previewPixels, showAlike, type Tuning } from '@hone/core/levers';
+import { showAlike, type Tuning } from '@hone/core/levers';
 import {
   copySize,
-  fittingDivisor,
   matches,
   placeable,
   shownSize,
   type CopyDivisor,
   type FilterContext,
 } from '@hone/core/media';
-import { largestRaster } from '@hone/core/render';
+import { copyDivisorFor } from '@hone/core/render';
 import {
   fingerprintDifferences,
   soloTimeline,
@@ -90,6 +89,8 @@ export const selectFailedJobs = createSelector(mediaFeature.selectJobList, (jobs
 export interface CopyRow {
   readonly source: Source;
   readonly copy: LightCopy | null;
+  /** Further copies of it: of other sizes, and stale ones. */
+  readonly others: readonly LightCopy[];
   readonly job: Job | null;
   readonly divisor: CopyDivisor;
   readonly size: { readonly width: number; readonly height: number };
@@ -98,7 +99,7 @@ export interface CopyRow {
 
 type CopyRowOf = (source: Source) => CopyRow | null;
 
-/** The light copy of each source, or the one that would fit the preview scale while playing on a timeline. */
+/** The light copy of each source, or the one that would be made at the copy size of the project. */
 const copyRowsFor = (
   timeline: Timeline | null,
   tuning: Tuning | null,
@@ -107,23 +108,26 @@ const copyRowsFor = (
   estimates: readonly CopyEstimate[],
 ): CopyRowOf => {
   if (!timeline || !tuning) return () => null;
-  const frame = previewPixels(timeline.size, tuning, 'playing');
   return (source) => {
-    // A light copy would lose the transparency of its source.
     if (!source.facts?.picture || source.state !== 'ready') return null;
-    const size = shownSize(source.facts.picture);
-    const divisor = fittingDivisor(size, largestRaster(timeline, source.id, source.facts, frame));
-    const own = copies.filter((copy) => copy.sourceId === source.id && copy.state !== 'stale');
-    const copy = own.find((each) => each.divisor === divisor) ?? null;
+    const divisor = copyDivisorFor(timeline, tuning, source.id, source.facts);
+    const own = copies.filter((copy) => copy.sourceId === source.id);
+    const usable = own.filter(({ state }) => state !== 'stale').toSorted((a, b) => b.width - a.width);
+    const copy =
+      usable.find((each) => each.divisor === divisor) ??
+      usable.find(({ state }) => state === 'ready') ??
+      usable[0] ??
+      null;
     const isBusy = ({ kind, subjectId, state }: Job): boolean =>
       kind === 'copy' && subjectId === copy?.id && (state === 'running' || state === 'waiting');
     const estimate = estimates.find((each) => each.sourceId === source.id && each.divisor === divisor);
     return {
       source,
       copy,
+      others: own.filter(({ id }) => id !== copy?.id),
       job: jobs.find(isBusy) ?? null,
       divisor,
-      size: copySize(size, divisor),
+      size: copySize(shownSize(source.facts.picture), divisor),
       estimate: estimate ?? null,
     };
   };
@@ -138,7 +142,7 @@ const selectCopyRowOf = createSelector(
   copyRowsFor,
 );
 
-/** Sources of the subject and their copies, at the divisor that fits the preview scale. */
+/** Sources of the subject and their copies. */
 export const selectCopyRows = createSelector(
   playbackFeature.selectSeenIds,
   mediaFeature.selectSourcesById,

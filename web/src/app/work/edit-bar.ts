@@ -83,6 +83,7 @@ export class EditBar {
         : []),
       entry('Delete', 'Delete', () => editor.remove(false)),
       entry('Ripple delete', 'Shift Delete', () => editor.remove(true)),
+      entry('Show source', 'double-click', () => editor.showSource()),
     ];
   });
 

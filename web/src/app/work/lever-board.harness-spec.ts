@@ -22,6 +22,7 @@ const UHD = { ...alone('s', { effects: [BLUR] }), size: { width: 3840, height: 2
 const ROW: CopyRow = {
   source: readySource('s', undefined, { name: 'mill.mov' }),
   copy: null,
+  others: [],
   job: null,
   divisor: 2,
   size: { width: 1920, height: 1080 },

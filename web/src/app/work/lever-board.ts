@@ -1,7 +1,5 @@
 import { Component, computed, inject, signal } from '@angular/core';
-import { MatButtonModule } from '@angular/material/button';
 import { MatButtonToggleModule } from '@angular/material/button-toggle';
-import { MatSlideToggleModule } from '@angular/material/slide-toggle';
 import { Store } from '@ngrx/store';
 import {
   previewPixels,
@@ -13,11 +11,11 @@ import {
   type Tuning,
 } from '@hone/core/levers';
 import { bypassableIn } from '@hone/core/render';
-import { CopyActions, ProjectActions } from '../state/actions';
-import { selectCopyRows, selectTimeline, type CopyRow } from '../state/selectors';
+import { selectTimeline } from '../state/selectors';
 import { Levers } from '../playback/levers';
 import { Predictions } from '../prediction/predictions';
-import { bytes, milliseconds, pixels, wait } from '../formatting/quantities';
+import { milliseconds, pixels } from '../formatting/quantities';
+import { CopyBoard } from './copy-board';
 
 const SCALE_LEVERS = [
   { key: 'playScale', name: 'Preview scale, playing', testId: 'play-scale', when: 'playing' },
@@ -36,7 +34,7 @@ const BYPASS_NAMES: Readonly<Record<Bypassable, string>> = {
 /** All levers together. None of them touches the timeline or the export. */
 @Component({
   selector: 'hone-lever-board',
-  imports: [MatButtonModule, MatButtonToggleModule, MatSlideToggleModule],
+  imports: [CopyBoard, MatButtonToggleModule],
   templateUrl: './lever-board.html',
   styleUrl: './lever-board.scss',
 })
@@ -46,7 +44,6 @@ export class LeverBoard {
   private readonly predictions = inject(Predictions);
   readonly levers = inject(Levers);
   readonly tuning = this.levers.tuning;
-  readonly rows = this.store.selectSignal(selectCopyRows);
   readonly open = signal(true);
   readonly scales = PREVIEW_SCALES;
   readonly scaleLevers = computed(() => {
@@ -86,7 +83,6 @@ export class LeverBoard {
     if (this.tuning()?.bypass?.length) return 'at rest they are seen';
     return heaviest.takes ? `heaviest: ${heaviest.name.toLowerCase()}, ${heaviest.takes}` : '';
   });
-  readonly readyCount = computed(() => this.rows().filter(({ copy }) => copy?.state === 'ready').length);
 
   moveScale(key: 'playScale' | 'restScale', scale: PreviewScale): void {
     this.levers.move({ [key]: scale });
@@ -95,35 +91,6 @@ export class LeverBoard {
   workWith(lines: number): void {
     const isFull = lines >= (this.timeline()?.size.height ?? 0);
     this.levers.move({ workingLines: isFull ? undefined : lines });
-  }
-
-  make({ source, divisor }: CopyRow): void {
-    this.store.dispatch(CopyActions.asked({ sourceIds: [source.id], divisor }));
-  }
-
-  remove({ copy }: CopyRow): void {
-    if (copy) this.store.dispatch(CopyActions.removed({ copyId: copy.id }));
-  }
-
-  cancel({ job }: CopyRow): void {
-    if (job) this.store.dispatch(ProjectActions.jobCancelled({ jobId: job.id }));
-  }
-
-  state({ copy, job, estimate, size }: CopyRow): string {
-    if (copy?.state === 'ready') {
-      const likeness = copy.likeness
-        ? ` · SSIM ${copy.likeness.ssim.toFixed(3)} · ${copy.likeness.psnrDb.toFixed(1)} dB`
-        : '';
-      return `${pixels(copy)} · ${bytes(copy.bytes)}${likeness}`;
-    }
-    if (copy?.state === 'failed') return 'could not be made; see background work for the reason';
-    if (copy?.state === 'making') {
-      if (job?.state !== 'running') return 'waiting';
-      return `${Math.round(100 * job.progress)} %${job.secondsLeft === null ? '' : ` · ${wait(job.secondsLeft)} left`}`;
-    }
-    return estimate
-      ? `none · about ${wait(estimate.seconds)}, ${bytes(estimate.bytes)}`
-      : `none · would be ${pixels(size)}`;
   }
 
   private pixelsAt(tuning: Tuning | null, when: 'playing' | 'at rest'): string {

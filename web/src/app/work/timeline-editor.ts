@@ -1,4 +1,5 @@
 import { computed, inject, Injectable } from '@angular/core';
+import { Router } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { rational, type Rational } from '@hone/core/time';
 import {
@@ -30,7 +31,7 @@ import {
 } from '@hone/core/timeline';
 import { sentenceOf } from '../api/api';
 import { Playback } from '../playback/playback';
-import { EditActions, ProjectActions } from '../state/actions';
+import { EditActions, ProjectActions, SourcesActions } from '../state/actions';
 import { editingFeature } from '../state/editing.feature';
 import { projectFeature } from '../state/features';
 import { selectProject, selectSources, selectSubject } from '../state/selectors';
@@ -42,6 +43,7 @@ const newId = (): string => crypto.randomUUID();
 export class TimelineEditor {
   private readonly store = inject(Store);
   private readonly playback = inject(Playback);
+  private readonly router = inject(Router);
   private readonly project = this.store.selectSignal(selectProject);
   private readonly past = this.store.selectSignal(projectFeature.selectPast);
   private readonly subject = this.store.selectSignal(selectSubject);
@@ -129,6 +131,14 @@ export class TimelineEditor {
     const [only] = speeds;
     return speeds.size === 1 && only !== undefined ? Math.round(100 * only) / 100 : null;
   });
+
+  /** Opens the facts of the source of the selected clip. */
+  showSource(): void {
+    const sourceId = this.chosen()[0]?.sourceId;
+    if (!sourceId) return;
+    this.store.dispatch(SourcesActions.sourceOpened({ sourceId }));
+    void this.router.navigate(['/sources']);
+  }
 
   copy(): void {
     const timeline = this.timeline();

@@ -118,6 +118,14 @@ export class TimelineView {
     this.letGo();
   }
 
+  /** Opens the facts of the source that a clip is of. */
+  onDoubleClick(event: MouseEvent): void {
+    const hold = this.editor.timeline() && holdAt(this.placeOf(event), this.framesPerPixel());
+    if (!hold) return;
+    this.editor.choose([hold.clip.id]);
+    this.editor.showSource();
+  }
+
   /** Whatever was begun is left; nothing has changed. */
   letGo(): void {
     if (this.scrubbing) this.playback.endScrub();
@@ -163,7 +171,7 @@ export class TimelineView {
     this.surface().nativeElement.style.cursor = cursor;
   }
 
-  private placeOf({ offsetX: x, offsetY: y }: PointerEvent): Place {
+  private placeOf({ offsetX: x, offsetY: y }: MouseEvent): Place {
     const axis = this.axis(this.surface().nativeElement.clientWidth);
     const row = this.rows().find(({ area }) => area.top <= y && y < area.top + area.height + 2);
     return { frame: frameOf(axis, x), track: (x >= LABELS && row?.track) || null, x, y };
