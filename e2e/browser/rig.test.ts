@@ -93,7 +93,7 @@ describe('the page Rig', () => {
     expect(shows.at(-1)!.ms.value).toBeGreaterThan(shows[0]!.ms.value);
 
     const text = await figures();
-    for (const part of ['h264', 'decoded flat out', 'colours and canvas']) expect(text).toContain(part);
+    for (const part of ['H.264', 'decoded flat out', 'colours and canvas']) expect(text).toContain(part);
     const rows = browser.page.getByTestId('rig-figures').getByRole('row');
     const decoding = await rows.filter({ hasText: 'decoded flat out' }).first().textContent();
     expect(decoding).toMatch(/ms/);

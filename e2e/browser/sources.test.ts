@@ -62,7 +62,7 @@ describe('the page Sources', () => {
     const table = browser.page.getByTestId('sources');
     await expect.poll(() => table.getByRole('row').count()).toBe(10);
     const row = table.getByRole('row').filter({ hasText: 'vc3.mxf' });
-    expect(await row.textContent()).toMatch(/1920 × 1080.*25 frames\/s.*dnxhd.*intra/);
+    expect(await row.textContent()).toMatch(/1920 × 1080.*25 frames\/s.*VC-3.*intra/);
     expect(await accessibilityFaults(browser.page)).toEqual([]);
   });
 

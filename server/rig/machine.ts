@@ -2,7 +2,7 @@ import { readdir, readFile } from 'node:fs/promises';
 import { cpus, totalmem } from 'node:os';
 import { join } from 'node:path';
 import type { Rig } from '@hone/core/machine';
-import { ReportedFacts } from './reported-facts.js';
+import { ReportedFacts, type GraphicsDevice } from './reported-facts.js';
 import { clockAndHeat, loadOver, power, usedMemory } from './system.js';
 
 /** Processor, memory and power of the machine, as the system reports them now. */
@@ -23,16 +23,6 @@ export async function machineNow(): Promise<Rig['machine']> {
 const BUS = '/sys/bus/pci/devices';
 /** The first two digits of a display controller's class (PCI Code and ID Assignment Specification). */
 const DISPLAY = '0x03';
-
-/** A graphics processor on the machine's bus. */
-export interface GraphicsDevice {
-  /** As the bus numbers its maker. */
-  readonly vendor: string;
-  readonly device: string;
-  readonly driver: string | null;
-  /** Memory of its own that the bus shows, bytes: a separate card has much, an integrated one little. */
-  readonly memoryBytes: number;
-}
 
 /** Graphics processors that the system has; empty where it does not tell. */
 export async function graphicsDevices(): Promise<GraphicsDevice[]> {

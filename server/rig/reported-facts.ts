@@ -1,6 +1,15 @@
 import type { Power } from '@hone/core/playback';
 import { battery, cpuCurrentSpeed, cpuTemperature, fsStats, graphics, mem } from 'systeminformation';
-import type { GraphicsDevice } from './machine.js';
+
+/** A graphics processor on the machine's bus. */
+export interface GraphicsDevice {
+  /** As the bus numbers its maker. */
+  readonly vendor: string;
+  readonly device: string;
+  readonly driver: string | null;
+  /** Memory of its own that the bus shows, bytes: a separate card has much, an integrated one little. */
+  readonly memoryBytes: number;
+}
 
 /** The calls of the package that facts come from; tests put others in their place. */
 export interface Reports {

@@ -1,3 +1,4 @@
+import { codecName } from './codec-words';
 import { greatest, sum } from 'd3-array';
 import type { Evidence, Finding, FindingKind, FindingOf } from '@hone/core/findings';
 import { sumsOf } from '@hone/core/cost-model';
@@ -74,7 +75,7 @@ const WORDS: Words = {
   unexplained: ({ busiestStage, usePercent }) =>
     `Frames are dropped, but no stage comes near the frame budget: ${STAGE_NAMES[busiestStage]}, the busiest, takes ${percentOf(usePercent)}. Play again to see whether the cause was outside Hone.`,
   'hardware-decoding': ({ codec, path }) =>
-    `Hardware can decode ${codec} here (${path}), but the browser decodes in software. Look for “hardware acceleration” in the browser’s settings.`,
+    `Hardware can decode ${codecName(codec)} here (${path}), but the browser decodes in software. Look for “hardware acceleration” in the browser’s settings.`,
   'weaker-graphics': ({ renderer, stronger }) =>
     `The browser draws with ${renderer}, and a stronger one idles: ${stronger}. In the graphics settings of the system, choose the stronger one for the browser, and start it again.`,
   'slow-copy-drive': ({ copyDrive, mediaDrive, copyDriveBytesPerSecond }) =>

@@ -1,6 +1,7 @@
 import { assumedVariability, speedVariabilityOf, type Calibration } from '@hone/core/cost-model';
 import type { DecodeFigures, Figure, Rig } from '@hone/core/machine';
 import { STAGE_NAMES } from './stage-words';
+import { codecName } from './codec-words';
 import { bytes, framesPerSecond, milliseconds, perCent, pixels } from './quantities';
 
 /** One row of the table of figures. */
@@ -56,7 +57,7 @@ function rowOf(stage: string, what: string, figure: Figure | null, unit: Unit, r
 }
 
 const decoderName = ({ decoder, codec, profile, chroma, bitDepth, width, height }: DecodeFigures): string =>
-  `${codec}${profile ? ` ${profile}` : ''} ${chroma} ${bitDepth} bits, ${pixels({ width, height })}, by the ${decoder}`;
+  `${codecName(codec)}${profile ? ` ${profile}` : ''} ${chroma} ${bitDepth} bits, ${pixels({ width, height })}, by the ${decoder}`;
 
 function delaysOf({ startMs, restartMs, bitShare }: DecodeFigures): string[] {
   return [

@@ -9,6 +9,7 @@ import {
 } from '@hone/core/media';
 import { formatTimecode, timecodeOf, toNumber, type Rational } from '@hone/core/time';
 import type { PictureOrigin } from '@hone/player';
+import { codecName } from './codec-words';
 import { bytes, dataRate, milliseconds, perCent, pixels } from './quantities';
 
 /** Origin of a picture in the viewer, for the plate under it. */
@@ -67,7 +68,7 @@ function pictureGroup(picture: PictureFacts, source: Source): FactGroup {
   return {
     title: 'Picture',
     facts: [
-      ['Codec', [picture.codec, picture.profile].filter(Boolean).join(', ')],
+      ['Codec', [codecName(picture.codec), picture.profile].filter(Boolean).join(', ')],
       ['Level', picture.level === null ? 'none' : String(picture.level)],
       ['Size', pixels(shownSize(picture))],
       ['Stored', `${pixels(picture.size)}, ${rotationText(picture.rotation)}`],
@@ -165,7 +166,7 @@ export function factGroups(source: Source, copy: LightCopy | null): FactGroup[] 
     groups.push({
       title: 'Sound',
       facts: [
-        ['Codec', `${codec}, ${sampleRate} Hz, ${channelText(channels)}`],
+        ['Codec', `${codecName(codec)}, ${sampleRate} Hz, ${channelText(channels)}`],
         ['Decoding', prepared ? `${Math.round(prepared.timesRealTime)} times real time` : 'not measured yet'],
         [
           'Prepared',

@@ -4,6 +4,7 @@ import { MatFormFieldModule } from '@angular/material/form-field';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { MatSelectModule } from '@angular/material/select';
 import { Store } from '@ngrx/store';
+import { codecName } from '../formatting/codec-words';
 import { stageLoads } from '@hone/core/cost-model';
 import {
   decoderSamples,
@@ -34,6 +35,7 @@ const GB = 1e9;
   styleUrl: './rig-page.scss',
 })
 export class RigPage {
+  readonly codecName = codecName;
   private readonly store = inject(Store);
   private readonly state = this.store.selectSignal(machineFeature.selectMachineState);
   private readonly project = this.store.selectSignal(selectProject);

@@ -9,6 +9,7 @@ import {
   rateText,
   STATE_TEXTS,
 } from '../formatting/source-words';
+import { codecName } from '../formatting/codec-words';
 import { bitRate, bytes, pixels } from '../formatting/quantities';
 
 /** Inputs of a cell beside the source. */
@@ -81,7 +82,7 @@ export const SOURCE_COLUMNS: readonly SourceColumn[] = [
     'codec',
     'Codec',
     '96px',
-    picture(({ codec }) => codec),
+    picture(({ codec }) => codecName(codec)),
   ),
   ofText(
     'profile',
@@ -140,7 +141,7 @@ export const SOURCE_COLUMNS: readonly SourceColumn[] = [
   ofNumber('bytes', 'On disk', '80px', ({ bytes: size }) => size, bytes),
   ofText('timecode', 'Timecode', '98px', ({ facts }) => facts?.timecode ?? '–'),
   ofText('sound', 'Sound', '90px', ({ facts }) =>
-    facts?.sound ? `${facts.sound.codec}, ${channelText(facts.sound.channels)}` : '–',
+    facts?.sound ? `${codecName(facts.sound.codec)}, ${channelText(facts.sound.channels)}` : '–',
   ),
   ofText('container', 'Container', '110px', ({ facts }) => (facts ? containerText(facts) : '–')),
   ofText('bin', 'Bin', '110px', ({ bin }) => bin || '–'),
