@@ -179,6 +179,7 @@ const pacing = object({
   shown: amount(),
   dropped: amount(),
   worstSecondDropShare: number().strict().min(0).max(1).optional(),
+  dropShares: array(number().strict().min(0).max(1).required()).optional(),
   longestFreezeMs: amount(),
   firstFrameMs: perhapsAmount(),
   firstDropMs: perhapsAmount(),

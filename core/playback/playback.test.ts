@@ -99,6 +99,19 @@ describe('the figures of a run', () => {
     expect(pacingSummary(FrameLog.empty(0, 5), RATE).wanted).toBe(0);
   });
 
+  it('tells where frames were dropped, in parts that together are the run', () => {
+    expect(pacingSummary(FrameLog.empty(0, 5), RATE).dropShares).toEqual([]);
+    expect(pacingSummary(logOf([0, undefined, 0]), RATE).dropShares).toEqual([0, 1, 0]);
+    // 90 frames in 60 parts: two and one in turn.
+    const late = Array.from({ length: 90 }, (_, frame) => (frame === 43 || frame === 89 ? undefined : 0));
+    const { dropShares } = pacingSummary(logOf(late), RATE);
+    expect(dropShares).toHaveLength(60);
+    expect(dropShares!.flatMap((share, part) => (share ? [[part, share]] : []))).toEqual([
+      [28, 0.5],
+      [59, 1],
+    ]);
+  });
+
   it('never lose a frame', () => {
     const fates = fc.array(fc.option(fc.integer({ min: 0, max: 39 }), { nil: undefined }), { minLength: 1 });
     fc.assert(

@@ -9,6 +9,8 @@ export interface PacingSummary {
   readonly dropped: number;
   /** Share of the frames that is dropped in the second that drops most, 0 to 1; absent in older runs. */
   readonly worstSecondDropShare?: number | undefined;
+  /** Share of the frames that each of DROP_PARTS equal parts of the run drops, 0 to 1; absent in older runs. */
+  readonly dropShares?: readonly number[] | undefined;
   /** Longest time that one picture stayed beyond its own frame's length. */
   readonly longestFreezeMs: number;
   /** From the press of play. */
@@ -23,6 +25,9 @@ export interface PacingSummary {
   /** Pictures decoded for each wanted frame. */
   readonly decodedPerFrame: number;
 }
+
+/** Parts of a run whose drops are told apart. */
+export const DROP_PARTS = 60;
 
 /** Share of the frames that may be dropped in a run that counts as real time, in the whole and in any one second. */
 const REAL_TIME_DROPS = 0.01;
@@ -45,6 +50,16 @@ function worstSecondOf(isDropped: readonly boolean[], framesPerSecond: number): 
     most = Math.max(most, dropped);
   });
   return most / window;
+}
+
+/** Share of the frames that equal parts of a run drop, in order. @param isDropped of each wanted frame, in order */
+function dropSharesOf(isDropped: readonly boolean[]): number[] {
+  const parts = Math.min(DROP_PARTS, isDropped.length);
+  const start = (part: number): number => Math.round((part * isDropped.length) / parts);
+  return Array.from({ length: parts }, (_, part) => {
+    const frames = isDropped.slice(start(part), start(part + 1));
+    return frames.filter(Boolean).length / frames.length;
+  });
 }
 
 /**
@@ -90,6 +105,7 @@ export function pacingSummary(log: FrameLog, rate: { num: number; den: number })
     shown,
     dropped: wanted - shown,
     worstSecondDropShare: worstSecondOf(isDropped, rate.num / rate.den),
+    dropShares: dropSharesOf(isDropped),
     longestFreezeMs,
     firstFrameMs: known(firstShown),
     firstDropMs: known(Math.max(0, firstDrop - (Number.isNaN(firstShown) ? 0 : firstShown))),

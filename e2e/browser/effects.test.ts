@@ -169,7 +169,7 @@ describe('effects', () => {
   });
 
   it('fill the frame with a picture of another shape, or leave borders', async () => {
-    await browser.page.getByTestId('framing').selectOption('fill');
+    await browser.choose('framing', /^Fill/);
     await expect.poll(async () => (await clips())[0]!.framing).toBe('fill');
   });
 

@@ -1,5 +1,8 @@
 import { afterNextRender, Component, computed, ElementRef, inject, signal } from '@angular/core';
+import { MatCheckboxModule } from '@angular/material/checkbox';
 import { MatMenuModule } from '@angular/material/menu';
+import { MatSelectModule } from '@angular/material/select';
+import { MatSliderModule } from '@angular/material/slider';
 import { Store } from '@ngrx/store';
 import type { KeptTable } from '@hone/core/api';
 import {
@@ -38,6 +41,7 @@ import { Api, sentenceOf } from '../api/api';
 import { EditActions, ProjectActions } from '../state/actions';
 import { editingFeature } from '../state/editing.feature';
 import { playbackFeature } from '../state/features';
+import { ReleasesFocus } from '../work/releases-focus';
 import { TimelineEditor } from '../work/timeline-editor';
 import { count } from '../formatting/quantities';
 import { EASE_NAMES, KIND_HINTS } from './effect-words';
@@ -66,7 +70,7 @@ const newId = (): string => crypto.randomUUID();
 /** The effects of the chosen clip, in the order in which they are done. */
 @Component({
   selector: 'hone-effect-panel',
-  imports: [MatMenuModule],
+  imports: [MatCheckboxModule, MatMenuModule, MatSelectModule, MatSliderModule, ReleasesFocus],
   templateUrl: './effect-panel.html',
   styleUrl: './effect-panel.scss',
 })
@@ -207,8 +211,13 @@ export class EffectPanel {
     this.set(row, key, Math.min(parameter.most, Math.max(parameter.least, field.valueAsNumber)));
   }
 
-  setText(row: EffectRow, key: string, event: Event): void {
-    this.set(row, key, (event.target as HTMLInputElement | HTMLSelectElement).value);
+  setText(row: EffectRow, key: string, value: string): void {
+    this.set(row, key, value);
+  }
+
+  /** Whether a field of the browser's own holds it, which a label can name. */
+  isNative({ parameter: { kind } }: ParameterRow): boolean {
+    return kind !== 'choice' && kind !== 'table';
   }
 
   private set(row: EffectRow, key: string, value: EffectValue): void {
@@ -225,8 +234,7 @@ export class EffectPanel {
     );
   }
 
-  setEase(row: EffectRow, { key, here }: ParameterRow, event: Event): void {
-    const ease = (event.target as HTMLSelectElement).value as Ease;
+  setEase(row: EffectRow, { key, here }: ParameterRow, ease: Ease): void {
     if (here) this.editor.apply((timeline) => setKeyframe(timeline, this.place(row), key, { ...here, ease }));
   }
 

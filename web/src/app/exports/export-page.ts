@@ -6,12 +6,13 @@ import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { MatSelectModule } from '@angular/material/select';
 import { Store } from '@ngrx/store';
 import type { ExportEstimate, ExportRecord, Job } from '@hone/core/api';
+import { formatTimecode, timecodeOf } from '@hone/core/time';
 import { CODEC_CHOICES, DELIVERY_CODECS, type Delivery } from '@hone/core/render';
 import { Api, sentenceOf } from '../api/api';
 import { ExportActions, ProjectActions } from '../state/actions';
 import { mediaFeature } from '../state/features';
-import { selectExports, selectLength, selectProject, selectSources } from '../state/selectors';
-import { bytes, pixels, rateText, timeText, wait } from '../formatting/quantities';
+import { selectExports, selectLength, selectProject, selectSources, selectUsedIds } from '../state/selectors';
+import { bytes, count, pixels, rateText, timeText, wait } from '../formatting/quantities';
 import { ExportResult } from './export-result';
 
 /** Delivery, what will be exported from, and the exports with their proofs. */
@@ -34,6 +35,7 @@ export class ExportPage {
   private readonly length = this.store.selectSignal(selectLength);
   private readonly sources = this.store.selectSignal(selectSources);
   private readonly jobs = this.store.selectSignal(mediaFeature.selectJobList);
+  private readonly used = this.store.selectSignal(selectUsedIds);
   readonly project = this.store.selectSignal(selectProject);
   readonly exports = this.store.selectSignal(selectExports);
   readonly codecs = DELIVERY_CODECS.map((codec) => ({ codec, ...CODEC_CHOICES[codec] }));
@@ -48,11 +50,17 @@ export class ExportPage {
     { value: 'thorough', name: 'Thorough, smaller file' },
   ] as const;
 
+  /** Number of files that the export is made of. */
+  private readonly originals = computed(() => this.used().size);
+  /** What will be made, in one sentence. */
   readonly summary = computed(() => {
     const project = this.project();
     if (!project) return '';
-    const { size } = project.delivery;
-    return `${pixels(size)} · ${rateText(project.timeline.rate)} · ${this.length()} frames · ${CODEC_CHOICES[project.delivery.codec].name}`;
+    const { size, codec } = project.delivery;
+    const { timeline } = project;
+    const length = formatTimecode(this.length(), { ...timecodeOf(timeline), dropFrame: false });
+    const files = count(this.originals(), 'original', 'originals');
+    return `One file of ${pixels(size)} at ${rateText(timeline.rate)}, ${length} long, in ${CODEC_CHOICES[codec].name}, from ${files}.`;
   });
 
   /** Prediction of time and size; null after a change. */
@@ -124,9 +132,7 @@ export class ExportPage {
     const project = this.project();
     if (!project) return 'Open a project first.';
     if (this.length() === 0) return 'There is nothing on the timeline yet.';
-    const used = new Set(
-      project.timeline.tracks.flatMap((track) => track.clips.map(({ sourceId }) => sourceId)),
-    );
+    const used = this.used();
     const waiting = this.sources().filter(({ id, state }) => used.has(id) && state !== 'ready');
     if (waiting.length)
       return `The export waits for its originals: ${waiting.map(({ name }) => name).join(', ')}.`;

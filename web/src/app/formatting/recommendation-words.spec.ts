@@ -63,6 +63,10 @@ describe('the words of recommendations', () => {
     expect(refusalText({ ...scale, loadPercent: same })).toBe(
       'A preview scale of 1:8 would not help: decode takes 146 % of the frame budget with or without it.',
     );
+    // The scale does not touch decoding: no other load of it is said.
+    expect(refusalText({ ...scale, loadPercent: { ...same, after: 163 } })).toBe(
+      'A preview scale of 1:8 would not help: decode takes 146 % of the frame budget with or without it.',
+    );
     expect(refusalText({ ...copies, loadPercent: { ...same, after: 120 } })).toBe(
       'More light copies would not help: decode would go from 146 % to 120 % of the frame budget, and frames would still be late.',
     );

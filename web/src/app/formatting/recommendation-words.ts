@@ -1,5 +1,6 @@
 import type { Recommendation } from '@hone/core/findings';
 import type { Bypassable, Tuning } from '@hone/core/levers';
+import type { Stage } from '@hone/core/playback';
 import { effectWord, list } from './finding-words';
 import { STAGE_NAMES } from './stage-words';
 import { count, framesPerSecond, milliseconds, percentOf, rounded } from './quantities';
@@ -32,9 +33,19 @@ function resultOf({ aim, framesPerSecond: { before, after }, waitMs }: Recommend
   return `${what} ${milliseconds(waitMs.before)} → ${milliseconds(waitMs.after)}`;
 }
 
+/** Stages whose work a lever changes. */
+const TOUCHED: Readonly<Record<Recommendation['change']['lever'], readonly Stage[]>> = {
+  'preview scale': ['scale', 'effects', 'compose', 'show'],
+  'scale at rest': ['scale', 'effects', 'compose', 'show'],
+  'effect bypass': ['effects'],
+  'play from originals': ['read', 'decode', 'scale'],
+  'play from copies': ['read', 'decode', 'scale'],
+  'make copies': ['read', 'decode', 'scale'],
+};
+
 /** Why a lever is not worth moving. */
 export function refusalText(recommendation: Recommendation): string {
-  const { aim, waitMs, framesPerSecond: fps } = recommendation;
+  const { aim, change, waitMs, framesPerSecond: fps } = recommendation;
   const { stage, before, after } = recommendation.loadPercent;
   if (aim === 'sharpness')
     return `${conditionOf(recommendation)} would be too much: ${framesPerSecond(fps.after)} would be shown.`;
@@ -42,7 +53,8 @@ export function refusalText(recommendation: Recommendation): string {
   if (waitMs)
     return `${what}: the picture would come after ${milliseconds(waitMs.after)} instead of ${milliseconds(waitMs.before)}.`;
   const name = STAGE_NAMES[stage].toLowerCase();
-  return Math.abs(after - before) < 2
+  // A stage that the lever does not touch has the same work; its predicted load differs by what is dropped elsewhere.
+  return !TOUCHED[change.lever].includes(stage) || Math.abs(after - before) < 2
     ? `${what}: ${name} ${stage === 'effects' ? 'take' : 'takes'} ${percentOf(before)} of the frame budget with or without it.`
     : `${what}: ${name} would go from ${percentOf(before)} to ${percentOf(after)} of the frame budget, and frames would still be late.`;
 }

@@ -2,19 +2,21 @@ import { Component, computed, inject, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
 import type { RunRecord, ScrubRecord } from '@hone/core/api';
+import { isRealTime } from '@hone/core/playback';
 import { PlayerActions } from '../state/actions';
 import { mediaFeature, playbackFeature } from '../state/features';
 import { selectBefore, selectRun } from '../state/selectors';
 import { withoutText } from '../formatting/recommendation-words';
 import { playedFrom } from '../formatting/run-words';
 import { framesPerSecond, milliseconds, perCent, scaleText } from '../formatting/quantities';
+import { DropStrip } from './drop-strip';
 import { RunComparison } from './run-comparison';
 import { RunDetail } from './run-detail';
 
 /** All runs of the project: one opened, or any two on one axis; and how scrubbing answered. */
 @Component({
   selector: 'hone-runs-page',
-  imports: [MatButtonModule, RunComparison, RunDetail],
+  imports: [DropStrip, MatButtonModule, RunComparison, RunDetail],
   templateUrl: './runs-page.html',
   styleUrl: './runs-page.scss',
 })
@@ -28,6 +30,7 @@ export class RunsPage {
   readonly comparing = signal(false);
   readonly heads = [
     'At',
+    'Verdict',
     'Of',
     'Scale',
     'From',
@@ -44,6 +47,7 @@ export class RunsPage {
   cells({ startedAt, facts, summary, notes }: RunRecord): string[] {
     return [
       timeText(startedAt),
+      isRealTime(summary) ? 'plays in real time' : 'drops frames',
       this.subjectText(facts.subjectId),
       scaleText(facts.tuning.playScale, facts.tuning),
       playedFrom({ facts }) + withoutText(facts.tuning),
