@@ -140,6 +140,10 @@ await page
   .first()
   .click();
 await page.waitForTimeout(2500);
+// The folder of this machine is nobody's business: the facts of the picture stand in view.
+await page
+  .getByRole('heading', { name: 'Picture', exact: true })
+  .evaluate((element) => element.scrollIntoView());
 await shot('sources');
 await page.getByRole('radio', { name: 'Pictures' }).click();
 await page.waitForTimeout(2500);

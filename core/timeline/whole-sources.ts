@@ -1,4 +1,4 @@
-import { floor, multiply, type Rational, ZERO } from '../time/index.js';
+import { divide, floor, multiply, rational, type Rational, ZERO } from '../time/index.js';
 import {
   clipEnd,
   emptyTimeline,
@@ -16,10 +16,21 @@ export interface Placeable {
   readonly durationSeconds: Rational;
   readonly hasPicture: boolean;
   readonly hasSound: boolean;
+  /** Time of the source at which the clip begins; its beginning when absent. */
+  readonly sourceIn?: Rational | undefined;
 }
 
 /**
- * Puts the whole source after the last clip: its picture on the first picture track, its sound on the first sound
+ * A part of a source, from its in point to its out point.
+ * @param first frame of the part, at a rate @param last frame of it
+ */
+export function partOf(source: Placeable, rate: Rational, first: number, last: number): Placeable {
+  const seconds = (frames: number): Rational => divide(rational(frames), rate);
+  return { ...source, sourceIn: seconds(first), durationSeconds: seconds(last - first + 1) };
+}
+
+/**
+ * Puts a source after the last clip: its picture on the first picture track, its sound on the first sound
  * track, both at the same frame.
  * @param newId makes an identifier that the timeline does not have yet
  * @throws RangeError when the source is shorter than one frame of the timeline
@@ -39,7 +50,7 @@ export function appendSource(timeline: Timeline, source: Placeable, newId: () =>
       sourceId: source.sourceId,
       start,
       length,
-      sourceIn: ZERO,
+      sourceIn: source.sourceIn ?? ZERO,
       enabled: true,
     };
     return { ...track, clips: [...track.clips, clip] };

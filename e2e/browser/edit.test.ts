@@ -311,6 +311,31 @@ describe('the timeline', () => {
     await browser.waitForPicture();
   });
 
+  it('puts in the part of a source between its in and out point', async () => {
+    const { page } = browser;
+    await page.getByRole('link', { name: 'Sources', exact: true }).click();
+    await page.getByRole('checkbox', { name: /pal25/ }).check();
+    await page.getByRole('button', { name: 'Play alone' }).click();
+    const part = page.getByTestId('part');
+    await part.getByText('The whole source').waitFor();
+    await browser.goTo(25, 25);
+    await page.keyboard.press('i');
+    await browser.goTo(49, 25);
+    await page.keyboard.press('o');
+    await part.getByText('25 frames between in and out point').waitFor();
+    expect(await accessibilityFaults(page)).toEqual([]);
+    await page.getByTestId('subject').getByRole('button', { name: 'Put on timeline' }).click();
+    // The second second of it, behind the last clip.
+    await expect
+      .poll(async () => (await kept()).tracks[0]!.clips.at(-1))
+      .toMatchObject({ sourceId: made.ids.pal25, start: LENGTH, length: 24, sourceIn: { num: 1, den: 1 } });
+    await page.getByRole('button', { name: 'Back to the timeline' }).click();
+    await browser.goTo(150, 24);
+    await browser.waitForCode({ source: 3, frame: 31 });
+    await page.keyboard.press('Control+z');
+    await becomes(START);
+  });
+
   it('does not overwrite what another window has kept meanwhile, and says so', async () => {
     const other = await TestBrowser.open(server.url);
     await other.waitForPicture();

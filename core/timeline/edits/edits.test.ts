@@ -3,6 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { rational, ZERO, type Rational } from '../../time/index.js';
 import {
   addTrack,
+  appendSource,
   changeSpeed,
   clearStretch,
   clipEnd,
@@ -11,6 +12,7 @@ import {
   enableClips,
   moveClips,
   nearestCut,
+  partOf,
   pasteClips,
   placeSources,
   putMarker,
@@ -62,6 +64,16 @@ describe('edits', () => {
   it('put sources in a row, picture and sound alike', () => {
     expect(said(three())).toEqual(['a 0+24@0', 'b 24+48@0', 'c 72+24@0']);
     expect(said(three(), 1)).toEqual(said(three()));
+  });
+
+  it('put in a part of a source, from in point to out point, at the rate of the timeline', () => {
+    // Frames 50 to 74 of 25 a second are the third second.
+    const part = partOf(source('x', 10), rational(25), 50, 74);
+    expect(said(placeSources(three(), [part], 96, 'insert', counter())).at(-1)).toBe('x 96+24@2');
+    expect(said(appendSource(three(), part, counter())).at(-1)).toBe('x 96+24@2');
+    expect(() =>
+      placeSources(three(), [partOf(source('x', 10), rational(60), 3, 3)], 0, 'insert', counter()),
+    ).toThrow(/shorter than one frame/);
   });
 
   it('insert by splitting what stands there and pushing the rest along on all tracks', () => {

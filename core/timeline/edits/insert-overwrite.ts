@@ -36,9 +36,15 @@ export function placeSources(
     const length = framesOf(source, timeline.rate);
     for (const kind of kindsOf(source)) {
       const { name, sourceId } = source;
-      added
-        .get(kind)!
-        .push({ id: newId(), name, sourceId, start: frame, length, sourceIn: ZERO, enabled: true });
+      added.get(kind)!.push({
+        id: newId(),
+        name,
+        sourceId,
+        start: frame,
+        length,
+        sourceIn: source.sourceIn ?? ZERO,
+        enabled: true,
+      });
     }
     frame += length;
   }

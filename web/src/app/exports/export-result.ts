@@ -1,5 +1,6 @@
 import { Component, computed, input, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
+import { MatExpansionModule } from '@angular/material/expansion';
 import type { ExportRecord } from '@hone/core/api';
 import { CODEC_CHOICES, type DeliveryCodec } from '@hone/core/render';
 import { bytes, pixels, timeText } from '../formatting/quantities';
@@ -20,7 +21,7 @@ function canPlay(codec: DeliveryCodec): boolean {
 /** A finished export: the film, and the proof that it shows the originals. */
 @Component({
   selector: 'hone-export-result',
-  imports: [MatButtonModule],
+  imports: [MatButtonModule, MatExpansionModule],
   templateUrl: './export-result.html',
   styleUrl: './export-result.scss',
 })

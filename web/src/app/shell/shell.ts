@@ -35,6 +35,7 @@ export class Shell {
   private readonly store = inject(Store);
   private readonly dialog = inject(MatDialog);
   readonly notice = this.store.selectSignal(projectFeature.selectNotice);
+  readonly isFault = this.store.selectSignal(projectFeature.selectIsFault);
   readonly connected = this.store.selectSignal(projectFeature.selectConnected);
   readonly light = signal(localStorage.getItem(THEME) === 'light');
   private readonly driveId = this.store.selectSignal(machineFeature.selectDriveId);

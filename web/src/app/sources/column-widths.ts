@@ -5,7 +5,7 @@ import type { CellContext, SourceColumn } from './source-columns';
 const MEASURED = 300;
 const PADDING = 18;
 const WIDEST = 320;
-const FONT = "420 13px 'Inter Variable', sans-serif";
+const FONT = "560 13px 'Inter Variable', sans-serif";
 
 let pen: CanvasRenderingContext2D | null | undefined;
 

@@ -4,28 +4,12 @@ import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
 import type { Source, SourceChange } from '@hone/core/api';
 import type { CopyDivisor } from '@hone/core/media';
-import {
-  placeSources,
-  placeTarget,
-  settled,
-  type Placeable,
-  type PlaceMode,
-  type PlaceTarget,
-  type Timeline,
-} from '@hone/core/timeline';
-import { sentenceOf } from '../api/api';
-import { CopyActions, PlayerActions, ProjectActions, SourcesActions } from '../state/actions';
-import { editingFeature } from '../state/editing.feature';
+import type { PlaceMode } from '@hone/core/timeline';
+import { CopyActions, PlayerActions, SourcesActions } from '../state/actions';
 import { mediaFeature } from '../state/features';
-import { append, placing } from '../state/placing';
-import {
-  selectAllCopyRows,
-  selectProject,
-  selectTimelineFrame,
-  selectUsedIds,
-  type CopyRow,
-} from '../state/selectors';
+import { selectAllCopyRows, selectUsedIds, type CopyRow } from '../state/selectors';
 import { bytes, count, wait } from '../formatting/quantities';
+import { SourcePlacement } from './source-placement';
 
 /** Actions on the selected sources. Unavailable ones say why. */
 @Component({
@@ -37,12 +21,10 @@ import { bytes, count, wait } from '../formatting/quantities';
 export class SelectionBar {
   private readonly store = inject(Store);
   private readonly router = inject(Router);
+  private readonly placement = inject(SourcePlacement);
   readonly chosen = input.required<readonly Source[]>();
-  private readonly project = this.store.selectSignal(selectProject);
-  private readonly playhead = this.store.selectSignal(selectTimelineFrame);
   private readonly rows = this.store.selectSignal(selectAllCopyRows);
   private readonly used = this.store.selectSignal(selectUsedIds);
-  private readonly selectedClips = this.store.selectSignal(editingFeature.selectChosenIds);
   private readonly estimating = this.store.selectSignal(mediaFeature.selectEstimating);
   readonly ids = computed(() => this.chosen().map(({ id }) => id));
   readonly title = computed(() => `${count(this.chosen().length, 'source', 'sources')} chosen`);
@@ -101,37 +83,12 @@ export class SelectionBar {
     });
   }
 
-  /** Behind everything that is on the timeline. */
   place(): void {
-    this.edit(append);
+    this.placement.append(this.placeable());
   }
 
   placeHere(mode: PlaceMode): void {
-    this.edit((timeline, sources) => {
-      const at = this.playhead();
-      const target = placeTarget(timeline, sources, at, new Set(this.selectedClips()));
-      if (mode === 'overwrite' && target.hit.length) this.tellOverwritten(timeline, target);
-      return settled(placeSources(timeline, sources, at, mode, newId, target));
-    });
-  }
-
-  private tellOverwritten({ tracks }: Timeline, { picture, sound, hit }: PlaceTarget): void {
-    const names = [...new Set(hit.map(({ name }) => `"${name}"`))];
-    const listed =
-      names.length > 3 ? `${names.slice(0, 3).join(', ')} and ${names.length - 3} more` : names.join(', ');
-    const on = tracks.filter(({ id }) => id === picture || id === sound).map(({ name }) => name);
-    const message = `Overwrote parts of ${listed} on ${on.join(' and ')}. Undo on the page Work brings them back.`;
-    this.store.dispatch(ProjectActions.told({ message }));
-  }
-
-  private edit(change: (timeline: Timeline, sources: readonly Placeable[]) => Timeline): void {
-    const project = this.project();
-    if (!project) return;
-    try {
-      for (const action of placing(project, this.placeable(), change)) this.store.dispatch(action);
-    } catch (error) {
-      this.store.dispatch(ProjectActions.failed({ message: sentenceOf(error) }));
-    }
+    this.placement.place(this.placeable(), mode);
   }
 
   playAlone(): void {
@@ -192,7 +149,6 @@ export class SelectionBar {
   }
 }
 
-const newId = (): string => crypto.randomUUID();
 const MEASURED_AT_ONCE = 6;
 
 function byDivisor(rows: readonly CopyRow[]): Map<CopyDivisor, string[]> {

@@ -31,8 +31,8 @@ export class SourceTable {
   readonly all = computed(() => [NAME_COLUMN, ...this.columns()]);
   /** As wide as what the columns hold; the name takes the rest. */
   readonly layout = computed(() => {
-    const widths = fittedWidths(this.columns(), this.sources(), this.context());
-    return `34px minmax(190px, 1fr) ${widths.map((width) => `${width}px`).join(' ')}`;
+    const [name, ...widths] = fittedWidths(this.all(), this.sources(), this.context());
+    return `34px minmax(${name}px, 1fr) ${widths.map((width) => `${width}px`).join(' ')}`;
   });
   readonly picks = new Picks(this.toggled, this.opened);
   readonly allSelected = computed(() => this.sources().every(({ id }) => this.selected().has(id)));

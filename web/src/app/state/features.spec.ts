@@ -128,7 +128,8 @@ describe('the state of the project', () => {
 
   it('shows what went wrong until it was read', () => {
     const failed = reducer(open, ProjectActions.failed({ message: 'No.' }));
-    expect(failed.notice).toBe('No.');
+    expect([failed.notice, failed.isFault]).toEqual(['No.', true]);
+    expect(reducer(failed, ProjectActions.told({ message: 'Done.' })).isFault).toBe(false);
     expect(reducer(failed, ProjectActions.noticeRead()).notice).toBeNull();
   });
 });

@@ -40,6 +40,8 @@ export interface ProjectState {
   readonly keptEdits: number;
   /** Something that the user must know, as a sentence. */
   readonly notice: string | null;
+  /** Whether the notice is of a fault; otherwise it tells what was done. */
+  readonly isFault: boolean;
   readonly connected: boolean;
 }
 
@@ -62,6 +64,7 @@ const noProject: ProjectState = {
   edits: 0,
   keptEdits: 0,
   notice: null,
+  isFault: false,
   connected: true,
 };
 
@@ -86,11 +89,13 @@ export const projectFeature = createFeature({
       keptEdits: 0,
       notice: null,
     })),
-    on(ProjectActions.failed, ProjectActions.told, PlayerActions.failed, (state, { message }) => ({
+    on(ProjectActions.failed, PlayerActions.failed, (state, { message }) => ({
       ...state,
       notice: message,
+      isFault: true,
       opening: false,
     })),
+    on(ProjectActions.told, (state, { message }) => ({ ...state, notice: message, isFault: false })),
     // Nothing is lost: an edit that was refused can be done again, over what another window has kept.
     on(ProjectActions.refused, (state, { project }) => {
       if (state.open?.id !== project.id) return state;
@@ -103,6 +108,7 @@ export const projectFeature = createFeature({
         edits: 0,
         keptEdits: 0,
         notice: refusedText(isTimeline),
+        isFault: true,
       };
     }),
     on(ProjectActions.gone, (state, { projectId }) => ({

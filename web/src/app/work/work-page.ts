@@ -2,11 +2,20 @@ import { Component, computed, inject, signal } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
+import type { Source } from '@hone/core/api';
+import { partOf, type Placeable, type PlaceMode } from '@hone/core/timeline';
 import { Playback } from '../playback/playback';
 import { count } from '../formatting/quantities';
-import { mediaFeature, projectFeature } from '../state/features';
+import { mediaFeature, playbackFeature, projectFeature } from '../state/features';
 import { PlayerActions } from '../state/actions';
-import { selectLength, selectProject, selectSources, selectSubject, selectUsedIds } from '../state/selectors';
+import {
+  selectLength,
+  selectProject,
+  selectSources,
+  selectSubject,
+  selectTimeline,
+  selectUsedIds,
+} from '../state/selectors';
 import { editingFeature } from '../state/editing.feature';
 import { EffectPanel } from '../effects/effect-panel';
 import { ColumnSplitter, storedWidth } from './column-splitter';
@@ -14,6 +23,7 @@ import { FindingList } from './finding-list';
 import { LeverBoard } from './lever-board';
 import { PlayheadTicker } from './playhead-ticker';
 import { AddFootage } from '../sources/add-footage';
+import { SourcePlacement } from '../sources/source-placement';
 import { ProjectList } from '../projects/project-list';
 import { RunFigures } from './run-figures';
 import { TimelineEditor } from './timeline-editor';
@@ -75,6 +85,39 @@ export class WorkPage {
     const waiting = this.sources().filter(({ id, state }) => ids.has(id) && state === 'expected');
     return waiting.length ? `Reading ${count(waiting.length, 'file', 'files')} for the timeline …` : null;
   });
+
+  private readonly placement = inject(SourcePlacement);
+  private readonly solo = this.store.selectSignal(selectTimeline);
+  private readonly inFrame = this.store.selectSignal(playbackFeature.selectInFrame);
+  private readonly outFrame = this.store.selectSignal(playbackFeature.selectOutFrame);
+  /** Frames of the source that is played alone which go on the timeline. */
+  private readonly part = computed(() => {
+    const last = this.length() - 1;
+    return {
+      first: this.inFrame() ?? 0,
+      last: this.outFrame() ?? last,
+      isWhole: this.inFrame() === null && this.outFrame() === null,
+    };
+  });
+  readonly partText = computed(() => {
+    const { first, last, isWhole } = this.part();
+    if (isWhole) return 'The whole source goes on the timeline; in and out point cut it.';
+    return `${count(last - first + 1, 'frame', 'frames')} between in and out point go on the timeline.`;
+  });
+
+  append(source: Source): void {
+    this.placement.append([source], this.cut());
+  }
+
+  place(source: Source, mode: PlaceMode): void {
+    this.placement.place([source], mode, this.cut());
+  }
+
+  private cut(): ((source: Placeable) => Placeable) | undefined {
+    const { first, last, isWhole } = this.part();
+    const rate = this.solo()?.rate;
+    return isWhole || !rate ? undefined : (source) => partOf(source, rate, first, last);
+  }
 
   toTimeline(): void {
     this.store.dispatch(PlayerActions.subjectChosen({ sourceId: null }));
