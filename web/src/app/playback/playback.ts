@@ -54,6 +54,7 @@ export class Playback {
   private readonly project = this.store.selectSignal(selectProject);
   private readonly inFrame = this.store.selectSignal(playbackFeature.selectInFrame);
   private readonly outFrame = this.store.selectSignal(playbackFeature.selectOutFrame);
+  private readonly leftAt = this.store.selectSignal(playbackFeature.selectLeftAt);
   private readonly storedFrame = this.store.selectSignal(playbackFeature.selectFrame);
   private player: Player | undefined;
   private given = '';
@@ -88,7 +89,8 @@ export class Playback {
         this.give(this.plan());
         if (subjectId === this.playedId) return;
         this.playedId = subjectId;
-        this.seek(this.storedFrame());
+        // Not the stored frame: a picture of the subject before, still on its way, would have changed it.
+        this.seek(subjectId === null ? this.leftAt() : 0);
       };
       onCleanup(afterPaint(go));
     });

@@ -14,7 +14,7 @@ import { MatCheckboxModule } from '@angular/material/checkbox';
 import type { Source } from '@hone/core/api';
 import { shownSize } from '@hone/core/media';
 
-import { bitRate, pixels } from '../formatting/quantities';
+import { pixels } from '../formatting/quantities';
 import { lengthText } from '../formatting/source-words';
 import { Picks, type SourcePick } from './source-pick';
 import { StripPicture, stripOf, stripText } from './strip-picture';
@@ -43,7 +43,7 @@ const CARD_WIDTH = 200;
                 (change)="picks.toggle(source)"
                 [aria-label]="'Choose ' + source.name"
               />
-              <button type="button" class="name" (click)="picks.click(source, $event)">
+              <button type="button" class="name" [title]="source.name" (click)="picks.click(source, $event)">
                 {{ source.name }}
               </button>
             </div>
@@ -86,7 +86,6 @@ export class SourceGrid {
 
   about({ facts, state }: Source): string {
     if (!facts) return state;
-    const parts = [lengthText(facts), bitRate(facts.bitsPerSecond)];
-    return [...(facts.picture ? [pixels(shownSize(facts.picture))] : []), ...parts].join(' · ');
+    return [...(facts.picture ? [pixels(shownSize(facts.picture))] : []), lengthText(facts)].join(' · ');
   }
 }
