@@ -98,7 +98,7 @@ await to(780, 33);
 await shot('timeline-stack');
 await page.keyboard.press('Escape');
 await to(1200);
-await to(1220, 129);
+await to(1220, 165);
 await page.getByTestId('effects').click();
 await page.waitForTimeout(1500);
 await shot('effects');
