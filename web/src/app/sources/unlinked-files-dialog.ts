@@ -21,10 +21,9 @@ export interface UnlinkedFiles {
     <mat-dialog-content>
       @if (missing.length) {
         <p>
-          A browser does not tell where a dropped file lies, and
-          {{ missing.length === 1 ? 'this one is' : 'these are' }}
-          neither in a media folder nor at home or on a mounted drive. Copy into Hone’s own folder, or choose
-          the folder, from which nothing is copied.
+          A browser does not tell where a dropped file lies. Hone looked in the media folders, at home and on
+          mounted drives. Copy the {{ missing.length === 1 ? 'file' : 'files' }} into Hone’s own folder, or
+          choose the folder; then nothing is copied.
         </p>
         <ul data-testid="not-found">
           @for (file of missing; track file) {
