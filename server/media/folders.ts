@@ -4,7 +4,7 @@ import { basename, dirname, extname, join } from 'node:path';
 import type { FolderEntry } from '@hone/core/api';
 import { isWithin } from '../drives/path-within.js';
 import { places } from '../drives/places.js';
-import { plainFile, type MediaInput } from '../ffmpeg/input.js';
+import { leadingFile, plainFile, type MediaInput } from '../ffmpeg/input.js';
 import { notFound, UserError } from '../http/problems.js';
 import { fileState } from './identity.js';
 import type { MediaAccess } from './media-access.js';
@@ -99,7 +99,7 @@ export class Folders {
    */
   async choose(id: string): Promise<MediaInput & { readonly name: string }> {
     const input = this.file(id);
-    await this.include(input.path);
+    await this.include(leadingFile(input));
     return input;
   }
 

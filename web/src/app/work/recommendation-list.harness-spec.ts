@@ -77,7 +77,8 @@ describe('recommendations', () => {
   it('say in words why another lever does not help, without a button', async () => {
     show(recommendation({ lever: 'preview scale', playScale: 8 }, false));
     expect(await loader.getAllHarnesses(MatButtonHarness)).toHaveLength(0);
-    expect(textOf()).toMatch(/decode would go from 180\s% to 175\s% of the frame budget/);
+    // The scale does not touch decoding, so no other load of it is said.
+    expect(textOf()).toMatch(/decode takes 180\s% of the frame budget with or without it/);
   });
 
   it('make copies by size, and play from them', async () => {
