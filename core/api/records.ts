@@ -234,7 +234,7 @@ export interface FolderChild {
   readonly id: string;
   readonly label: string;
   readonly kind: 'media' | 'home' | 'drive' | 'folder';
-  /** Files directly in it that have names of media. */
+  /** Files directly in it that have names of media, and rows of numbered stills. */
   readonly mediaFiles: number;
   /** Whether it is a media folder that the user added, and can take away. */
   readonly isAdded: boolean;

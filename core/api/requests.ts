@@ -40,6 +40,12 @@ export const projectChangeSchema = object({
   parent: number().strict().integer().min(0).nullable().optional(),
 }).noUnknown();
 
+const sha256 = () =>
+  string()
+    .strict()
+    .required()
+    .matches(/^[0-9a-f]{64}$/, '${path} is no SHA-256');
+
 const ids = () => array(string().strict().required().max(64)).required().min(1).max(1000);
 
 export interface CopyRequest {
@@ -79,10 +85,7 @@ export const mediaSearchSchema = object({
   contents: array(
     object({
       name: string().strict().required().max(500),
-      sha256: string()
-        .strict()
-        .required()
-        .matches(/^[0-9a-f]{64}$/, '${path} is no SHA-256'),
+      sha256: sha256(),
       bytes: number().strict().integer().required().min(1),
     }).noUnknown(),
   )
@@ -103,10 +106,7 @@ export const droppedFilesSchema = object({
     object({
       name: string().strict().required().max(255),
       bytes: number().strict().integer().required().min(0),
-      sampledHash: string()
-        .strict()
-        .required()
-        .matches(/^[0-9a-f]{64}$/, '${path} is no SHA-256'),
+      sampledHash: sha256(),
     }).noUnknown(),
   )
     .required()

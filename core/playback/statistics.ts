@@ -9,7 +9,7 @@ export interface PacingSummary {
   readonly dropped: number;
   /** Share of the frames that is dropped in the second that drops most, 0 to 1; absent in older runs. */
   readonly worstSecondDropShare?: number | undefined;
-  /** Share of the frames that each of DROP_PARTS equal parts of the run drops, 0 to 1; absent in older runs. */
+  /** Share of the frames that each of sixty equal parts of the run drops, 0 to 1; absent in older runs. */
   readonly dropShares?: readonly number[] | undefined;
   /** Longest time that one picture stayed beyond its own frame's length. */
   readonly longestFreezeMs: number;
@@ -27,7 +27,7 @@ export interface PacingSummary {
 }
 
 /** Parts of a run whose drops are told apart. */
-export const DROP_PARTS = 60;
+const DROP_PARTS = 60;
 
 /** Share of the frames that may be dropped in a run that counts as real time, in the whole and in any one second. */
 const REAL_TIME_DROPS = 0.01;

@@ -28,12 +28,15 @@ describe('folders of this machine', () => {
   beforeAll(async () => {
     server = await TestServer.start();
     home = join(server.folder, 'home');
-    for (const folder of ['shoot', '.hidden', 'empty']) await mkdir(join(home, folder), { recursive: true });
+    for (const folder of ['shoot', '.hidden', 'empty', 'stills'])
+      await mkdir(join(home, folder), { recursive: true });
     process.env['HOME'] = home;
     for (const [index, name] of ['one.mp4', 'two.mp4'].entries())
       await makeCodedClip({ ...CLIP, source: index + 1, path: join(home, 'shoot', name) });
     await writeFile(join(home, 'shoot', 'notes.txt'), 'words');
     await writeFile(join(home, 'shoot', 'still.png'), 'one image');
+    for (const name of ['row01', 'row02', 'row03', 'row04', 'row05', 'single'])
+      await writeFile(join(home, 'stills', `${name}.png`), 'one image');
     await symlink('/etc', join(home, 'elsewhere'));
     project = (await server.call<Project>('POST', 'projects', { name: 'Folders' })).body;
   });
@@ -66,6 +69,7 @@ describe('folders of this machine', () => {
     expect(inHome.children.map(({ label, mediaFiles }) => [label, mediaFiles])).toEqual([
       ['empty', 0],
       ['shoot', 2],
+      ['stills', 1],
     ]);
     expect(inHome.unusable).toEqual([{ name: 'elsewhere', problem: 'It is a link to another folder.' }]);
   });
@@ -75,6 +79,10 @@ describe('folders of this machine', () => {
     expect(files.map(({ name }) => name)).toEqual(['one.mp4', 'two.mp4']);
     expect(unusable.map(({ name }) => name)).toEqual(['notes.txt', 'still.png']);
     for (const { problem } of unusable) expect(problem).toMatch(/\.txt hold no media|numbered images/);
+    // A single image beside a row of them is not taken for one of the row.
+    const stills = await open(home, 'stills');
+    expect(stills.files.map(({ name }) => name)).toEqual(['row01–05.png']);
+    expect(stills.unusable.map(({ name }) => name)).toEqual(['single.png']);
   });
 
   it('become media folders by choosing a file in them, and stay so after a restart', async () => {
@@ -111,6 +119,17 @@ describe('folders of this machine', () => {
     const { status, body } = await server.call<Problem>('POST', 'folders', { path });
     expect(status).toBe(400);
     expect(body.detail).toMatch(why);
+  });
+
+  it('are searched whatever their names, where they are media folders', async () => {
+    await mkdir(join(server.footage, 'Library'));
+    await makeCodedClip({ ...CLIP, source: 3, path: join(server.footage, 'Library', 'gulls.mp4') });
+    const search = { names: ['gulls'], keepMissing: false };
+    const { body } = await server.call<Source[]>('POST', `projects/${project.id}/sources/search`, search);
+    expect(body.map(({ name, folder }) => [name, folder])).toEqual([
+      ['gulls.mp4', join(server.footage, 'Library')],
+    ]);
+    await server.settle(project.id);
   });
 
   it('link what was dropped where it lies, by size and content, and copy nothing', async () => {

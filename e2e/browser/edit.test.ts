@@ -263,79 +263,6 @@ describe('the timeline', () => {
     await page.keyboard.press('u');
   });
 
-  it('takes a source in at the playhead, between the clips', async () => {
-    const { page } = browser;
-    await browser.goTo(48, 24);
-    await page.getByRole('link', { name: 'Sources', exact: true }).click();
-    await page.getByRole('checkbox', { name: /pal25/ }).check();
-    await page.getByRole('button', { name: 'Insert at playhead' }).click();
-    // What stood behind the playhead has made room.
-    await expect.poll(async () => (await pictures()).length).toBe(4);
-    const placed = (await kept()).tracks[0]!.clips;
-    expect(placed.map(({ start }) => start)).toEqual([0, 48, 48 + placed[1]!.length, 96 + placed[1]!.length]);
-    await page.getByRole('link', { name: 'Work', exact: true }).click();
-    await page.getByTestId('timeline').waitFor();
-    await page.keyboard.press('Control+z');
-    await becomes(START);
-    await browser.waitForPicture();
-  });
-
-  it('puts a source over what stands at the playhead, also when it was looked at alone before', async () => {
-    const { page } = browser;
-    await browser.goTo(24, 24);
-    await page.getByRole('link', { name: 'Sources', exact: true }).click();
-    await page.getByRole('checkbox', { name: /pal25/ }).check();
-    await page.getByRole('button', { name: 'Play alone' }).click();
-    await page.getByTestId('subject').waitFor();
-    await browser.goTo(40, 25);
-    await browser.waitForCode({ source: 3, frame: 40 });
-    await page.getByRole('link', { name: 'Sources', exact: true }).click();
-    await page.getByRole('checkbox', { name: /pal25/ }).check();
-    await page.getByRole('button', { name: 'Overwrite at playhead' }).click();
-    // Its three seconds lie on the rest of the first clip and on the second as a whole.
-    await expect
-      .poll(async () => (await kept()).tracks[0]!.clips.map(({ start, length }) => [start, length]))
-      .toEqual([
-        [0, 24],
-        [24, 72],
-        [96, 48],
-      ]);
-    await page.getByRole('link', { name: 'Work', exact: true }).click();
-    await page.getByRole('button', { name: 'Back to the timeline' }).click();
-    // The timeline stands where it stood.
-    await browser.waitForCode({ source: 3, frame: 0 });
-    await browser.goTo(34, 24);
-    await browser.waitForCode({ source: 3, frame: 10 });
-    await page.keyboard.press('Control+z');
-    await becomes(START);
-    await browser.waitForPicture();
-  });
-
-  it('puts in the part of a source between its in and out point', async () => {
-    const { page } = browser;
-    await page.getByRole('link', { name: 'Sources', exact: true }).click();
-    await page.getByRole('checkbox', { name: /pal25/ }).check();
-    await page.getByRole('button', { name: 'Play alone' }).click();
-    const part = page.getByTestId('part');
-    await part.getByText('The whole source').waitFor();
-    await browser.goTo(25, 25);
-    await page.keyboard.press('i');
-    await browser.goTo(49, 25);
-    await page.keyboard.press('o');
-    await part.getByText('25 frames between in and out point').waitFor();
-    expect(await accessibilityFaults(page)).toEqual([]);
-    await page.getByTestId('subject').getByRole('button', { name: 'Put on timeline' }).click();
-    // The second second of it, behind the last clip.
-    await expect
-      .poll(async () => (await kept()).tracks[0]!.clips.at(-1))
-      .toMatchObject({ sourceId: made.ids.pal25, start: LENGTH, length: 24, sourceIn: { num: 1, den: 1 } });
-    await page.getByRole('button', { name: 'Back to the timeline' }).click();
-    await browser.goTo(150, 24);
-    await browser.waitForCode({ source: 3, frame: 31 });
-    await page.keyboard.press('Control+z');
-    await becomes(START);
-  });
-
   it('does not overwrite what another window has kept meanwhile, and says so', async () => {
     const other = await TestBrowser.open(server.url);
     await other.waitForPicture();
@@ -387,15 +314,6 @@ describe('the timeline', () => {
     await browser.goTo(30, 24);
     await browser.page.keyboard.press('p');
     await expect.poll(async () => (await kept()).markers?.map(({ frame }) => frame)).toEqual([30]);
-  });
-
-  it('leads from a clip to the facts of its source in one step', async () => {
-    const { page } = browser;
-    const clip = await at(60, TRACK_Y, 168);
-    await page.mouse.dblclick(clip.x, clip.y);
-    await page.getByRole('heading', { name: 'long24.mp4' }).waitFor();
-    // Its length is in frames, as those of the timeline are.
-    await page.locator('hone-source-detail').getByText('00:00:04:00').waitFor();
   });
 
   it('has met no error on the way', () => expect(browser.errors).toEqual([]));

@@ -1,4 +1,4 @@
-import { frameAtPlayhead, Preroll, presentationAt } from '@hone/core/pacing';
+import { frameAtPlayhead, presentationAt } from '@hone/core/pacing';
 import type { Passage } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { PreviewPlan } from '../plan.js';
@@ -20,6 +20,7 @@ import { PlanView } from './plan-view.js';
 import { Prefetcher } from './prefetcher.js';
 import { Run } from './run.js';
 import { RunClock } from './run-clock.js';
+import { RunStart } from './run-start.js';
 import type { Screen } from './screen.js';
 import { Shuttling } from './shuttling.js';
 import { StreamSet } from './stream-set.js';
@@ -28,8 +29,6 @@ import { StreamSet } from './stream-set.js';
 const STILL_REACH = 24;
 /** Time that a picture of a light copy stays at rest before that of the original replaces it: seeking goes on meanwhile. */
 const REFINE_AFTER_MS = 150;
-/** Sound has this long to be ready before playing begins without it. */
-const SOUND_LIMIT_MS = 1500;
 
 type PlayRequest = Extract<EngineRequest, { kind: 'play' }>;
 
@@ -49,9 +48,8 @@ export class Engine {
   private frame = 0;
   private shownInRun = -1;
   private wantedStill: number | undefined;
-  private preroll: Preroll | undefined;
+  private start: RunStart | undefined;
   private prefetcher: Prefetcher | undefined;
-  private startRequestedAt = 0;
   private flat: FlatOut | undefined;
   private readonly display: Display;
   private timer: ReturnType<typeof setTimeout> | undefined;
@@ -154,11 +152,10 @@ export class Engine {
     this.mode = 'play';
     this.streams.reset(this.layout.playSlots);
     const pressedAt = request.pressedAt - performance.timeOrigin;
-    this.startRequestedAt = performance.now();
-    this.run = new Run(request.from, request.to, this.plan.rate, pressedAt, this.startRequestedAt);
+    this.start = new RunStart(request.from, request.to);
+    this.run = new Run(request.from, request.to, this.plan.rate, pressedAt, this.start.requestedAt);
     this.send({ kind: 'log', firstFrame: request.from, buffer: this.run.buffer });
     this.shownInRun = -1;
-    this.preroll = new Preroll(request.from, request.to);
     this.prefetcher = new Prefetcher(
       this.plan,
       request.from,
@@ -349,21 +346,13 @@ export class Engine {
     this.timer = setTimeout(() => this.tick(), Math.max(1, nextDue));
   }
 
-  /** Rule 4 of pacing. */
   private tryStart(run: Run, request: PlayRequest): boolean {
     this.prefetcher!.openAhead(this.plan!, request.from, request.to);
-    const now = performance.now();
-    const preroll = this.preroll!;
-    const until = this.streams.readyUntil(request.from, (frame) => this.plan!.clipsAt(frame), preroll.end);
-    const isOver = preroll.isOver(until, now);
-    const soundReady =
-      this.control.get('soundReady') === this.control.get('epoch') ||
-      now - this.startRequestedAt > SOUND_LIMIT_MS;
-    if (!isOver || !soundReady) {
+    if (!this.start!.isReady(this.plan!, this.streams, this.control)) {
       this.timer = setTimeout(() => this.tick(), 10);
       return false;
     }
-    run.startedAt = now;
+    run.startedAt = performance.now();
     this.control.set('running', 1);
     this.clock = new RunClock(this.control, request.clock, request.latencyMs);
     this.setState('playing', request.from);

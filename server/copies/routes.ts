@@ -1,5 +1,4 @@
 import { checked, copyRequestSchema, type CopyRequest } from '@hone/core/api';
-import type { CopyDivisor } from '@hone/core/media';
 import { sum } from 'd3-array';
 import { Router } from 'express';
 import { notFound, UserError } from '../http/problems.js';
@@ -7,7 +6,7 @@ import type { SourceRow, SourceStore } from '../media/source-store.js';
 import type { CopyOrders } from './copy-orders.js';
 import { copyOf, type CopyRow, type CopyStore } from './copy-store.js';
 import type { CopyEstimator } from './estimate.js';
-import { freeBytes, SPARE_BYTES } from '../store/free-space.js';
+import { freeBytes, requireRoom } from '../store/free-space.js';
 
 export function copyRoutes(
   sources: SourceStore,
@@ -30,17 +29,6 @@ export function copyRoutes(
     return Promise.all(rows.map((row) => sources.resolved(row)));
   };
 
-  /** @throws UserError 507 when copies whose size was measured do not fit on their drive */
-  const requireRoom = async (rows: readonly SourceRow[], divisor: CopyDivisor): Promise<void> => {
-    const known = await Promise.all(rows.map((row) => estimator.known(row, divisor)));
-    const bytes = sum(known, (estimate) => estimate?.bytes);
-    const free = await freeBytes(folder);
-    if (bytes + SPARE_BYTES <= free) return;
-    const megabytes = (value: number): string => `${Math.round(value / 1e6)} MB`;
-    const detail = `The copies take about ${megabytes(bytes)}, but only ${megabytes(free)} are free on the drive of Hone's folder. Make room, or choose a smaller copy size.`;
-    throw new UserError(507, 'Not enough space', detail);
-  };
-
   router.get('/projects/:projectId/copies', async (request, response) => {
     const { projectId } = request.params;
     await copies.markStale(await sources.list(projectId));
@@ -57,7 +45,9 @@ export function copyRoutes(
     const { projectId } = request.params;
     const body = checked(copyRequestSchema, request.body, 'the request');
     const rows = await wanted(projectId, body);
-    await requireRoom(rows, body.divisor);
+    const known = await Promise.all(rows.map((row) => estimator.known(row, body.divisor)));
+    const bytes = sum(known, (estimate) => estimate?.bytes);
+    await requireRoom(folder, bytes, 'The copies take about', 'Make room, or choose a smaller copy size.');
     const made: CopyRow[] = [];
     for (const source of rows) made.push(await orders.order(source, body.divisor));
     response.status(202).json(made.map(copyOf));

@@ -10,7 +10,7 @@ import { fileState } from './identity.js';
 import type { MediaAccess } from './media-access.js';
 import type { MediaFolders } from './media-folders.js';
 import { isMediaName, isStillName } from './media-names.js';
-import { FEWEST_STILLS, stillsIn } from './stills.js';
+import { FEWEST_STILLS, namesOf, stillsIn } from './stills.js';
 
 /**
  * The folders that footage is chosen from: media folders, home and mounted drives. A client names a folder or a file only
@@ -51,6 +51,7 @@ export class Folders {
     const unusable: FolderEntry['unusable'][number][] = [];
     const children: FolderEntry['children'][number][] = [];
     const rows = stillsIn(entries.filter((entry) => entry.isFile()).map(({ name }) => name));
+    const inRows = new Set(rows.flatMap(namesOf));
     for (const entry of entries) {
       if (entry.name.startsWith('.')) continue;
       const named = join(path, entry.name);
@@ -63,7 +64,7 @@ export class Folders {
       } else if (found.isFile() && (await access.isAllowed(plainFile(named)))) {
         const file = { id: this.rememberFile(plainFile(real), entry.name), name: entry.name };
         files.push({ ...file, bytes: found.size });
-      } else if (!isStillName(entry.name) || rows.length === 0)
+      } else if (!inRows.has(entry.name))
         unusable.push({ name: entry.name, problem: reasonAgainst(entry.name) });
     }
     for (const { pattern, label, stills } of rows) {
@@ -125,8 +126,8 @@ export class Folders {
   }
 
   private async childOf(real: string, label: string): Promise<FolderEntry['children'][number]> {
-    const names = await readdir(real).catch(() => []);
-    const mediaFiles = names.filter((name) => !name.startsWith('.') && isMediaName(name)).length;
+    const names = (await readdir(real).catch(() => [])).filter((name) => !name.startsWith('.'));
+    const mediaFiles = names.filter(isMediaName).length + stillsIn(names).length;
     return { id: this.remember(real), label, kind: 'folder', mediaFiles, isAdded: false };
   }
 

@@ -13,7 +13,7 @@ import type { CopyOrders } from '../copies/copy-orders.js';
 import type { CopyStore } from '../copies/copy-store.js';
 import type { JobHandler, JobQueue } from '../jobs/queue.js';
 import { writeAside } from '../store/aside.js';
-import { freeBytes, SPARE_BYTES } from '../store/free-space.js';
+import { requireRoom } from '../store/free-space.js';
 import { hintsAtDamage } from './damage-job.js';
 import { fileState, sampledHash } from './identity.js';
 import type { MediaAccess } from './media-access.js';
@@ -161,12 +161,7 @@ export class Importer {
       throw new UserError(415, 'No media file', detail);
     }
     await mkdir(folder, { recursive: true });
-    const free = await freeBytes(folder);
-    if (bytes + SPARE_BYTES > free) {
-      const megabytes = (value: number): string => `${Math.round(value / 1e6)} MB`;
-      const detail = `"${name}" has ${megabytes(bytes)}, but only ${megabytes(free)} are free. Make room, or add it from its own folder.`;
-      throw new UserError(507, 'Not enough space', detail);
-    }
+    await requireRoom(folder, bytes, `"${name}" has`, 'Make room, or add it from its own folder.');
     const path = await freePath(folder, name);
     await writeAside(path, async (aside) => {
       await pipeline(body, createWriteStream(aside, { flags: 'wx' }));

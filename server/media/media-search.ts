@@ -18,7 +18,7 @@ export interface FoundFile {
 const MOST_SEARCHED = 200_000;
 /** Depth of folders below home and drives in which a dropped file is looked for. */
 const DEEPEST = 6;
-/** Folders that hold programs, not footage. */
+/** Folders at home and on drives that hold programs, not footage. */
 const PROGRAM_FOLDERS: ReadonlySet<string> = new Set(['node_modules', 'Library', 'AppData', 'Windows']);
 
 /** Looks for files in the media folders, and for dropped ones also at home and on mounted drives. */
@@ -39,7 +39,7 @@ export class MediaSearch {
     const found = new Map<string, FoundFile>();
     const sizes = new Set(contents.map(({ bytes }) => bytes));
     const alike: { readonly path: string; readonly bytes: number }[] = [];
-    for await (const path of mediaBelow(await this.access.realRoots(), Infinity)) {
+    for await (const path of mediaBelow(await this.access.realRoots())) {
       const name = bareName(basename(path));
       if (wanted.has(name) && !found.has(name)) {
         if (await this.access.isAllowed(plainFile(path))) found.set(name, { path, contentHash: null });
@@ -68,15 +68,12 @@ export class MediaSearch {
    */
   async dropped(files: readonly DroppedFile[]): Promise<(string | undefined)[]> {
     const found = new Map<DroppedFile, string>();
-    const media = await this.access.realRoots();
     const others = (await places()).map(({ path }) => path);
-    for (const [roots, deepest] of [
-      [media, Infinity],
-      [others, DEEPEST],
-    ] as const) {
+    const media = mediaBelow(await this.access.realRoots());
+    for (const paths of [media, mediaBelow(others, { deepest: DEEPEST, skipped: PROGRAM_FOLDERS })]) {
       const sought = files.filter((file) => !found.has(file));
       if (sought.length === 0) break;
-      for await (const path of mediaBelow(roots, deepest)) {
+      for await (const path of paths) {
         const bytes = (await stat(path).catch(() => undefined))?.size;
         const alike = sought.filter((file) => file.bytes === bytes && !found.has(file));
         if (alike.length === 0) continue;
@@ -89,17 +86,21 @@ export class MediaSearch {
   }
 }
 
-/** Paths of files with names of media, folder by folder, without hidden ones. */
-async function* mediaBelow(roots: readonly string[], deepest: number): AsyncGenerator<string> {
+/** Paths of files with names of media, folder by folder, without hidden ones. @param skipped names of folders */
+async function* mediaBelow(
+  roots: readonly string[],
+  { deepest = Infinity, skipped = new Set() }: { deepest?: number; skipped?: ReadonlySet<string> } = {},
+): AsyncGenerator<string> {
   const open = roots.map((path) => ({ path, depth: 0 }));
   for (let seen = 0; open.length && seen < MOST_SEARCHED;) {
     const { path: folder, depth } = open.shift()!;
     for (const entry of await readdir(folder, { withFileTypes: true }).catch(() => [])) {
       seen++;
-      if (entry.name.startsWith('.') || PROGRAM_FOLDERS.has(entry.name)) continue;
+      if (entry.name.startsWith('.')) continue;
       const path = join(folder, entry.name);
-      if (entry.isDirectory() && depth < deepest) open.push({ path, depth: depth + 1 });
-      else if (!entry.isDirectory() && isMediaName(entry.name)) yield path;
+      if (!entry.isDirectory()) {
+        if (isMediaName(entry.name)) yield path;
+      } else if (depth < deepest && !skipped.has(entry.name)) open.push({ path, depth: depth + 1 });
     }
   }
 }

@@ -9,8 +9,8 @@ import {
   sourceChangeSchema,
   sourceRemovalSchema,
   sourceRetrySchema,
+  type DroppedReply,
 } from '@hone/core/api';
-import type { DroppedReply } from '@hone/core/api';
 import { Router } from 'express';
 import { plainFile } from '../ffmpeg/input.js';
 import { notFound, UserError } from '../http/problems.js';

@@ -1,5 +1,6 @@
 import type { Stills } from '@hone/core/media';
 import { rational } from '@hone/core/time';
+import { stillPath } from '../ffmpeg/input.js';
 
 /** Least number of consecutive images that form a sequence. */
 export const FEWEST_STILLS = 5;
@@ -41,6 +42,10 @@ export function stillsIn(names: readonly string[]): StillsRow[] {
     }));
   });
 }
+
+/** File names of the images of a row. */
+export const namesOf = ({ pattern, stills: { first, count } }: StillsRow): string[] =>
+  Array.from({ length: count }, (_, image) => stillPath(pattern, first + image));
 
 function runsOf(numbers: readonly number[]): { first: number; count: number }[] {
   const sorted = [...numbers].sort((a, b) => a - b);

@@ -30,7 +30,8 @@ export class ProjectDuplicator {
       .orderBy(asc(sources.position));
     const projectId = randomUUID();
     const newIds = new Map(rows.map((row) => [row.id, randomUUID()]));
-    const names = new Set((await this.store.list()).map((each) => each.name));
+    const named = await this.database.select({ name: projects.name }).from(projects);
+    const names = new Set(named.map((each) => each.name));
     const timeline = withSources(original!.timeline, newIds);
     const added = rows.map((row): SourceRow => {
       const made = { strip: null, sound: null };

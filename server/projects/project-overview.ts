@@ -1,6 +1,6 @@
 import type { ProjectEntry } from '@hone/core/api';
 import { timelineLength, type Timeline } from '@hone/core/timeline';
-import { and, asc, desc, eq, isNotNull } from 'drizzle-orm';
+import { and, asc, desc, eq, isNotNull, sql } from 'drizzle-orm';
 import { sourceOf } from '../media/source-store.js';
 import type { Database } from '../store/database.js';
 import { projects, runs, sources } from '../store/tables.js';
@@ -39,10 +39,11 @@ async function pictureOf(
 }
 
 async function lastRunOf(database: Database, projectId: string): Promise<ProjectEntry['lastRun']> {
-  const rows = await database
-    .select({ facts: runs.facts, summary: runs.summary })
+  const [last] = await database
+    .select({ summary: runs.summary })
     .from(runs)
-    .where(eq(runs.projectId, projectId))
-    .orderBy(desc(runs.startedAt));
-  return rows.find(({ facts }) => facts.subjectId === null)?.summary ?? null;
+    .where(and(eq(runs.projectId, projectId), sql`json_extract(${runs.facts}, '$.subjectId') is null`))
+    .orderBy(desc(runs.startedAt))
+    .limit(1);
+  return last?.summary ?? null;
 }

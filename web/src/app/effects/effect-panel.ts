@@ -40,7 +40,7 @@ import {
 import { Api, sentenceOf } from '../api/api';
 import { EditActions, ProjectActions } from '../state/actions';
 import { editingFeature } from '../state/editing.feature';
-import { playbackFeature } from '../state/features';
+import { playbackFeature } from '../state/playback.feature';
 import { ReleasesFocus } from '../work/releases-focus';
 import { TimelineEditor } from '../work/timeline-editor';
 import { count } from '../formatting/quantities';
@@ -253,8 +253,13 @@ export class EffectPanel {
     }
   }
 
-  tableName({ title, kind, size }: KeptTable): string {
-    return `${title || 'without a title'} (${kind}, ${size} steps)`;
+  /** What a list offers: the choices of a parameter, or the colour tables that were kept. */
+  optionsOf(parameter: Parameter): readonly { value: string; name: string }[] {
+    if (parameter.kind === 'choice') return parameter.choices.map((value) => ({ value, name: value }));
+    return [
+      { value: '', name: 'none yet' },
+      ...this.tables().map((table) => ({ value: table.id, name: tableName(table) })),
+    ];
   }
 
   setFraming(framing: Framing): void {
@@ -279,3 +284,6 @@ export class EffectPanel {
     return row.length ? count(row.length, 'keyframe', 'keyframes') : '';
   }
 }
+
+const tableName = ({ title, kind, size }: KeptTable): string =>
+  `${title || 'without a title'} (${kind}, ${size} steps)`;

@@ -10,7 +10,7 @@ import { formatTimecode, timecodeOf } from '@hone/core/time';
 import { CODEC_CHOICES, DELIVERY_CODECS, type Delivery } from '@hone/core/render';
 import { Api, sentenceOf } from '../api/api';
 import { ExportActions, ProjectActions } from '../state/actions';
-import { mediaFeature } from '../state/features';
+import { mediaFeature } from '../state/media.feature';
 import { selectExports, selectLength, selectProject, selectSources, selectUsedIds } from '../state/selectors';
 import { bytes, count, pixels, rateText, timeText, wait } from '../formatting/quantities';
 import { ExportResult } from './export-result';

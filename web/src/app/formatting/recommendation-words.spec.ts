@@ -63,7 +63,7 @@ describe('the words of recommendations', () => {
     expect(refusalText({ ...scale, loadPercent: same })).toBe(
       'A preview scale of 1:8 would not help: decode takes 146 % of the frame budget with or without it.',
     );
-    // The scale does not touch decoding: no other load of it is said.
+    // The scale does not change the work of decoding.
     expect(refusalText({ ...scale, loadPercent: { ...same, after: 163 } })).toBe(
       'A preview scale of 1:8 would not help: decode takes 146 % of the frame budget with or without it.',
     );

@@ -13,7 +13,7 @@ import {
   type WrittenMedia,
 } from '@hone/core/interchange';
 import { compare, rational, type Rational } from '@hone/core/time';
-import { mediaFeature } from '../state/features';
+import { mediaFeature } from '../state/media.feature';
 import { selectProject, selectSources } from '../state/selectors';
 
 const addressOf = (path: string): string => `file://${path.split('/').map(encodeURIComponent).join('/')}`;

@@ -4,7 +4,7 @@ import { toNumber } from '@hone/core/time';
 import { Store } from '@ngrx/store';
 import { Api } from '../api/api';
 import type { ClipPreview } from '../drawing/track-drawing';
-import { playbackFeature } from '../state/features';
+import { playbackFeature } from '../state/playback.feature';
 import { selectSources, selectUsedIds } from '../state/selectors';
 
 /** Filmstrips and waveforms of the sources on the timeline, loaded one after the other while nothing plays. */

@@ -6,7 +6,7 @@ import { memoryShares } from '@hone/core/machine';
 import { timelineLength, timelineFingerprint, type Timeline } from '@hone/core/timeline';
 import { copiedSources, Player, type MeasuredFacts, type PreviewPlan } from '@hone/player';
 import { PlayerActions } from '../state/actions';
-import { playbackFeature } from '../state/features';
+import { playbackFeature } from '../state/playback.feature';
 import {
   selectCopies,
   selectLength,

@@ -17,7 +17,8 @@ import { expectedDrops } from '@hone/core/simulation';
 import { toNumber } from '@hone/core/time';
 import { Api, sentenceOf } from '../api/api';
 import { RunLogs } from '../playback/run-logs';
-import { mediaFeature, playbackFeature } from '../state/features';
+import { mediaFeature } from '../state/media.feature';
+import { playbackFeature } from '../state/playback.feature';
 import { machineFeature } from '../state/machine.feature';
 import {
   selectCopies,

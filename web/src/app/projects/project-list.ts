@@ -12,7 +12,7 @@ import { count, framesPerSecond, pixels, rateText, rounded, wait } from '../form
 import { AddFootage } from '../sources/add-footage';
 import { StripPicture } from '../sources/strip-picture';
 import { ProjectActions } from '../state/actions';
-import { projectFeature } from '../state/features';
+import { projectFeature } from '../state/project.feature';
 import { NewProjectDialog } from './new-project-dialog';
 
 /** All projects with picture, length and last verdict; where there is none, the ways to a first one. */

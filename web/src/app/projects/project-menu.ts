@@ -6,7 +6,7 @@ import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import type { Project } from '@hone/core/api';
 import { ProjectActions } from '../state/actions';
-import { projectFeature } from '../state/features';
+import { projectFeature } from '../state/project.feature';
 import { pixels, rateText } from '../formatting/quantities';
 import { NewProjectDialog } from './new-project-dialog';
 import { ProjectSettingsDialog } from './project-settings-dialog';

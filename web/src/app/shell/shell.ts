@@ -10,7 +10,7 @@ import { ProjectMenu } from '../projects/project-menu';
 import { DropTarget } from '../sources/drop-target';
 import { ShortcutSheet } from '../shortcuts/shortcut-sheet';
 import { ProjectActions, RigActions } from '../state/actions';
-import { projectFeature } from '../state/features';
+import { projectFeature } from '../state/project.feature';
 import { machineFeature } from '../state/machine.feature';
 
 const THEME = 'hone.theme';

@@ -3,10 +3,11 @@ import { Router } from '@angular/router';
 import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
 import type { Source, SourceChange } from '@hone/core/api';
-import type { CopyDivisor } from '@hone/core/media';
 import type { PlaceMode } from '@hone/core/timeline';
 import { CopyActions, PlayerActions, SourcesActions } from '../state/actions';
-import { mediaFeature } from '../state/features';
+import { rowsByDivisor } from '../state/copies-by-divisor';
+import { priceOf } from '../state/copy-price';
+import { mediaFeature } from '../state/media.feature';
 import { selectAllCopyRows, selectUsedIds, type CopyRow } from '../state/selectors';
 import { bytes, count, wait } from '../formatting/quantities';
 import { SourcePlacement } from './source-placement';
@@ -45,10 +46,9 @@ export class SelectionBar {
     const rows = this.uncopied();
     if (rows.length === 0) return 'Make light copies';
     const what = `Make copies of ${count(rows.length, 'clip', 'clips')}`;
-    if (rows.some(({ estimate }) => estimate === null))
-      return this.estimating() ? `${what} · measuring …` : what;
-    const sum = (of: (row: CopyRow) => number): number => rows.reduce((total, row) => total + of(row), 0);
-    return `${what} · about ${wait(sum(({ estimate }) => estimate!.seconds))} · ${bytes(sum(({ estimate }) => estimate!.bytes))}`;
+    const price = priceOf(rows.map(({ estimate }) => estimate));
+    if (!price) return this.estimating() ? `${what} · measuring …` : what;
+    return `${what} · about ${wait(price.seconds)} · ${bytes(price.bytes)}`;
   });
   readonly canCopy = computed(() => this.uncopied().length > 0);
   readonly deleteText = computed(() => {
@@ -97,7 +97,7 @@ export class SelectionBar {
   }
 
   makeCopies(): void {
-    for (const [divisor, sourceIds] of byDivisor(this.uncopied()))
+    for (const [divisor, sourceIds] of rowsByDivisor(this.uncopied()))
       this.store.dispatch(CopyActions.asked({ sourceIds, divisor }));
   }
 
@@ -144,15 +144,9 @@ export class SelectionBar {
   }
 
   private estimate(rows: readonly CopyRow[]): void {
-    for (const [divisor, sourceIds] of byDivisor(rows))
+    for (const [divisor, sourceIds] of rowsByDivisor(rows))
       this.store.dispatch(CopyActions.estimateAsked({ sourceIds, divisor }));
   }
 }
 
 const MEASURED_AT_ONCE = 6;
-
-function byDivisor(rows: readonly CopyRow[]): Map<CopyDivisor, string[]> {
-  const groups = new Map<CopyDivisor, string[]>();
-  for (const { source, divisor } of rows) groups.set(divisor, [...(groups.get(divisor) ?? []), source.id]);
-  return groups;
-}

@@ -7,7 +7,7 @@ import { MatMenuModule } from '@angular/material/menu';
 import { Store } from '@ngrx/store';
 import type { LightCopy, Source } from '@hone/core/api';
 import { SourcesActions, type SourceOrder, type SourcesView } from '../state/actions';
-import { mediaFeature } from '../state/features';
+import { mediaFeature } from '../state/media.feature';
 import {
   selectAllCopyRows,
   selectFoundSources,

@@ -7,7 +7,9 @@ import { readySource } from '@hone/core/testing';
 import { emptyTimeline } from '@hone/core/timeline';
 import { describe, expect, it } from 'vitest';
 import { CopyActions, ImportActions, PlayerActions, ProjectActions, ServerActions } from './actions';
-import { mediaFeature, playbackFeature, projectFeature } from './features';
+import { mediaFeature } from './media.feature';
+import { playbackFeature } from './playback.feature';
+import { projectFeature } from './project.feature';
 import { selectTimelineFrame } from './selectors';
 
 const SIZE = { width: 1920, height: 1080 };

@@ -13,7 +13,8 @@ import { BehaviorSubject, map, Subject } from 'rxjs';
 import { describe, expect, it } from 'vitest';
 import { Api } from '../api/api';
 import { ImportActions, ProjectActions, ServerActions } from './actions';
-import { mediaFeature, projectFeature } from './features';
+import { mediaFeature } from './media.feature';
+import { projectFeature } from './project.feature';
 import { ImportEffects } from './import.effects';
 import { ProjectReader } from './project-reader';
 

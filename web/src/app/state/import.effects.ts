@@ -19,7 +19,7 @@ import { timelineLength } from '@hone/core/timeline';
 import { Api, sentenceOf } from '../api/api';
 import { count } from '../formatting/quantities';
 import { ImportActions, ProjectActions, ServerActions } from './actions';
-import { mediaFeature } from './features';
+import { mediaFeature } from './media.feature';
 import { placing } from './placing';
 import { failed } from './project.effects';
 import { ProjectReader } from './project-reader';
@@ -113,9 +113,7 @@ export class ImportEffects {
           ? work(open)
           : from(this.api.createProject({ name })).pipe(
               concatMap(({ id }) => from(this.reader.read(id))),
-              concatMap((opened) =>
-                concat(of(opened), work(opened.project), of(ProjectActions.pageOpened())),
-              ),
+              concatMap((opened) => concat(of(opened), work(opened.project), of(ProjectActions.listAsked()))),
             ),
       ),
       catchError(failed),

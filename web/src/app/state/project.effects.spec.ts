@@ -10,7 +10,7 @@ import { BehaviorSubject, map, Subject } from 'rxjs';
 import { describe, expect, it } from 'vitest';
 import { Api, ApiError } from '../api/api';
 import { ProjectActions, ServerActions } from './actions';
-import { projectFeature } from './features';
+import { projectFeature } from './project.feature';
 import { ProjectEffects } from './project.effects';
 import { ProjectReader } from './project-reader';
 

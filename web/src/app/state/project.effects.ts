@@ -22,7 +22,7 @@ import type { Project, ProjectChange } from '@hone/core/api';
 import type { Timeline } from '@hone/core/timeline';
 import { Api, ApiError, sentenceOf } from '../api/api';
 import { ProjectActions, ServerActions } from './actions';
-import { projectFeature } from './features';
+import { projectFeature } from './project.feature';
 import { ProjectReader } from './project-reader';
 import { selectProject } from './selectors';
 
@@ -80,7 +80,7 @@ export class ProjectEffects {
       ofType(ProjectActions.asked),
       concatMap(({ project }) =>
         from(this.api.createProject(project)).pipe(
-          mergeMap(({ id }) => [ProjectActions.pageOpened(), ProjectActions.chosen({ projectId: id })]),
+          mergeMap(({ id }) => [ProjectActions.listAsked(), ProjectActions.chosen({ projectId: id })]),
           catchError(failed),
         ),
       ),
@@ -104,7 +104,7 @@ export class ProjectEffects {
       ofType(ProjectActions.deletionAsked),
       concatMap(({ projectId }) =>
         from(this.api.deleteProject(projectId)).pipe(
-          mergeMap(() => [ProjectActions.gone({ projectId }), ProjectActions.pageOpened()]),
+          mergeMap(() => [ProjectActions.gone({ projectId }), ProjectActions.listAsked()]),
           catchError(failed),
         ),
       ),
@@ -154,7 +154,7 @@ export class ProjectEffects {
       ofType(ProjectActions.duplicationAsked),
       concatMap(({ projectId }) =>
         from(this.api.duplicateProject(projectId)).pipe(
-          map(() => ProjectActions.pageOpened()),
+          map(() => ProjectActions.listAsked()),
           catchError(failed),
         ),
       ),

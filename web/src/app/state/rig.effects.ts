@@ -27,7 +27,8 @@ import { Api } from '../api/api';
 import { Predictions } from '../prediction/predictions';
 import { RigMeasurement } from '../rig/rig-measurement';
 import { PlayerActions, RigActions, ServerActions } from './actions';
-import { mediaFeature, playbackFeature } from './features';
+import { mediaFeature } from './media.feature';
+import { playbackFeature } from './playback.feature';
 import { machineFeature } from './machine.feature';
 import { failed } from './project.effects';
 import {

@@ -19,7 +19,7 @@ import { Api } from '../api/api';
 import { RunLogs } from '../playback/run-logs';
 import { Predictions } from '../prediction/predictions';
 import { PlayerActions } from './actions';
-import { playbackFeature } from './features';
+import { playbackFeature } from './playback.feature';
 import { failed } from './project.effects';
 import { selectProject } from './selectors';
 

@@ -20,7 +20,9 @@ import {
 import { copiedSources, planFor } from '@hone/player';
 import { createSelector } from '@ngrx/store';
 import { refusedSources, simulatedDrive, staleReasons } from '@hone/core/machine';
-import { mediaFeature, playbackFeature, projectFeature } from './features';
+import { mediaFeature } from './media.feature';
+import { playbackFeature } from './playback.feature';
+import { projectFeature } from './project.feature';
 import { machineFeature } from './machine.feature';
 import { sourcesPageFeature } from './sources-page.feature';
 

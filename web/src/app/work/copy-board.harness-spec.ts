@@ -13,7 +13,7 @@ import { skip } from 'rxjs';
 import { beforeEach, describe, expect, it } from 'vitest';
 import { Api } from '../api/api';
 import { CopyActions, ProjectActions } from '../state/actions';
-import { mediaFeature } from '../state/features';
+import { mediaFeature } from '../state/media.feature';
 import { selectCopyRows, selectTimeline, selectTuning, type CopyRow } from '../state/selectors';
 import { CopyBoard } from './copy-board';
 

@@ -3,15 +3,28 @@ import { MatButtonModule } from '@angular/material/button';
 import { MatButtonToggleModule } from '@angular/material/button-toggle';
 import { MatSlideToggleModule } from '@angular/material/slide-toggle';
 import { Store } from '@ngrx/store';
-import type { LightCopy } from '@hone/core/api';
+import type { LightCopy, Source } from '@hone/core/api';
 import { COPY_SCALES, copyPixels, USUAL_COPY_SCALE, type CopyScale } from '@hone/core/levers';
 import { Api, sentenceOf } from '../api/api';
 import { bytes, count, pixels, wait } from '../formatting/quantities';
 import { Levers } from '../playback/levers';
 import { CopyActions, ProjectActions } from '../state/actions';
-import { mediaFeature } from '../state/features';
+import { mediaFeature } from '../state/media.feature';
 import { selectCopyRows, selectTimeline, type CopyRow } from '../state/selectors';
-import { copiesByDivisor } from './copies-by-divisor';
+import { rowsByDivisor } from '../state/copies-by-divisor';
+import { priceOf } from '../state/copy-price';
+
+/** A copy, or the place of one, as a line of the table. */
+interface CopyLine {
+  readonly id: string;
+  readonly name: string;
+  readonly text: string;
+  /** Whether it is a further copy of the source above. */
+  readonly isOther: boolean;
+  readonly act: string;
+  readonly label: string;
+  readonly do: () => void;
+}
 
 /** Light copies of the sources on the timeline: whether they play, how large they are, and every one that there is. */
 @Component({
@@ -40,6 +53,13 @@ export class CopyBoard {
   readonly larger = computed(() =>
     this.rows().filter(({ copy, divisor }) => divisor > 1 && (copy === null || copy.state === 'failed')),
   );
+  /** Every copy that there is or could be, with what can be done to it. */
+  readonly lines = computed((): readonly CopyLine[] =>
+    this.rows().flatMap((row) => [
+      this.lineOf(row),
+      ...row.others.map((copy) => this.otherLineOf(copy, row.source)),
+    ]),
+  );
   /** Room on the drive for copies, bytes; null until it was asked for. */
   readonly room = signal<number | null>(null);
   /** Whether the copies of all larger sources were asked for and wait to be confirmed. */
@@ -47,14 +67,7 @@ export class CopyBoard {
   readonly problem = signal<string | null>(null);
   readonly makeAllText = computed(() => `Make ${count(this.larger().length, 'light copy', 'light copies')}`);
   /** Time and size of all of them; null until each is measured. */
-  readonly price = computed(() => {
-    const rows = this.larger();
-    if (rows.length === 0 || rows.some(({ estimate }) => estimate === null)) return null;
-    return {
-      seconds: rows.reduce((sum, { estimate }) => sum + estimate!.seconds, 0),
-      bytes: rows.reduce((sum, { estimate }) => sum + estimate!.bytes, 0),
-    };
-  });
+  readonly price = computed(() => priceOf(this.larger().map(({ estimate }) => estimate)));
   readonly priceText = computed(() => {
     const [price, room] = [this.price(), this.room()];
     if (!price || room === null)
@@ -79,7 +92,7 @@ export class CopyBoard {
   async ask(): Promise<void> {
     this.isAsking.set(true);
     this.room.set(null);
-    for (const [divisor, sourceIds] of this.groups(({ estimate }) => estimate === null))
+    for (const [divisor, sourceIds] of rowsByDivisor(this.larger().filter(({ estimate }) => !estimate)))
       this.store.dispatch(CopyActions.estimateAsked({ sourceIds, divisor }));
     try {
       this.room.set((await this.api.copyRoom()).freeBytes);
@@ -91,23 +104,42 @@ export class CopyBoard {
 
   makeAll(): void {
     this.isAsking.set(false);
-    for (const [divisor, sourceIds] of this.groups())
+    for (const [divisor, sourceIds] of rowsByDivisor(this.larger()))
       this.store.dispatch(CopyActions.asked({ sourceIds, divisor }));
   }
 
-  make({ source, divisor }: CopyRow): void {
-    this.store.dispatch(CopyActions.asked({ sourceIds: [source.id], divisor }));
+  private lineOf(row: CopyRow): CopyLine {
+    const { source, copy, job, divisor } = row;
+    const line = { id: source.id, name: source.name, text: this.state(row), isOther: false };
+    if (job) {
+      const cancel = (): void => this.store.dispatch(ProjectActions.jobCancelled({ jobId: job.id }));
+      return { ...line, act: 'Cancel', label: `Cancel the copy of ${source.name}`, do: cancel };
+    }
+    if (copy?.state === 'ready')
+      return {
+        ...line,
+        act: 'Delete',
+        label: `Delete the copy of ${source.name}`,
+        do: () => this.remove(copy),
+      };
+    const make = (): void => this.store.dispatch(CopyActions.asked({ sourceIds: [source.id], divisor }));
+    return { ...line, act: 'Make', label: `Make a copy of ${source.name}`, do: make };
   }
 
-  remove(copy: LightCopy): void {
-    this.store.dispatch(CopyActions.removed({ copyId: copy.id }));
+  private otherLineOf(copy: LightCopy, { name }: Source): CopyLine {
+    const why = copy.state === 'stale' ? 'stale: its source has changed' : 'of another size';
+    return {
+      ...{ id: copy.id, name: '', text: `${pixels(copy)} · ${bytes(copy.bytes)} · ${why}`, isOther: true },
+      ...{ act: 'Delete', label: `Delete the copy of ${name} of ${copy.width} pixels` },
+      do: () => this.remove(copy),
+    };
   }
 
-  cancel({ job }: CopyRow): void {
-    if (job) this.store.dispatch(ProjectActions.jobCancelled({ jobId: job.id }));
+  private remove({ id }: LightCopy): void {
+    this.store.dispatch(CopyActions.removed({ copyId: id }));
   }
 
-  state({ copy, job, estimate, size, divisor }: CopyRow): string {
+  private state({ copy, job, estimate, size, divisor }: CopyRow): string {
     if (copy?.state === 'ready') {
       const likeness = copy.likeness
         ? ` · SSIM ${copy.likeness.ssim.toFixed(3)} · ${copy.likeness.psnrDb.toFixed(1)} dB`
@@ -121,15 +153,5 @@ export class CopyBoard {
     }
     if (estimate) return `none · about ${wait(estimate.seconds)}, ${bytes(estimate.bytes)}`;
     return divisor > 1 ? `none · would be ${pixels(size)}` : 'none · no larger than copies are';
-  }
-
-  otherText(copy: LightCopy): string {
-    const why = copy.state === 'stale' ? 'stale: its source has changed' : 'of another size';
-    return `${pixels(copy)} · ${bytes(copy.bytes)} · ${why}`;
-  }
-
-  private groups(isWanted: (row: CopyRow) => boolean = () => true): ReturnType<typeof copiesByDivisor> {
-    const rows = this.larger().filter(isWanted);
-    return copiesByDivisor(rows.map(({ source, divisor }) => ({ sourceId: source.id, divisor })));
   }
 }

@@ -13,7 +13,7 @@ import { Named } from '../icons/named';
 import { Shortcuts } from '../shortcuts/shortcuts';
 import { EditActions, ProjectActions } from '../state/actions';
 import { editingFeature } from '../state/editing.feature';
-import { projectFeature } from '../state/features';
+import { projectFeature } from '../state/project.feature';
 import { selectProject } from '../state/selectors';
 import { count } from '../formatting/quantities';
 import { TimelineEditor } from './timeline-editor';

@@ -8,7 +8,7 @@ import { formatTimecode, timecodeOf, toNumber } from '@hone/core/time';
 import { Playback } from '../playback/playback';
 import { Predictions } from '../prediction/predictions';
 import { CopyActions } from '../state/actions';
-import { mediaFeature } from '../state/features';
+import { mediaFeature } from '../state/media.feature';
 import { selectTimeline } from '../state/selectors';
 import { findingSentence, nextShoot } from '../formatting/finding-words';
 import { STAGE_NAMES } from '../formatting/stage-words';

@@ -9,7 +9,7 @@ import { FIRST_TUNING } from '@hone/core/levers';
 import { skip } from 'rxjs';
 import { beforeEach, describe, expect, it } from 'vitest';
 import { CopyActions, ProjectActions } from '../state/actions';
-import { mediaFeature } from '../state/features';
+import { mediaFeature } from '../state/media.feature';
 import { selectTuning } from '../state/selectors';
 import { RecommendationList } from './recommendation-list';
 
@@ -77,7 +77,7 @@ describe('recommendations', () => {
   it('say in words why another lever does not help, without a button', async () => {
     show(recommendation({ lever: 'preview scale', playScale: 8 }, false));
     expect(await loader.getAllHarnesses(MatButtonHarness)).toHaveLength(0);
-    // The scale does not touch decoding, so no other load of it is said.
+    // The scale does not change the work of decoding.
     expect(textOf()).toMatch(/decode takes 180\s% of the frame budget with or without it/);
   });
 

@@ -4,10 +4,11 @@ import { Store } from '@ngrx/store';
 import type { LeverChange, Recommendation } from '@hone/core/findings';
 import { CopyActions } from '../state/actions';
 import { Levers } from '../playback/levers';
-import { mediaFeature } from '../state/features';
+import { mediaFeature } from '../state/media.feature';
 import { refusalText, recommendationText } from '../formatting/recommendation-words';
 import { bytes, wait } from '../formatting/quantities';
-import { copiesByDivisor } from './copies-by-divisor';
+import { copiesByDivisor } from '../state/copies-by-divisor';
+import { priceOf } from '../state/copy-price';
 
 /** Recommendations for one finding: rows with act, predicted result and price, and reasons why other levers do not help. */
 @Component({
@@ -92,9 +93,8 @@ export class RecommendationList {
     const found = change.copies.map((wanted) =>
       this.estimates().find((each) => each.sourceId === wanted.sourceId && each.divisor === wanted.divisor),
     );
-    if (found.some((each) => !each)) return null;
-    const seconds = found.reduce((sum, each) => sum + each!.seconds, 0);
-    const size = found.reduce((sum, each) => sum + each!.bytes, 0);
-    return `${seconds < 1 ? '' : 'about '}${wait(seconds)} · ${bytes(size)}`;
+    const price = priceOf(found);
+    if (!price) return null;
+    return `${price.seconds < 1 ? '' : 'about '}${wait(price.seconds)} · ${bytes(price.bytes)}`;
   }
 }

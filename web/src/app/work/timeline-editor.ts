@@ -33,7 +33,7 @@ import { sentenceOf } from '../api/api';
 import { Playback } from '../playback/playback';
 import { EditActions, ProjectActions, SourcesActions } from '../state/actions';
 import { editingFeature } from '../state/editing.feature';
-import { projectFeature } from '../state/features';
+import { projectFeature } from '../state/project.feature';
 import { selectProject, selectSources, selectSubject } from '../state/selectors';
 
 const newId = (): string => crypto.randomUUID();

@@ -8,7 +8,7 @@ import { drawMarkers, drawRuler, drawTrack, type ClipNote } from '../drawing/tra
 import { ClipPreviews } from '../playback/clip-previews';
 import { Playback } from '../playback/playback';
 import { editingFeature } from '../state/editing.feature';
-import { playbackFeature } from '../state/features';
+import { playbackFeature } from '../state/playback.feature';
 import { selectSources, selectTimeline } from '../state/selectors';
 import { EditBar } from './edit-bar';
 import { TimelineEditor } from './timeline-editor';

@@ -13,7 +13,7 @@ import { skip } from 'rxjs';
 import { beforeEach, describe, expect, it, vi } from 'vitest';
 import { Playback } from '../playback/playback';
 import { ProjectActions } from '../state/actions';
-import { playbackFeature } from '../state/features';
+import { playbackFeature } from '../state/playback.feature';
 import { selectLength, selectTimeline, selectTuning } from '../state/selectors';
 import { PlayheadTicker } from './playhead-ticker';
 import { Transport } from './transport';

@@ -28,7 +28,7 @@ import { Named } from '../icons/named';
 import { Levers } from '../playback/levers';
 import { Playback } from '../playback/playback';
 import { Shortcuts } from '../shortcuts/shortcuts';
-import { playbackFeature } from '../state/features';
+import { playbackFeature } from '../state/playback.feature';
 import { selectLength, selectTimeline } from '../state/selectors';
 import { PlayheadTicker } from './playhead-ticker';
 import { ReleasesFocus } from './releases-focus';

@@ -8,7 +8,7 @@ import { beforeEach, describe, expect, it } from 'vitest';
 import { RunLogs } from '../playback/run-logs';
 import { selectMeasuredRun, selectPlayedRuns } from '../state/selectors';
 import { Predictions } from '../prediction/predictions';
-import { mediaFeature } from '../state/features';
+import { mediaFeature } from '../state/media.feature';
 import { machineFeature } from '../state/machine.feature';
 import { Verdict } from './verdict';
 

@@ -2,7 +2,7 @@ import { afterNextRender, Component, computed, ElementRef, inject, viewChild } f
 import { Store } from '@ngrx/store';
 import { definitionOf } from '@hone/core/render';
 import { Playback } from '../playback/playback';
-import { playbackFeature } from '../state/features';
+import { playbackFeature } from '../state/playback.feature';
 import { selectPlate } from '../state/selectors';
 import { pixels } from '../formatting/quantities';
 import { originText } from '../formatting/source-words';

@@ -6,7 +6,9 @@ import type { Source } from '@hone/core/api';
 import { partOf, type Placeable, type PlaceMode } from '@hone/core/timeline';
 import { Playback } from '../playback/playback';
 import { count } from '../formatting/quantities';
-import { mediaFeature, playbackFeature, projectFeature } from '../state/features';
+import { mediaFeature } from '../state/media.feature';
+import { playbackFeature } from '../state/playback.feature';
+import { projectFeature } from '../state/project.feature';
 import { PlayerActions } from '../state/actions';
 import {
   selectLength,

@@ -1,0 +1,124 @@
+import type { Project } from '@hone/core/api';
+import { rational } from '@hone/core/time';
+import type { Timeline } from '@hone/core/timeline';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { accessibilityFaults } from '../fixtures/accessible.js';
+import type { TestBrowser } from '../fixtures/browser.js';
+import type { CutProject, NamedCut } from '../fixtures/cut-project.js';
+import { openCutProject, type OpenCutProject } from '../fixtures/open-cut-project.js';
+import type { TestServer } from '../fixtures/server.js';
+
+const CUTS: readonly NamedCut[] = [
+  ['long24', rational(1), 48],
+  ['fast60', rational(1, 2), 48],
+  ['pal25', rational(1), 48],
+];
+const LENGTH = 144;
+/** Width of the names of tracks. */
+const LEFT = 108;
+const START = ['cut 0 0+48', 'cut 1 48+48', 'cut 2 96+48'];
+
+/** Sources on the way to the timeline, and from a clip back to its source. */
+describe('sources and the timeline', () => {
+  let server: TestServer;
+  let browser: TestBrowser;
+  let made: CutProject;
+  let opened: OpenCutProject;
+  const kept = async (): Promise<Timeline> =>
+    (await server.get<Project>(`projects/${made.project.id}`)).timeline;
+  const pictures = async (): Promise<string[]> =>
+    (await kept()).tracks[0]!.clips.map(({ name, start, length }) => `${name} ${start}+${length}`);
+  const becomes = (expected: readonly string[]): Promise<void> => expect.poll(pictures).toEqual(expected);
+
+  beforeAll(async () => {
+    opened = await openCutProject('Placing', CUTS);
+    ({ server, browser, made } = opened);
+  });
+
+  afterAll(() => opened.close());
+
+  it('takes a source in at the playhead, between the clips', async () => {
+    const { page } = browser;
+    await browser.goTo(48, 24);
+    await page.getByRole('link', { name: 'Sources', exact: true }).click();
+    await page.getByRole('checkbox', { name: /pal25/ }).check();
+    await page.getByRole('button', { name: 'Insert at playhead' }).click();
+    // What stood behind the playhead has made room.
+    await expect.poll(async () => (await pictures()).length).toBe(4);
+    const placed = (await kept()).tracks[0]!.clips;
+    expect(placed.map(({ start }) => start)).toEqual([0, 48, 48 + placed[1]!.length, 96 + placed[1]!.length]);
+    await page.getByRole('link', { name: 'Work', exact: true }).click();
+    await page.getByTestId('timeline').waitFor();
+    await page.keyboard.press('Control+z');
+    await becomes(START);
+    await browser.waitForPicture();
+  });
+
+  it('puts a source over what stands at the playhead, also when it was looked at alone before', async () => {
+    const { page } = browser;
+    await browser.goTo(24, 24);
+    await page.getByRole('link', { name: 'Sources', exact: true }).click();
+    await page.getByRole('checkbox', { name: /pal25/ }).check();
+    await page.getByRole('button', { name: 'Play alone' }).click();
+    await page.getByTestId('subject').waitFor();
+    await browser.goTo(40, 25);
+    await browser.waitForCode({ source: 3, frame: 40 });
+    await page.getByRole('link', { name: 'Sources', exact: true }).click();
+    await page.getByRole('checkbox', { name: /pal25/ }).check();
+    await page.getByRole('button', { name: 'Overwrite at playhead' }).click();
+    // Its three seconds lie on the rest of the first clip and on the second as a whole.
+    await expect
+      .poll(async () => (await kept()).tracks[0]!.clips.map(({ start, length }) => [start, length]))
+      .toEqual([
+        [0, 24],
+        [24, 72],
+        [96, 48],
+      ]);
+    await page.getByRole('link', { name: 'Work', exact: true }).click();
+    await page.getByRole('button', { name: 'Back to the timeline' }).click();
+    // The timeline stands where it stood.
+    await browser.waitForCode({ source: 3, frame: 0 });
+    await browser.goTo(34, 24);
+    await browser.waitForCode({ source: 3, frame: 10 });
+    await page.keyboard.press('Control+z');
+    await becomes(START);
+    await browser.waitForPicture();
+  });
+
+  it('puts in the part of a source between its in and out point', async () => {
+    const { page } = browser;
+    await page.getByRole('link', { name: 'Sources', exact: true }).click();
+    await page.getByRole('checkbox', { name: /pal25/ }).check();
+    await page.getByRole('button', { name: 'Play alone' }).click();
+    const part = page.getByTestId('part');
+    await part.getByText('The whole source').waitFor();
+    await browser.goTo(25, 25);
+    await page.keyboard.press('i');
+    await browser.goTo(49, 25);
+    await page.keyboard.press('o');
+    await part.getByText('25 frames between in and out point').waitFor();
+    expect(await accessibilityFaults(page)).toEqual([]);
+    await page.getByTestId('subject').getByRole('button', { name: 'Put on timeline' }).click();
+    // The second second of it, behind the last clip.
+    await expect
+      .poll(async () => (await kept()).tracks[0]!.clips.at(-1))
+      .toMatchObject({ sourceId: made.ids.pal25, start: LENGTH, length: 24, sourceIn: { num: 1, den: 1 } });
+    await page.getByRole('button', { name: 'Back to the timeline' }).click();
+    await browser.goTo(150, 24);
+    await browser.waitForCode({ source: 3, frame: 31 });
+    await page.keyboard.press('Control+z');
+    await becomes(START);
+  });
+
+  it('leads from a clip to the facts of its source in one step', async () => {
+    const { page } = browser;
+    const line = (await page.getByTestId('timeline').boundingBox())!;
+    // The middle of the first clip, below the ruler.
+    await page.mouse.dblclick(line.x + LEFT + (line.width - LEFT) / 6, line.y + 33);
+    await page.getByRole('heading', { name: 'long24.mp4' }).waitFor();
+    // Its length is in frames, as those of the timeline are.
+    await page.locator('hone-source-detail').getByText('00:00:04:00').waitFor();
+  });
+
+  it('has met no error on the way', () => expect(browser.errors).toEqual([]));
+});
