@@ -97,6 +97,15 @@ describe('sources and the timeline', () => {
     await browser.goTo(49, 25);
     await page.keyboard.press('o');
     await part.getByText('25 frames between in and out point').waitFor();
+    // Both points stand in the transport, and nothing of its column reaches into the next.
+    await page.getByTestId('marks').getByText('in 00:00:01:00 out 00:00:01:24').waitFor();
+    const wide = await page.locator('hone-viewer').evaluate((viewer) => {
+      const edge = document.querySelector('aside')!.getBoundingClientRect().left;
+      return [viewer, ...viewer.querySelectorAll('.transport > *, canvas, [data-testid=marks]')]
+        .filter((element) => element.getBoundingClientRect().right > edge)
+        .map(({ tagName }) => tagName);
+    });
+    expect(wide).toEqual([]);
     expect(await accessibilityFaults(page)).toEqual([]);
     await page.getByTestId('subject').getByRole('button', { name: 'Put on timeline' }).click();
     // The second second of it, behind the last clip.

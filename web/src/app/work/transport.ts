@@ -49,8 +49,17 @@ export class Transport {
   private readonly length = this.store.selectSignal(selectLength);
   readonly levers = inject(Levers);
   private readonly state = this.store.selectSignal(playbackFeature.selectState);
-  readonly inFrame = this.store.selectSignal(playbackFeature.selectInFrame);
-  readonly outFrame = this.store.selectSignal(playbackFeature.selectOutFrame);
+  private readonly inFrame = this.store.selectSignal(playbackFeature.selectInFrame);
+  private readonly outFrame = this.store.selectSignal(playbackFeature.selectOutFrame);
+  /** In and out point as timecode; empty without any. */
+  readonly marks = computed(() => {
+    const [first, last] = [this.inFrame(), this.outFrame()];
+    const texts = [
+      ...(first === null ? [] : [`in ${this.timecode(first)}`]),
+      ...(last === null ? [] : [`out ${this.timecode(last)}`]),
+    ];
+    return texts.join(' ');
+  });
   readonly moving = computed(() => this.state() !== 'still');
   readonly end = computed(() => this.timecode(Math.max(0, this.length())));
   readonly scales = computed(() => {
@@ -80,7 +89,7 @@ export class Transport {
     afterNextRender(() => destroy.onDestroy(ticker.add(() => this.writeClock())));
   }
 
-  timecode(frame: number): string {
+  private timecode(frame: number): string {
     const timeline = this.timeline();
     return timeline ? formatTimecode(timeline.startFrame + frame, timecodeOf(timeline)) : '';
   }
