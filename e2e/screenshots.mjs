@@ -42,7 +42,7 @@ await page.getByTestId('plate').getByText('preview').waitFor();
 await quiet();
 // The machine is measured by itself as soon as it is quiet.
 await open('Rig');
-await page.getByTestId('rig-figures').waitFor({ timeout: 180_000 });
+await page.getByTestId('capabilities').waitFor({ timeout: 180_000 });
 await page.waitForTimeout(1500);
 await shot('rig');
 await open('Work');

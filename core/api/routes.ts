@@ -263,6 +263,7 @@ export const ROUTES: readonly RouteDescription[] = [
     replies.anyListReply,
     requests.measureSchema,
   ),
+  change('post', '/api/measurements/hold', 'Holds background work for three seconds', 204, null),
   get('/api/measurements/load', 'How busy the machine is now', replies.loadReply),
   get('/media/sources/{id}', 'A source’s file, with ranges', BYTES),
   get('/media/copies/{id}', 'A light copy’s file, with ranges', BYTES),

@@ -94,7 +94,8 @@ function nearest(
   return { figures: known, spread: known.length ? SPREADS.otherDecoder : SPREADS.none };
 }
 
-const loadOf = ({ width, height, bitsPerFrame, ...figures }: DecodeFigures): DecodeLoad => ({
+/** What a picture is that figures were measured with. */
+export const loadOf = ({ width, height, bitsPerFrame, ...figures }: DecodeFigures): DecodeLoad => ({
   ...figures,
   megapixels: (width * height) / 1e6,
   megabits: bitsPerFrame / 1e6,

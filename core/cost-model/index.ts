@@ -11,4 +11,5 @@ export * from './refine.js';
 export * from './residual.js';
 export * from './situation.js';
 export * from './speed-variability.js';
+export * from './tried-rig.js';
 export * from './workload.js';

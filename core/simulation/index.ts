@@ -1,3 +1,4 @@
+export * from './capability.js';
 export * from './cpu-speed-process.js';
 export * from './learning.js';
 export * from './prediction.js';

@@ -119,6 +119,39 @@ describe('sources and the timeline', () => {
     await becomes(START);
   });
 
+  it('takes a source that is dragged from its list, over the link of the page Work, to a track', async () => {
+    const { page } = browser;
+    await page.getByRole('link', { name: 'Sources', exact: true }).click();
+    const row = page.getByRole('row').filter({ has: page.getByRole('checkbox', { name: /pal25/ }) });
+    const from = (await row.boundingBox())!;
+    const link = (await page.getByRole('link', { name: 'Work', exact: true }).boundingBox())!;
+    await page.mouse.move(from.x + from.width / 2, from.y + from.height / 2);
+    await page.mouse.down();
+    await page.mouse.move(link.x + link.width / 2, link.y + link.height / 2, { steps: 6 });
+    const timeline = page.getByTestId('timeline');
+    await timeline.waitFor();
+    const tracks = (await timeline.boundingBox())!;
+    // Two frames beside the cut at frame 48, which is nearer than a pointer is held still.
+    const x = tracks.x + LEFT + (50 / LENGTH) * (tracks.width - LEFT - 8);
+    await page.mouse.move(x, tracks.y + 36, { steps: 6 });
+    const place = page.getByTestId('drop-place');
+    await place.waitFor();
+    expect(await place.textContent()).toContain('overwrite');
+    // Nothing has changed yet.
+    expect(await pictures()).toEqual(START);
+    await page.mouse.up();
+    await expect
+      .poll(async () => (await kept()).tracks[0]!.clips.map(({ start, length }) => [start, length]))
+      .toEqual([
+        [0, 48],
+        [48, 72],
+        [120, 24],
+      ]);
+    expect(await place.count()).toBe(0);
+    await page.keyboard.press('Control+z');
+    await becomes(START);
+  });
+
   it('leads from a clip to the facts of its source in one step', async () => {
     const { page } = browser;
     const line = (await page.getByTestId('timeline').boundingBox())!;

@@ -9,6 +9,7 @@ import type { Config } from '../config.js';
 import { leadingFile } from '../ffmpeg/input.js';
 import { jsonBody } from '../http/bodies.js';
 import type { SourceRow, SourceStore } from '../media/source-store.js';
+import { playbackHold } from '../process/playback-hold.js';
 import type { ProjectStore } from '../projects/project-store.js';
 import { driveUses, measureDrive, type DriveUse } from './drive-measurement.js';
 import { decodeRate, hardwarePaths } from './ffmpeg-measurement.js';
@@ -131,6 +132,11 @@ export function rigRoutes(
   router.post('/measurements/hardware-paths', large, async (request, response) => {
     const { samples, how } = await measured(request, response);
     response.json(await hardwarePaths(samples[0], how));
+  });
+
+  router.post('/measurements/hold', (_request, response) => {
+    playbackHold.hold();
+    response.status(204).end();
   });
 
   router.get('/measurements/load', async (_request, response) => {

@@ -80,23 +80,25 @@ export interface PlaceTarget {
 }
 
 /**
- * The tracks on which sources are put at a frame: that of a selected clip, else the highest one that is free there, else
- * the lowest of its kind.
- * @param ids of selected clips
+ * The tracks on which sources are put at a frame: the named one, else that of a selected clip, else the highest one that is
+ * free there, else the lowest of its kind.
+ * @param ids of selected clips @param trackId of the named track; undefined without one
  */
 export function placeTarget(
   timeline: Timeline,
   sources: readonly Placeable[],
   at: number,
   ids: ReadonlySet<string>,
+  trackId?: string,
 ): PlaceTarget {
   const to = at + sources.reduce((sum, source) => sum + framesOf(source, timeline.rate), 0);
   const hits = ({ clips }: Track): Clip[] => clips.filter((clip) => clip.start < to && clipEnd(clip) > at);
   const target = (kind: TrackKind): Track | undefined => {
     if (!sources.some((source) => kindsOf(source).includes(kind))) return undefined;
     const own = timeline.tracks.filter((track) => track.kind === kind);
+    const named = own.find(({ id }) => id === trackId);
     const selected = own.find(({ clips }) => clips.some(({ id }) => ids.has(id)));
-    return selected ?? own.filter((track) => hits(track).length === 0).at(-1) ?? own[0];
+    return named ?? selected ?? own.filter((track) => hits(track).length === 0).at(-1) ?? own[0];
   };
   const [picture, sound] = [target('picture'), target('sound')];
   return {

@@ -150,6 +150,8 @@ export class Api {
     this.send('POST', 'measurements/server-decoders', about, signal);
   measureHardwarePaths = (about: Measure, signal: AbortSignal): Promise<HardwarePath[]> =>
     this.send('POST', 'measurements/hardware-paths', about, signal);
+  /** Holds fingerprints and other background work for three seconds. */
+  holdBackgroundWork = (): Promise<void> => this.send('POST', 'measurements/hold');
   removeRun = (id: string): Promise<void> => this.send('DELETE', `runs/${id}`);
   exports = (id: string): Promise<ExportRecord[]> => this.get(`projects/${id}/exports`);
   estimateExport = (id: string, signal: AbortSignal): Promise<ExportEstimate> =>

@@ -1,6 +1,6 @@
 import { FrameLog, type RunSample } from '@hone/core/playback';
 import { describe, expect, it } from 'vitest';
-import { atFrames, drawHistogram, drawSamples, drawStack } from './run-charts';
+import { atFrames, drawHistogram, drawSamples } from './run-charts';
 import { NAMED_COLOURS } from './testing-palette';
 
 const palette = NAMED_COLOURS;
@@ -36,16 +36,6 @@ describe('the charts of a run', () => {
     log.set(frame, 'decode', 20);
     log.set(frame, 'show', 10);
   }
-
-  it('stand one stage on the other, half the height being the whole budget', () => {
-    const { context, bars } = recorder();
-    drawStack(context, axis, { top: 0, height: 80 }, log, 40, palette);
-    const at = (colour: string) => bars.filter((bar) => bar.colour === colour);
-    // 20 of 40 ms is half of the budget, which is half of the height: 20 of 80 pixels.
-    expect(at('decode')[0]).toMatchObject({ height: 20, y: 60 });
-    expect(at('show')[0]).toMatchObject({ height: 10, y: 50 });
-    expect(at('ink')).toEqual([{ colour: 'ink', x: 0, y: 40, width: 50, height: 1 }]);
-  });
 
   it('put samples at the frames that were due, and leave out what the system does not tell', () => {
     const samples = [sample(100), sample(300), sample(1100)];

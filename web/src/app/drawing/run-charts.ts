@@ -1,44 +1,9 @@
-import { STAGES, type FrameLog, type LatenessHistogram, type RunSample } from '@hone/core/playback';
+import type { FrameLog, LatenessHistogram, RunSample } from '@hone/core/playback';
 import { frameOf, xOf, type Area, type Axis, type Palette } from './axis';
-
-/** Highest load that the stack shows, per cent of the frame budget. */
-const FULL = 200;
 
 function ground(context: CanvasRenderingContext2D, axis: Axis, area: Area, palette: Palette): void {
   context.fillStyle = palette.low;
   context.fillRect(axis.left, area.top, axis.right - axis.left, area.height);
-}
-
-/** Stacked stage times of each frame, with a line at 100 % of the budget. Columns of many frames are means. */
-export function drawStack(
-  context: CanvasRenderingContext2D,
-  axis: Axis,
-  area: Area,
-  log: FrameLog | undefined,
-  budgetMs: number,
-  palette: Palette,
-): void {
-  ground(context, axis, area, palette);
-  const colours = STAGES.map((stage) => palette.stage(stage));
-  for (let x = Math.floor(axis.left); log && x < axis.right; x++) {
-    const from = Math.max(log.firstFrame, Math.floor(frameOf(axis, x)));
-    const to = Math.min(log.firstFrame + log.length, Math.max(from + 1, Math.floor(frameOf(axis, x + 1))));
-    if (to <= from) continue;
-    let bottom = area.top + area.height;
-    STAGES.forEach((stage, index) => {
-      let ms = 0;
-      for (let frame = from; frame < to; frame++) ms += log.stageMs(frame, stage) || 0;
-      const height = Math.min(bottom - area.top, ((100 * ms) / (to - from) / budgetMs / FULL) * area.height);
-      // A gap in every sixth column, at another place for each stage, tells stages apart without their colour.
-      if (height > 0 && (x + 2 * index) % 6 !== 0) {
-        context.fillStyle = colours[index]!;
-        context.fillRect(x, bottom - height, 1, height);
-      }
-      bottom -= height;
-    });
-  }
-  context.fillStyle = palette.ink;
-  context.fillRect(axis.left, area.top + area.height * (1 - 100 / FULL), axis.right - axis.left, 1);
 }
 
 /** Number of ready frames when each frame was settled. */

@@ -1,8 +1,11 @@
 import type { Finding } from '@hone/core/findings';
-import type { Workload, EffectSum, Situation } from '@hone/core/cost-model';
+import type { EffectSum, KnownSource, Situation, Workload } from '@hone/core/cost-model';
+import type { Tuning } from '@hone/core/levers';
+import type { Rig } from '@hone/core/machine';
 import type { DecodeRange } from '@hone/core/pacing';
 import type { PacingSummary, RunFacts, ScrubFacts, Stage } from '@hone/core/playback';
 import type { Rational } from '@hone/core/time';
+import type { Timeline } from '@hone/core/timeline';
 
 /** Calibration after a run of the last predicted timeline. */
 export interface LearnRequest {
@@ -10,6 +13,14 @@ export interface LearnRequest {
   readonly log: Float32Array;
   /** Ranges of the decode plan that the run followed; undefined without one. */
   readonly ranges: readonly DecodeRange[] | undefined;
+}
+
+/** Asks what a rig plays of each source on a timeline of a rate and a size. */
+export interface CapabilityRequest {
+  readonly rig: Rig;
+  readonly sources: readonly KnownSource[];
+  readonly shape: Pick<Timeline, 'rate' | 'size'>;
+  readonly tuning: Tuning;
 }
 
 /** Asks for a prediction; a newer request makes an older one void. */

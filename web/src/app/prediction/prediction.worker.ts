@@ -10,8 +10,15 @@ import {
 import { PacketIndex } from '@hone/core/media';
 import { stageMsOf, effectSums, type Calibration, type Situation } from '@hone/core/cost-model';
 import { FrameLog, pacingSummary, stageRecord } from '@hone/core/playback';
-import { learnRun, predict, scrubWait, type Prediction } from '@hone/core/simulation';
-import type { LearnRequest, Predicted, PredictionRequest } from './prediction-messages';
+import {
+  capabilityOf,
+  learnRun,
+  predict,
+  scrubWait,
+  type Capability,
+  type Prediction,
+} from '@hone/core/simulation';
+import type { CapabilityRequest, LearnRequest, Predicted, PredictionRequest } from './prediction-messages';
 
 /** The worker that predicts, so that neither the page nor playback waits. */
 const indexes = new Map<string, PacketIndex>();
@@ -70,6 +77,12 @@ const predictor = {
     return mine === latest && before && answered
       ? recommend(answered.situation, before, answered.found)
       : null;
+  },
+
+  capabilities({ rig, sources, shape, tuning }: CapabilityRequest): readonly Capability[] {
+    return sources
+      .map((source) => capabilityOf(rig, source, shape, tuning, indexes))
+      .filter((each) => each !== undefined);
   },
 
   /** @throws Error without a prediction before the run */

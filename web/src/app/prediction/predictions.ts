@@ -3,7 +3,7 @@ import { Store } from '@ngrx/store';
 import { wrap, type Remote } from 'comlink';
 import type { Recommendation } from '@hone/core/findings';
 import { FrameLog, type PredictedFigures } from '@hone/core/playback';
-import { UNCALIBRATED, type Calibration } from '@hone/core/cost-model';
+import { triedRig, UNCALIBRATED, type Calibration } from '@hone/core/cost-model';
 import {
   memoryShares,
   roughRig,
@@ -13,7 +13,7 @@ import {
   type Rig,
 } from '@hone/core/machine';
 import type { DecodeRange } from '@hone/core/pacing';
-import { expectedDrops } from '@hone/core/simulation';
+import { expectedDrops, type Capability } from '@hone/core/simulation';
 import { toNumber } from '@hone/core/time';
 import { Api, sentenceOf } from '../api/api';
 import { RunLogs } from '../playback/run-logs';
@@ -27,7 +27,7 @@ import {
   selectTimeline,
   selectTuning,
 } from '../state/selectors';
-import type { Predicted, PredictionRequest } from './prediction-messages';
+import type { CapabilityRequest, Predicted, PredictionRequest } from './prediction-messages';
 import type { Predictor } from './prediction.worker';
 
 /** Edits in quick succession are predicted once. */
@@ -65,8 +65,8 @@ export class Predictions {
 
   /** The rig of this machine: measured, or a rough one until it is. */
   private readonly here = computed((): Rig | null => {
-    const { own, now, known } = this.machine();
-    return own ?? (known && now ? roughRig(now.machine) : null);
+    const { own, now, known, trials } = this.machine();
+    return own ?? (known && now ? triedRig(roughRig(now.machine), trials) : null);
   });
   /** The rig that the timeline is predicted on. */
   readonly rig = computed((): Rig | null => {
@@ -201,6 +201,11 @@ export class Predictions {
     } catch (error) {
       if (mine === this.count) this.problem.set(sentenceOf(error));
     }
+  }
+
+  /** What a rig plays of each source; sources without a picture are left out. */
+  capabilities(request: CapabilityRequest): Promise<readonly Capability[]> {
+    return this.started().capabilities(request);
   }
 
   private started(): Remote<Predictor> {

@@ -15,6 +15,7 @@ import { RigProbe, tryDecoding } from '@hone/player';
 import { Api, sentenceOf } from '../api/api';
 import { RigActions } from '../state/actions';
 import { selectProject, selectSources } from '../state/selectors';
+import { BackgroundHold } from './background-hold';
 import { displayRate, seenCanvas } from './page-probes';
 
 /** A quick measurement leaves out what it would begin later than this. */
@@ -60,6 +61,7 @@ class Cancelled extends Error {}
 export class RigMeasurement {
   private readonly store = inject(Store);
   private readonly api = inject(Api);
+  private readonly hold = inject(BackgroundHold);
   private readonly project = this.store.selectSignal(selectProject);
   private readonly sources = this.store.selectSignal(selectSources);
   private abort: AbortController | undefined;
@@ -80,7 +82,7 @@ export class RigMeasurement {
     const abort = new AbortController();
     this.abort = abort;
     try {
-      const rig = await this.measured(thorough, abort.signal);
+      const rig = await this.hold.during(() => this.measured(thorough, abort.signal));
       const own = await this.api.keepRig(rig);
       this.store.dispatch(RigActions.measured({ rig: own }));
     } catch (error) {

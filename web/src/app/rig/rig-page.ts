@@ -1,28 +1,24 @@
-import { Component, computed, inject, signal } from '@angular/core';
+import { Component, computed, inject } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
+import { MatExpansionModule } from '@angular/material/expansion';
 import { MatFormFieldModule } from '@angular/material/form-field';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { MatSelectModule } from '@angular/material/select';
 import { Store } from '@ngrx/store';
 import { codecName } from '../formatting/codec-words';
-import { stageLoads } from '@hone/core/cost-model';
 import {
-  decoderSamples,
   LOWEST_CEILING,
   memoryShares,
   SIMULATED_DRIVES,
   SIMULATED_RIGS,
   simulatedDrive,
 } from '@hone/core/machine';
-import { STAGES } from '@hone/core/playback';
-import { toNumber } from '@hone/core/time';
 import { RigActions } from '../state/actions';
 import { machineFeature } from '../state/machine.feature';
-import { selectProject, selectSources, selectStaleReasons } from '../state/selectors';
-import { STAGE_NAMES } from '../formatting/stage-words';
-import { bytes, count, framesPerSecond, pixels, rateText, wait } from '../formatting/quantities';
+import { selectStaleReasons } from '../state/selectors';
+import { bytes, count, wait } from '../formatting/quantities';
 import { figureRows, machineLines } from '../formatting/rig-words';
-import { StageBars } from '../work/stage-bars';
+import { RigCapability } from './rig-capability';
 
 /** Bytes of a gigabyte, as on all pages (IEC 80000-13). */
 const GB = 1e9;
@@ -30,7 +26,14 @@ const GB = 1e9;
 /** Page of the rig: capacity of each stage, every figure with its origin, and simulated parts. */
 @Component({
   selector: 'hone-rig-page',
-  imports: [MatButtonModule, MatFormFieldModule, MatProgressBarModule, MatSelectModule, StageBars],
+  imports: [
+    MatButtonModule,
+    MatExpansionModule,
+    MatFormFieldModule,
+    MatProgressBarModule,
+    MatSelectModule,
+    RigCapability,
+  ],
   templateUrl: './rig-page.html',
   styleUrl: './rig-page.scss',
 })
@@ -38,9 +41,6 @@ export class RigPage {
   readonly codecName = codecName;
   private readonly store = inject(Store);
   private readonly state = this.store.selectSignal(machineFeature.selectMachineState);
-  private readonly project = this.store.selectSignal(selectProject);
-  private readonly sources = this.store.selectSignal(selectSources);
-  private readonly workId = signal<string | null>(null);
   readonly measuring = this.store.selectSignal(machineFeature.selectMeasuring);
   readonly problem = this.store.selectSignal(machineFeature.selectProblem);
   readonly driveId = this.store.selectSignal(machineFeature.selectDriveId);
@@ -82,37 +82,13 @@ export class RigPage {
     return measuring && `Measuring ${measuring.what} · ${wait(measuring.secondsLeft)} left`;
   });
 
-  readonly works = computed(() => decoderSamples(this.sources()));
-  readonly work = computed(
-    () => this.works().find(({ id }) => id === this.workId()) ?? this.works()[0] ?? null,
+  readonly figuresTitle = computed(
+    () => `All ${count(this.rows().length, 'figure', 'figures')} with spread, method and date`,
   );
-  readonly loads = computed(() => {
-    const rig = this.rig();
-    const work = this.work();
-    const project = this.project();
-    return rig && work && project ? (stageLoads(rig, work, project.timeline, project.tuning) ?? null) : null;
-  });
-  /** The stage that ends first, and at how many frames a second. */
-  readonly limit = computed(() => {
-    const loads = this.loads();
-    const project = this.project();
-    if (!loads || !project) return null;
-    const rate = toNumber(project.timeline.rate);
-    const known = STAGES.flatMap((stage) => (loads[stage] === null ? [] : [{ stage, load: loads[stage] }]));
-    const most = known.reduce((a, b) => (b.load > a.load ? b : a), { stage: STAGES[0], load: 0 });
-    if (most.load === 0) return null;
-    const most100 = (100 * rate) / most.load;
-    return {
-      stage: most.stage,
-      text: `${STAGE_NAMES[most.stage]} ends first: at most ${framesPerSecond(most100)}.`,
-    };
-  });
-  readonly workText = computed(() => {
-    const work = this.work();
-    const project = this.project();
-    if (!work || !project) return '';
-    const { size, rate } = work.facts!.picture!;
-    return `One frame of ${work.name} (${pixels(size)}, ${rateText(rate)}) at preview scale 1:${project.tuning.playScale} on a timeline of ${rateText(project.timeline.rate)}`;
+  readonly pathsTitle = computed(() => {
+    const paths = this.rig()?.hardwarePaths ?? [];
+    const working = paths.filter(({ works }) => works).length;
+    return `Hardware paths of ffmpeg, each tried with real frames: ${working} of ${paths.length} work`;
   });
 
   readonly drive = computed(() => simulatedDrive(this.driveId()));
@@ -139,10 +115,6 @@ export class RigPage {
 
   choose(rigId: string): void {
     this.store.dispatch(RigActions.rigChosen({ rigId }));
-  }
-
-  chooseWork(id: string): void {
-    this.workId.set(id);
   }
 
   measure(thorough: boolean): void {

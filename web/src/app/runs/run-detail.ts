@@ -1,4 +1,4 @@
-import { Component, computed, effect, ElementRef, inject, input, viewChild } from '@angular/core';
+import { Component, computed, effect, ElementRef, inject, input, signal, viewChild } from '@angular/core';
 import { Router } from '@angular/router';
 import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
@@ -7,14 +7,16 @@ import {
   frameBudgetMs,
   latenessHistogram,
   longestFreezes,
+  STAGES,
   type Freeze,
   type RunSample,
 } from '@hone/core/playback';
 import { formatTimecode, timecodeOf, toNumber } from '@hone/core/time';
 import { paletteOf, prepared, type Area } from '../drawing/axis';
 import { redraw } from '../drawing/redraw';
-import { atFrames, drawDepth, drawHistogram, drawSamples, drawStack } from '../drawing/run-charts';
-import { drawLateness } from '../drawing/run-drawing';
+import { keepLanesOpen, LaneLegend, lanesAreOpen } from '../drawing/lane-legend';
+import { atFrames, drawDepth, drawHistogram, drawSamples } from '../drawing/run-charts';
+import { drawLateness, drawLimitingLane, drawLoadLane } from '../drawing/run-drawing';
 import { drawRuler } from '../drawing/track-drawing';
 import { RunLogs } from '../playback/run-logs';
 import { PlayerActions } from '../state/actions';
@@ -27,17 +29,20 @@ import { bytes, count, framesPerSecond, milliseconds, percentOf, scaleText } fro
 
 const LABELS = 150;
 const LATE = 30;
-const STACK = 84;
+/** Heights of the load of the limiting stage, and of the load of each stage, as on the page Work. */
+const LIMITING = 52;
+const LOAD = 24;
 const LANE = 30;
 const GAP = 4;
 const RULER = 18;
-const CHART_HEIGHT = RULER + LATE + STACK + 4 * LANE + 7 * GAP;
+const heightOf = (isOpen: boolean): number =>
+  RULER + LATE + (isOpen ? STAGES.length * (LOAD + GAP) : LIMITING + GAP) + 4 * LANE + 6 * GAP;
 const HISTOGRAM_HEIGHT = 130;
 
 /** One run: what each frame took, how full the queue was, what the machine did meanwhile, and the worst moments. */
 @Component({
   selector: 'hone-run-detail',
-  imports: [MatButtonModule],
+  imports: [LaneLegend, MatButtonModule],
   templateUrl: './run-detail.html',
   styleUrl: './run-detail.scss',
 })
@@ -49,7 +54,9 @@ export class RunDetail {
   private readonly project = this.store.selectSignal(selectProject);
   private readonly chart = viewChild<ElementRef<HTMLCanvasElement>>('chart');
   private readonly histogramChart = viewChild<ElementRef<HTMLCanvasElement>>('histogram');
-  readonly chartHeight = CHART_HEIGHT;
+  /** Whether each stage has a lane of its own. */
+  readonly isOpen = signal(lanesAreOpen());
+  readonly chartHeight = computed(() => heightOf(this.isOpen()));
   readonly histogramHeight = HISTOGRAM_HEIGHT;
   private readonly log = computed(() => this.logs.all().get(this.run().id));
   private readonly samples = computed(() => this.logs.samples().get(this.run().id) ?? []);
@@ -108,6 +115,11 @@ export class RunDetail {
     return `${where} · ${count(droppedFrames, 'frame', 'frames')} dropped, froze for ${milliseconds(freezeMs)}${why}`;
   }
 
+  turn(): void {
+    this.isOpen.update((open) => !open);
+    keepLanesOpen(this.isOpen());
+  }
+
   jump({ frame }: Freeze): void {
     this.store.dispatch(PlayerActions.subjectChosen({ sourceId: this.run().facts.subjectId }));
     this.store.dispatch(PlayerActions.placeAsked({ frame }));
@@ -149,7 +161,15 @@ export class RunDetail {
       drawRuler(context, axis, area, toNumber(rate), (frame) => this.timecode(frame), palette),
     );
     row('Late', LATE, (area) => drawLateness(context, axis, area, log, budget, palette));
-    row('Stages, to 200 % of budget', STACK, (area) => drawStack(context, axis, area, log, budget, palette));
+    if (this.isOpen())
+      for (const stage of STAGES)
+        row(`${STAGE_NAMES[stage]} load`, LOAD, (area) =>
+          drawLoadLane(context, axis, area, log, stage, budget, palette),
+        );
+    else
+      row('Limiting stage', LIMITING, (area) =>
+        drawLimitingLane(context, axis, area, { log, stageMs: undefined, drops: undefined }, budget, palette),
+      );
     let deepest = 0;
     row('', LANE, (area) => (deepest = drawDepth(context, axis, area, log, palette)));
     context.fillStyle = palette.quiet;

@@ -9,6 +9,7 @@ import { BackgroundWork } from '../background/background-work';
 import { ProjectMenu } from '../projects/project-menu';
 import { DropTarget } from '../sources/drop-target';
 import { ShortcutSheet } from '../shortcuts/shortcut-sheet';
+import { OpensWhileDragging } from './opens-while-dragging';
 import { ProjectActions, RigActions } from '../state/actions';
 import { projectFeature } from '../state/project.feature';
 import { machineFeature } from '../state/machine.feature';
@@ -26,6 +27,7 @@ const THEME = 'hone.theme';
     BackgroundWork,
     DropTarget,
     ProjectMenu,
+    OpensWhileDragging,
   ],
   templateUrl: './shell.html',
   styleUrl: './shell.scss',

@@ -16,6 +16,7 @@ import { shownSize } from '@hone/core/media';
 
 import { pixels } from '../formatting/quantities';
 import { lengthText } from '../formatting/source-words';
+import { SourceDragged } from './source-drag';
 import { Picks, type SourcePick } from './source-pick';
 import { StripPicture, stripOf, stripText } from './strip-picture';
 
@@ -24,7 +25,7 @@ const CARD_WIDTH = 200;
 /** Sources as pictures, in rows; only those in sight are in the page. */
 @Component({
   selector: 'hone-source-grid',
-  imports: [MatCheckboxModule, ScrollingModule, StripPicture],
+  imports: [MatCheckboxModule, ScrollingModule, SourceDragged, StripPicture],
   template: `
     <cdk-virtual-scroll-viewport [itemSize]="rowHeight()" minBufferPx="600" maxBufferPx="900">
       <div
@@ -34,7 +35,12 @@ const CARD_WIDTH = 200;
         [style.--per-row]="perRow()"
       >
         @for (source of row; track source.id) {
-          <div class="card" [class.open]="openId() === source.id">
+          <div
+            class="card"
+            [honeSourceDrag]="source"
+            [selected]="selected()"
+            [class.open]="openId() === source.id"
+          >
             <hone-strip-picture [strip]="stripOf(source)" [emptyText]="stripText(source)" />
             <div class="line">
               <mat-checkbox

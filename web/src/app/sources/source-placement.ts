@@ -45,6 +45,26 @@ export class SourcePlacement {
     });
   }
 
+  /** Where sources dragged over a frame go: on its track, and on the track that is free there for the other kind. */
+  dropped(
+    timeline: Timeline,
+    parts: readonly Placeable[],
+    at: number,
+    mode: PlaceMode,
+    trackId?: string,
+  ): Timeline {
+    const target = placeTarget(timeline, parts, at, new Set(), trackId);
+    return placeSources(timeline, parts, at, mode, () => crypto.randomUUID(), target);
+  }
+
+  drop(sources: readonly Source[], at: number, mode: PlaceMode, trackId?: string): void {
+    this.edit(sources, (timeline, parts) => {
+      const target = placeTarget(timeline, parts, at, new Set(), trackId);
+      if (mode === 'overwrite' && target.hit.length) this.tellOverwritten(timeline, target);
+      return settled(this.dropped(timeline, parts, at, mode, trackId));
+    });
+  }
+
   private tellOverwritten({ tracks }: Timeline, { picture, sound, hit }: PlaceTarget): void {
     const names = [...new Set(hit.map(({ name }) => `"${name}"`))];
     const listed =

@@ -6,12 +6,13 @@ import type { SourceOrder } from '../state/actions';
 import { NAME_COLUMN, type CellContext, type SourceColumn } from './source-columns';
 import { damageText } from '../formatting/source-words';
 import { fittedWidths } from './column-widths';
+import { SourceDragged } from './source-drag';
 import { Picks, type SourcePick } from './source-pick';
 
 /** Sources as rows; only those in sight are in the page. */
 @Component({
   selector: 'hone-source-table',
-  imports: [MatCheckboxModule, ScrollingModule],
+  imports: [MatCheckboxModule, ScrollingModule, SourceDragged],
   templateUrl: './source-table.html',
   styleUrl: './source-table.scss',
 })

@@ -18,7 +18,7 @@ import type {
 import type { Tuning } from '@hone/core/levers';
 import type { CopyDivisor, Condition, SourceFilter } from '@hone/core/media';
 import type { FrameLog, RunFacts, ScrubFacts } from '@hone/core/playback';
-import type { Rig } from '@hone/core/machine';
+import type { DecodeFigures, Rig } from '@hone/core/machine';
 import type { Delivery } from '@hone/core/render';
 import type { CopiedClip, Effect, Timeline } from '@hone/core/timeline';
 import type { PlayerState, ShownPixels } from '@hone/player';
@@ -203,6 +203,7 @@ export const RigActions = createActionGroup({
     'Measurement progressed': props<{ measuring: Measuring }>(),
     'Measurement ended': props<{ message: string | null }>(),
     Measured: props<{ rig: Rig }>(),
+    Tried: props<{ trials: readonly DecodeFigures[] }>(),
     'Rig chosen': props<{ rigId: string }>(),
     'Rig put under': props<{ rigId: string | null }>(),
     'File chosen': props<{ file: File }>(),

@@ -1,5 +1,5 @@
 import type { MachineNow, MachineSettings } from '@hone/core/api';
-import type { Rig } from '@hone/core/machine';
+import type { DecodeFigures, Rig } from '@hone/core/machine';
 import { createFeature, createReducer, on } from '@ngrx/store';
 import { RigActions, ServerActions, type Measuring } from './actions';
 
@@ -7,6 +7,8 @@ export interface MachineState {
   /** Whether the machine was asked about. */
   readonly known: boolean;
   readonly own: Rig | null;
+  /** Figures of sources that were decoded for a moment before the machine was measured. */
+  readonly trials: readonly DecodeFigures[];
   readonly loaded: readonly Rig[];
   /** The rig that the page shows; null for the one measured here. */
   readonly chosenId: string | null;
@@ -26,6 +28,7 @@ export interface MachineState {
 const unknown: MachineState = {
   known: false,
   own: null,
+  trials: [],
   loaded: [],
   chosenId: null,
   whatIfRigId: null,
@@ -61,6 +64,7 @@ export const machineFeature = createFeature({
       problem: message,
     })),
     on(RigActions.measured, (state, { rig }) => ({ ...state, own: rig, measuring: null, problem: null })),
+    on(RigActions.tried, (state, { trials }) => ({ ...state, trials })),
     on(RigActions.rigChosen, (state, { rigId }) => ({ ...state, chosenId: rigId === 'own' ? null : rigId })),
     on(RigActions.rigPutUnder, (state, { rigId }) => ({ ...state, whatIfRigId: rigId })),
     on(RigActions.rigLoaded, (state, { rig }) => ({

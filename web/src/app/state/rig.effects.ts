@@ -4,7 +4,7 @@ import { Store } from '@ngrx/store';
 import { FrameLog, isDisturbed } from '@hone/core/playback';
 import type { RunRecord, Source } from '@hone/core/api';
 import { decodeObservations, refine } from '@hone/core/cost-model';
-import { untriedSources, type DecodeFigures, type Rig } from '@hone/core/machine';
+import { roughRig, untriedSources, type DecodeFigures, type Rig } from '@hone/core/machine';
 import type { Timeline } from '@hone/core/timeline';
 import { currentRenderer, runDecodeTrials } from '@hone/player';
 import {
@@ -15,16 +15,19 @@ import {
   EMPTY,
   exhaustMap,
   filter,
+  finalize,
   from,
   ignoreElements,
   map,
   mergeMap,
+  of,
   switchMap,
   takeUntil,
   tap,
 } from 'rxjs';
 import { Api } from '../api/api';
 import { Predictions } from '../prediction/predictions';
+import { BackgroundHold } from '../rig/background-hold';
 import { RigMeasurement } from '../rig/rig-measurement';
 import { PlayerActions, RigActions, ServerActions } from './actions';
 import { mediaFeature } from './media.feature';
@@ -43,8 +46,12 @@ import {
 /** Quiet that must last before the machine is measured without being asked, and before it is measured thoroughly. */
 const QUIET_MS = 4000;
 const IDLE_MS = 240_000;
+/** Jobs that are held while the machine is measured; all others are waited for. */
+const HELD_JOBS: readonly string[] = ['hash', 'strip', 'sound', 'damage', 'likeness'];
 /** The same before sources of unknown kinds are tried. */
 const TRIAL_QUIET_MS = 1000;
+/** Time of all trials before the machine is measured, ms. */
+const FIRST_TRIALS_MS = 5000;
 
 /** Loads the rig of this machine, and measures it where there is none and nothing plays. */
 @Injectable()
@@ -59,6 +66,9 @@ export class RigEffects {
   private readonly sources = this.store.selectSignal(selectSources);
   private readonly copies = this.store.selectSignal(mediaFeature.selectCopyList);
   private readonly predictions = inject(Predictions);
+  private readonly hold = inject(BackgroundHold);
+  /** Whether sources are being tried, which a measurement would disturb. */
+  private isTrying = false;
 
   readonly read = createEffect(() =>
     this.actions.pipe(
@@ -109,7 +119,7 @@ export class RigEffects {
     map(
       ([project, jobs, state, sources]) =>
         project !== null &&
-        jobs.length === 0 &&
+        jobs.every(({ kind }) => HELD_JOBS.includes(kind)) &&
         state === 'still' &&
         sources.some((source) => source.state === 'ready'),
     ),
@@ -125,7 +135,7 @@ export class RigEffects {
       debounceTime(QUIET_MS),
       filter(([{ known, own, now, measuring, problem }, stale, quiet]) => {
         const isWanted = known && (!own || stale.length > 0) && now?.measuresItself === true;
-        return isWanted && quiet && !measuring && !problem && !skipped();
+        return isWanted && quiet && !measuring && !problem && !skipped() && !this.isTrying;
       }),
       map(() => RigActions.measurementAsked({ thorough: false })),
     ),
@@ -140,27 +150,38 @@ export class RigEffects {
       this.store.select(playbackFeature.selectState),
     ]).pipe(
       debounceTime(TRIAL_QUIET_MS),
-      exhaustMap(([{ own, measuring, now }, sources, project, state]) => {
-        const isWanted = own && project && !measuring && state === 'still' && now?.measuresItself === true;
-        const placed = isWanted ? placedSources(project.timeline, sources) : [];
-        const untried = own ? untriedSources(own, placed) : { browser: [], server: [] };
-        if (!isWanted || untried.browser.length + untried.server.length === 0) return EMPTY;
+      exhaustMap(([{ known, own, trials, measuring, now }, sources, project, state]) => {
+        const isWanted = known && project && !measuring && state === 'still' && now?.measuresItself === true;
+        if (!isWanted) return EMPTY;
+        const rig = own ?? { ...roughRig(now.machine), decoders: [...trials] };
+        const placed = placedSources(project.timeline, sources);
+        const untried = untriedSources(rig, placed);
+        if (untried.browser.length + untried.server.length === 0) return EMPTY;
         const abort = new AbortController();
+        if (!own) setTimeout(() => abort.abort(), FIRST_TRIALS_MS);
         const onServer = (sourceId: string): Promise<DecodeFigures[]> =>
           this.api.measureServerDecoders(
             { projectId: project.id, thorough: false, sourceIds: [sourceId] },
             abort.signal,
           );
-        return from(runDecodeTrials(own, placed, '/player/', onServer, abort.signal)).pipe(
+        this.isTrying = true;
+        const tried = this.hold.during(() =>
+          runDecodeTrials(rig, placed, '/player/', onServer, abort.signal),
+        );
+        return from(tried).pipe(
+          finalize(() => (this.isTrying = false)),
           takeUntil(
             this.actions.pipe(
               ofType(PlayerActions.runBegun),
               tap(() => abort.abort()),
             ),
           ),
-          filter((rig) => rig !== own),
-          concatMap((rig) => this.api.keepRig(rig)),
-          map((rig) => RigActions.measured({ rig })),
+          filter((after) => after !== rig),
+          concatMap((after) =>
+            own
+              ? from(this.api.keepRig(after)).pipe(map((kept) => RigActions.measured({ rig: kept })))
+              : of(RigActions.tried({ trials: after.decoders })),
+          ),
           catchError(failed),
         );
       }),

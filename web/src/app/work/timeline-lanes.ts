@@ -12,6 +12,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
 import { frameBudgetMs, STAGES, type FrameLog, type Stage } from '@hone/core/playback';
 import { frameOf, paletteOf, prepared, type Area } from '../drawing/axis';
+import { keepLanesOpen, LaneLegend, lanesAreOpen } from '../drawing/lane-legend';
 import { redraw } from '../drawing/redraw';
 import { drawLateness, drawLimitingLane, drawLoadLane, drawPredictedLane } from '../drawing/run-drawing';
 import { Playback } from '../playback/playback';
@@ -41,7 +42,7 @@ interface Lane {
 /** The load of the limiting stage under the tracks, on their axis; unfolded, lateness and the load of each stage. */
 @Component({
   selector: 'hone-timeline-lanes',
-  imports: [MatButtonModule],
+  imports: [LaneLegend, MatButtonModule],
   templateUrl: './timeline-lanes.html',
   styleUrl: './timeline-lanes.scss',
 })
@@ -63,10 +64,9 @@ export class TimelineLanes {
   private scrubbing = false;
 
   /** Whether each stage has a lane of its own. */
-  readonly isOpen = signal(localStorage.getItem(OPENED) === 'yes');
+  readonly isOpen = signal(lanesAreOpen());
   /** Always the same ones, so that nothing moves when a run comes in. */
   readonly lanes = computed(() => (this.isOpen() ? allLanes() : ONE_LANE));
-  readonly stages = STAGES.map((stage) => ({ stage, name: STAGE_NAMES[stage].toLowerCase() }));
   readonly height = computed(() => {
     const last = this.lanes().at(-1)!.area;
     return last.top + last.height + 2;
@@ -100,7 +100,7 @@ export class TimelineLanes {
 
   turn(): void {
     this.isOpen.update((open) => !open);
-    localStorage.setItem(OPENED, this.isOpen() ? 'yes' : 'no');
+    keepLanesOpen(this.isOpen());
   }
 
   onPress(event: PointerEvent): void {
@@ -180,7 +180,6 @@ export class TimelineLanes {
   }
 }
 
-const OPENED = 'hone.lanes';
 const LIMITING = 'Limiting stage';
 /** Height of the only lane, and of each of several, CSS pixels. */
 const TALL = 52;

@@ -1,12 +1,23 @@
 import { Component, computed, ElementRef, inject, signal, viewChild } from '@angular/core';
 import { Store } from '@ngrx/store';
+import type { Source } from '@hone/core/api';
+import { placeable } from '@hone/core/media';
 import { formatTimecode, timecodeOf, toNumber } from '@hone/core/time';
-import type { Timeline, Track } from '@hone/core/timeline';
+import {
+  snapped,
+  timelineLength,
+  type Placeable,
+  type PlaceMode,
+  type Timeline,
+  type Track,
+} from '@hone/core/timeline';
 import { frameOf, paletteOf, prepared, xOf, type Area, type Axis, type Palette } from '../drawing/axis';
 import { redraw } from '../drawing/redraw';
 import { drawMarkers, drawRuler, drawTrack, type ClipNote } from '../drawing/track-drawing';
 import { ClipPreviews } from '../playback/clip-previews';
 import { Playback } from '../playback/playback';
+import { SourceDrag } from '../sources/source-drag';
+import { SourcePlacement } from '../sources/source-placement';
 import { editingFeature } from '../state/editing.feature';
 import { playbackFeature } from '../state/playback.feature';
 import { selectSources, selectTimeline } from '../state/selectors';
@@ -36,6 +47,18 @@ interface Row {
   readonly track: Track | null;
 }
 
+/** A place on the timeline where sources would be dropped. */
+interface Drop {
+  /** Equal for the same place. */
+  readonly key: string;
+  readonly timeline: Timeline;
+  readonly sources: readonly Source[];
+  readonly parts: readonly Placeable[];
+  readonly frame: number;
+  readonly track: Track | null;
+  readonly mode: PlaceMode;
+}
+
 /** The tracks with their clips, drawn on canvas, and the lanes under them on the same axis. */
 @Component({
   selector: 'hone-timeline-view',
@@ -59,6 +82,11 @@ export class TimelineView {
   private readonly box = signal<{ readonly from: Place; readonly to: Place } | null>(null);
   private readonly timeline = computed(() => this.draft() ?? this.kept());
   private drag: Drag | undefined;
+  private readonly dragged = inject(SourceDrag);
+  private readonly placement = inject(SourcePlacement);
+  /** Where dragged sources would be dropped. */
+  private readonly dropped = signal<{ readonly key: string; readonly text: string } | null>(null);
+  readonly dropText = computed(() => this.dropped()?.text);
   private scrubbing = false;
   private readonly sources = this.store.selectSignal(selectSources);
   private readonly inFrame = this.store.selectSignal(playbackFeature.selectInFrame);
@@ -118,6 +146,44 @@ export class TimelineView {
     this.letGo();
   }
 
+  /** Shows the timeline as it would be if the sources were dropped here. */
+  onDragOver(event: DragEvent): void {
+    const drop = this.dropAt(event);
+    if (!drop) return;
+    event.preventDefault();
+    event.dataTransfer!.dropEffect = 'copy';
+    const { key, frame, track, mode, timeline, parts } = drop;
+    if (this.dropped()?.key === key) return;
+    this.dropped.set({ key, text: this.dropTextOf(timeline, frame, track, mode) });
+    this.draft.set(this.placement.dropped(timeline, parts, frame, mode, track?.id));
+  }
+
+  onDrop(event: DragEvent): void {
+    const drop = this.dropAt(event);
+    this.letGo();
+    if (!drop) return;
+    event.preventDefault();
+    this.placement.drop(drop.sources, drop.frame, drop.mode, drop.track?.id);
+  }
+
+  private dropAt(event: DragEvent): Drop | null {
+    const timeline = this.editor.timeline();
+    const sources = this.dragged.sourcesOf(event);
+    if (!timeline || sources.length === 0) return null;
+    const { frame: under, track } = this.placeOf(event);
+    const at = Math.min(timelineLength(timeline), Math.max(0, Math.round(under)));
+    const frame = snapped(timeline, at, this.snapFrames(), new Set(), [this.playback.here]);
+    const mode = event.shiftKey ? 'insert' : 'overwrite';
+    const parts = sources.map(({ id, name, facts }) => placeable(id, name, facts!));
+    return { key: `${frame} ${track?.id} ${mode}`, timeline, sources, parts, frame, track, mode };
+  }
+
+  private dropTextOf(timeline: Timeline, frame: number, track: Track | null, mode: PlaceMode): string {
+    const where = formatTimecode(timeline.startFrame + frame, timecodeOf(timeline));
+    const place = track ? `${track.name}, ${where}` : where;
+    return mode === 'insert' ? `${place} · insert` : `${place} · overwrite; with Shift insert`;
+  }
+
   /** Opens the facts of the source that a clip is of. */
   onDoubleClick(event: MouseEvent): void {
     const hold = this.editor.timeline() && holdAt(this.placeOf(event), this.framesPerPixel());
@@ -132,7 +198,12 @@ export class TimelineView {
     this.scrubbing = false;
     this.drag = undefined;
     this.draft.set(null);
+    this.dropped.set(null);
     this.box.set(null);
+  }
+
+  private snapFrames(): number {
+    return this.snapping() ? Math.ceil(SNAP_PIXELS * this.framesPerPixel()) : 0;
   }
 
   private take(hold: Hold, place: Place, event: PointerEvent): void {
@@ -150,7 +221,7 @@ export class TimelineView {
       ids: hold.part === 'body' ? this.editor.ids() : new Set([id]),
       lengthOf: this.editor.lengthOf,
       newId: () => crypto.randomUUID(),
-      snapFrames: this.snapping() ? Math.ceil(SNAP_PIXELS * this.framesPerPixel()) : 0,
+      snapFrames: this.snapFrames(),
       points: [this.playback.here],
     });
   }

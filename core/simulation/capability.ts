@@ -1,0 +1,116 @@
+import { max, sum } from 'd3-array';
+import {
+  stageLoads,
+  UNCALIBRATED,
+  type KnownSource,
+  type Situation,
+  type StageLoads,
+} from '../cost-model/index.js';
+import type { Tuning } from '../levers/index.js';
+import { memoryShares, usualCeiling, type Rig } from '../machine/index.js';
+import { placeable } from '../media/index.js';
+import { isRealTime, type Stage } from '../playback/index.js';
+import { toNumber } from '../time/index.js';
+import { soloTimeline, type Clip, type Timeline } from '../timeline/index.js';
+import { predict, type Prediction } from './prediction.js';
+
+/** Layers of a source that are tried at the most. */
+export const MOST_LAYERS = 4;
+/** Length of the timelines that are tried, seconds: some groups of pictures of most sources. */
+const TRIED_SECONDS = 6;
+/** Per cent of each layer, so that all below are decoded. */
+const OPACITY = 60;
+
+/** What a rig plays of one source. */
+export interface Capability {
+  readonly sourceId: string;
+  /** Of one layer. */
+  readonly loads: StageLoads;
+  /** The stage with the highest load; null where nothing was measured. */
+  readonly limiting: Stage | null;
+  /** Most frames a second of one layer, whatever the rate of the timeline. */
+  readonly framesPerSecond: number;
+  /** Number of layers over each other that play in real time, `MOST_LAYERS` at the most; 0 where one does not. */
+  readonly layers: number;
+}
+
+/**
+ * What a rig plays of one source without light copies and effects: predicted for one layer, for two, and so on.
+ * @param indexes packet indexes by source, as far as they were read
+ * @returns undefined for a source without a picture
+ */
+export function capabilityOf(
+  rig: Rig,
+  source: KnownSource,
+  shape: Pick<Timeline, 'rate' | 'size'>,
+  tuning: Tuning,
+  indexes?: Situation['indexes'],
+): Capability | undefined {
+  const loads = stageLoads(rig, source, shape, tuning);
+  const rate = toNumber(shape.rate);
+  const solo = source.facts && soloTimeline(placeable(source.id, source.name, source.facts), shape);
+  if (!loads || !solo) return undefined;
+  const predicted = (count: number): Prediction =>
+    predict({
+      timeline: layered(solo, count, Math.round(TRIED_SECONDS * rate)),
+      tuning: { ...tuning, lightCopies: false },
+      sources: [source],
+      copies: [],
+      indexes,
+      rig,
+      shares: memoryShares(usualCeiling(rig.machine.memoryBytes), rig.machine.cores),
+      drive: null,
+      calibration: rig.calibration ?? UNCALIBRATED,
+      decoding: 'everything',
+    });
+  let tried = predicted(1);
+  const decodeCores = max(tried.workload.segments, (each) => each.decodeCores) ?? 1;
+  let layers = 0;
+  while (isRealTime(tried.summary) && ++layers < MOST_LAYERS) tried = predicted(layers + 1);
+  return { sourceId: source.id, loads, ...limitOf(loads, rig.machine.cores, decodeCores, rate), layers };
+}
+
+/** Threads of playback, by the stages that they do one after the other. */
+const THREADS: readonly (readonly Stage[])[] = [
+  ['read'],
+  ['decode'],
+  ['scale', 'effects'],
+  ['compose', 'show'],
+];
+
+function limitOf(
+  loads: StageLoads,
+  cores: number,
+  decodeCores: number,
+  rate: number,
+): Pick<Capability, 'limiting' | 'framesPerSecond'> {
+  const stages = THREADS.flat();
+  const load = (stage: Stage): number => loads[stage] ?? 0;
+  const limiting = stages.reduce((most, each) => (load(each) > load(most) ? each : most));
+  // A drive reads while all cores work.
+  const usedCores = (stage: Stage): number => (stage === 'read' ? 0 : stage === 'decode' ? decodeCores : 1);
+  const onCores = sum(stages, (stage) => usedCores(stage) * load(stage)) / Math.max(1, cores);
+  const most = Math.max(onCores, ...THREADS.map((thread) => sum(thread, load)));
+  return most > 0
+    ? { limiting, framesPerSecond: (100 * rate) / most }
+    : { limiting: null, framesPerSecond: 0 };
+}
+
+/** The beginning of a timeline of one clip, with as many translucent layers of it. */
+function layered(solo: Timeline, count: number, frames: number): Timeline {
+  const pictures = solo.tracks.filter(({ kind, clips }) => kind === 'picture' && clips.length > 0);
+  const through = { id: 'through', kind: 'transform', enabled: true, values: { opacity: OPACITY } };
+  const tracks = Array.from({ length: count }, (_, layer) =>
+    pictures.map((track) => ({
+      ...track,
+      id: `${track.id} ${layer}`,
+      clips: track.clips.map((clip): Clip => ({
+        ...clip,
+        id: `${clip.id} ${layer}`,
+        length: Math.min(clip.length, frames),
+        ...(layer > 0 ? { effects: [through] } : {}),
+      })),
+    })),
+  ).flat();
+  return { ...solo, tracks };
+}
