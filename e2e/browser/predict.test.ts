@@ -90,7 +90,9 @@ describe('the prediction', () => {
       .first()
       .locator('hone-recommendation-list');
     await offers
-      .getByRole('button', { name: /Make copies of 1 clip .*[\d.]+ → 24 frames\/s.*all of it plays/ })
+      .getByRole('button', {
+        name: /Make copies of 1 clip .*[\d.]+ → 24 frames\/s.*the whole timeline plays/,
+      })
       .waitFor();
     expect(await offers.textContent()).toMatch(/A preview scale of 1:8 would not help: decode takes/);
   });
@@ -170,7 +172,9 @@ describe('the prediction', () => {
     await browser.waitForPicture();
     await page.getByRole('heading', { name: 'Predicted to drop frames' }).waitFor();
     // The copy of the 60 on 24 is enough.
-    const lever = page.getByRole('button', { name: /Make copies of 1 clip .*all of it plays/ }).first();
+    const lever = page
+      .getByRole('button', { name: /Make copies of 1 clip .*the whole timeline plays/ })
+      .first();
     await lever.click();
     await page.getByRole('heading', { name: 'Predicted to play' }).waitFor({ timeout: 60_000 });
     const copies = await server.get<LightCopy[]>(`projects/${other.project.id}/copies`);

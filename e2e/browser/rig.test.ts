@@ -223,20 +223,6 @@ describe('the page Rig', () => {
     expect(await browser.page.getByTestId('stale').textContent()).toContain('another graphics driver');
   });
 
-  it('makes way when something is played', async () => {
-    const { page } = browser;
-    const before = (await own())!.measuredAt;
-    await page.getByTestId('measure').click();
-    await page.getByTestId('measuring').waitFor();
-    await page.getByRole('link', { name: 'Sources', exact: true }).click();
-    await page.getByRole('button', { name: 'weir.mp4', exact: true }).click();
-    await page.getByTestId('play-alone').click();
-    await browser.playThrough();
-    await page.getByRole('link', { name: 'Rig', exact: true }).click();
-    await page.getByTestId('measure').waitFor();
-    expect((await own())!.measuredAt).toBe(before);
-  });
-
   it('has met no error on the way', () => {
     const refused = (text: string): boolean => text.includes('400') || text.includes('422');
     expect(browser.errors.filter((text) => !refused(text))).toEqual([]);

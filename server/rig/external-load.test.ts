@@ -88,6 +88,22 @@ describe('what others take of the cores', () => {
     expect(await watch.share()).toBeCloseTo(0);
   });
 
+  it('is what all programs take where the system does not tell whose they are', async () => {
+    const load = await new ExternalLoadMonitor(join(proc, 'nothing')).during(50, CONNECTION);
+    expect(load).toBeGreaterThanOrEqual(0);
+    expect(load).toBeLessThanOrEqual(1);
+    await tell(1000, 1000, 0, BROWSER, NETWORK, ZYGOTE, PAGE, SERVER, OTHER);
+    await connect();
+    const during = new ExternalLoadMonitor(proc).during(50, CONNECTION);
+    await new Promise((resolve) => setTimeout(resolve, 25));
+    // 100 ticks in all, of which the page worked 60 and a program beside 10.
+    await tell(
+      ...([1070, 1030, 0] as const),
+      ...[BROWSER, NETWORK, ZYGOTE, SERVER, { ...PAGE, ticks: 160 }, { ...OTHER, ticks: 510 }],
+    );
+    expect(await during).toBeCloseTo(0.1);
+  });
+
   it('is not told without a connection of this machine, or where the system says nothing', async () => {
     await tell(1000, 1000, 0, BROWSER);
     const watch = new ExternalLoadMonitor(proc);

@@ -1,5 +1,7 @@
 import { readdir, readFile, readlink } from 'node:fs/promises';
+import type { Socket } from 'node:net';
 import { join } from 'node:path';
+import { loadOver } from './system.js';
 
 /** One process by /proc; times are clock ticks of the system (proc(5)). */
 interface Process {
@@ -23,6 +25,10 @@ export interface Connection {
   readonly clientPort: number;
   readonly serverPort: number;
 }
+
+/** The connection that a request came over; undefined where its socket does not tell. */
+export const connectionOf = ({ remotePort, localPort }: Socket): Connection | undefined =>
+  remotePort && localPort ? { clientPort: remotePort, serverPort: localPort } : undefined;
 
 /**
  * Measures the share of the cores that other programs use during playback: neither Hone's server with its children nor the
@@ -48,6 +54,13 @@ export class ExternalLoadMonitor {
       this.known = browser === undefined ? undefined : { connection, browser };
     }
     if (this.known) this.before = before;
+  }
+
+  /** Share of all cores that others take over a time from now, ms; where the system does not tell, that all take. */
+  async during(ms: number, connection: Connection | undefined): Promise<number> {
+    await this.start(connection);
+    const all = await loadOver(ms);
+    return (await this.share()) ?? all;
   }
 
   private isKnown({ clientPort, serverPort }: Connection, { processes }: Snapshot): boolean {

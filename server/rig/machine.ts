@@ -3,12 +3,14 @@ import { cpus, totalmem } from 'node:os';
 import { join } from 'node:path';
 import type { Rig } from '@hone/core/machine';
 import { ReportedFacts, type GraphicsDevice } from './reported-facts.js';
-import { clockAndHeat, loadOver, power, usedMemory } from './system.js';
+import { clockAndHeat, power, usedMemory } from './system.js';
 
-/** Processor, memory and power of the machine, as the system reports them now. */
-export async function machineNow(): Promise<Rig['machine']> {
+/**
+ * Processor, memory and power of the machine, as the system reports them now.
+ * @param loadByOthers share of all cores that other programs take, 0 to 1
+ */
+export async function machineNow(loadByOthers: number): Promise<Rig['machine']> {
   const cores = cpus();
-  const loadByOthers = await loadOver(500);
   return {
     model: cores[0]?.model.trim() ?? 'unknown',
     cores: Math.max(1, cores.length),

@@ -14,10 +14,10 @@ import type { ProjectStore } from '../projects/project-store.js';
 import { driveUses, measureDrive, type DriveUse } from './drive-measurement.js';
 import { decodeRate, hardwarePaths } from './ffmpeg-measurement.js';
 import type { MemoryLimits } from './limits.js';
+import { connectionOf, ExternalLoadMonitor } from './external-load.js';
 import { graphicsDevices, machineNow } from './machine.js';
 import { serverDecoders } from './server-decoders.js';
 import { OWN_RIG, type RigStore } from './rig-store.js';
-import { loadOver } from './system.js';
 
 /** A load by others above which a measurement counts as disturbed. */
 const DISTURBED = 0.3;
@@ -29,6 +29,9 @@ export function rigRoutes(
   config: Config,
   limits: MemoryLimits,
 ): Router {
+  const others = new ExternalLoadMonitor();
+  const isDisturbed = async ({ socket }: Request): Promise<boolean> =>
+    (await others.during(400, connectionOf(socket))) > DISTURBED;
   const router = Router();
   const large = jsonBody('4mb');
 
@@ -57,9 +60,9 @@ export function rigRoutes(
     response.status(204).end();
   });
 
-  router.get('/machine', async (_request, response) => {
+  router.get('/machine', async ({ socket }, response) => {
     response.json({
-      machine: await machineNow(),
+      machine: await machineNow(await others.during(500, connectionOf(socket))),
       graphics: await graphicsDevices(),
       measuresItself: config.measuresItself,
     });
@@ -91,7 +94,7 @@ export function rigRoutes(
     const { thorough, drive } = checked(drivesToMeasureSchema, request.body, 'the request');
     const signal = ended(response);
     const use = (await uses()).find(({ mount }) => mount.point === drive);
-    const disturbed = (await loadOver(400)) > DISTURBED;
+    const disturbed = await isDisturbed(request);
     response.json(use ? await measureDrive(use, { thorough, disturbed, signal }) : null);
   });
 
@@ -101,7 +104,7 @@ export function rigRoutes(
     const ready = (await sources.list(projectId)).filter(({ state }) => state === 'ready');
     const rows = await Promise.all(ready.map((row) => sources.resolved(row)));
     const samples = sourceIds ? rows.filter(({ id }) => sourceIds.includes(id)) : decoderSamples(rows);
-    const disturbed = (await loadOver(400)) > DISTURBED;
+    const disturbed = await isDisturbed(request);
     const signal = ended(response);
     const seconds = sourceIds ? TRIAL_SECONDS : thorough ? 4 : 1;
     return {
@@ -139,8 +142,8 @@ export function rigRoutes(
     response.status(204).end();
   });
 
-  router.get('/measurements/load', async (_request, response) => {
-    response.json({ load: await loadOver(400) });
+  router.get('/measurements/load', async ({ socket }, response) => {
+    response.json({ load: await others.during(400, connectionOf(socket)) });
   });
 
   return router;

@@ -5,6 +5,7 @@ import { Router } from 'express';
 import { jsonBody } from '../http/bodies.js';
 import { UserError } from '../http/problems.js';
 import { playbackHold } from '../process/playback-hold.js';
+import { connectionOf } from '../rig/external-load.js';
 import type { Sampler } from '../rig/sampler.js';
 import { csvOf, framesOf } from './report.js';
 import type { RunStore } from './run-store.js';
@@ -29,8 +30,7 @@ export function runRoutes(runs: RunStore, sampler: Sampler): Router {
 
   router.post('/sampling', async ({ socket }, response) => {
     playbackHold.hold();
-    const { remotePort: clientPort, localPort: serverPort } = socket;
-    await sampler.start(clientPort && serverPort ? { clientPort, serverPort } : undefined);
+    await sampler.start(connectionOf(socket));
     response.status(204).end();
   });
 

@@ -16,7 +16,7 @@ describe('the words of recommendations', () => {
     expect(recommendationText(copies)).toEqual({
       act: 'Make copies of 1 clip',
       result: '9 → 24 frames/s',
-      plays: 'all of it plays',
+      plays: 'the whole timeline plays',
     });
     expect(recommendationText({ ...scale, isRealTime: false })).toEqual({
       act: 'Lower the preview scale to 1:8',

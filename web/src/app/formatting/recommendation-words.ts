@@ -23,7 +23,7 @@ export interface RecommendationText {
 export const recommendationText = (recommendation: Recommendation): RecommendationText => ({
   act: actOf(recommendation),
   result: resultOf(recommendation),
-  plays: recommendation.aim === 'playing' && recommendation.isRealTime ? 'all of it plays' : '',
+  plays: recommendation.aim === 'playing' && recommendation.isRealTime ? 'the whole timeline plays' : '',
 });
 
 function resultOf({ aim, framesPerSecond: { before, after }, waitMs }: Recommendation): string {

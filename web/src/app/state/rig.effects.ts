@@ -12,6 +12,7 @@ import {
   combineLatest,
   concatMap,
   debounceTime,
+  distinctUntilChanged,
   EMPTY,
   exhaustMap,
   filter,
@@ -123,6 +124,8 @@ export class RigEffects {
         state === 'still' &&
         sources.some((source) => source.state === 'ready'),
     ),
+    // The progress of a job that is held meanwhile changes nothing.
+    distinctUntilChanged(),
   );
 
   /** A machine that is not known, or has changed, is measured quickly as soon as it is quiet. */

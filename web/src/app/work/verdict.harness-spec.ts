@@ -59,7 +59,10 @@ describe('the verdict', () => {
             { selector: selectMeasuredRun, value: null },
             { selector: selectPlayedRuns, value: nothing },
             { selector: mediaFeature.selectCopyList, value: [] },
-            { selector: machineFeature.selectMachineState, value: { loaded: [], whatIfRigId: null } },
+            {
+              selector: machineFeature.selectMachineState,
+              value: { loaded: [], trials: [], whatIfRigId: null },
+            },
           ],
         }),
         provideRouter([]),
@@ -135,7 +138,7 @@ describe('the verdict', () => {
     predictions.predicted.set(predictedOf(poor));
     expect(await textWith(null)).toContain('Measure this machine');
     store.overrideSelector(machineFeature.selectMachineState, {
-      ...{ loaded: [], whatIfRigId: null },
+      ...{ loaded: [], trials: [], whatIfRigId: null },
       measuring: { what: 'decoding', secondsLeft: 9, share: 0.5 },
     } as never);
     const text = await textWith(null);

@@ -43,6 +43,12 @@ export class Verdict {
   readonly isPending = this.predictions.isPending;
   readonly isRough = this.predictions.isRough;
   readonly isMeasuring = computed(() => Boolean(this.machine().measuring));
+  readonly roughText = computed(() => {
+    const origin = this.machine().trials.length
+      ? 'its decoders were tried for a moment, and all else is taken from a similar one'
+      : 'these are figures of a similar one';
+    return `Rough: this machine is ${this.isMeasuring() ? 'being measured' : 'not measured yet'}; ${origin}.`;
+  });
   readonly rigs = computed(() => [...this.machine().loaded, ...SIMULATED_RIGS]);
   readonly whatIfRigId = computed(() => this.machine().whatIfRigId ?? HERE);
   readonly machineName = computed(() => this.predictions.rig()?.name ?? '');
