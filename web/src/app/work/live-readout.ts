@@ -1,4 +1,4 @@
-import { Component, DestroyRef, ElementRef, inject, viewChild } from '@angular/core';
+import { afterNextRender, Component, DestroyRef, ElementRef, inject, viewChild } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { liveFigures } from '@hone/core/playback';
 import { toNumber } from '@hone/core/time';
@@ -7,9 +7,10 @@ import { framesPerSecond, percentOf } from '../formatting/quantities';
 import { Playback } from '../playback/playback';
 import { RunLogs } from '../playback/run-logs';
 import { selectTimeline } from '../state/selectors';
+import { PlayheadTicker } from './playhead-ticker';
 
-/** Twice a second: often enough to follow, and seldom enough to cost nothing. */
-const EVERY_MS = 500;
+/** Twice a second. */
+const EVERY_TICKS = 2;
 
 /** The frame rate that is shown now, drops since play was pressed, and how busy the cores are. */
 @Component({
@@ -50,8 +51,9 @@ export class LiveReadout {
   private asking = false;
 
   constructor() {
-    const timer = setInterval(() => this.write(), EVERY_MS);
-    inject(DestroyRef).onDestroy(() => clearInterval(timer));
+    const ticker = inject(PlayheadTicker);
+    const destroy = inject(DestroyRef);
+    afterNextRender(() => destroy.onDestroy(ticker.add(() => this.write(), EVERY_TICKS)));
   }
 
   // What changes during playback is written past change detection, into places of a fixed width.

@@ -8,17 +8,22 @@ import { PlayheadTicker } from './playhead-ticker';
  * where things may be injected.
  * @returns puts it in its place again although the playhead has not moved, since its axis has changed
  */
-export function followPlayhead(line: Signal<ElementRef<HTMLElement>>, axisOf: () => Axis): () => void {
+export function followPlayhead(
+  line: Signal<ElementRef<HTMLElement>>,
+  axisOf: (width: number) => Axis,
+): () => void {
   const playback = inject(Playback);
   const ticker = inject(PlayheadTicker);
   const destroy = inject(DestroyRef);
   let drawn = -1;
   let placed = '';
+  // Asking an element for its width lays the page out.
+  let width = 0;
   const follow = (): void => {
     const { playhead } = playback;
     if (playhead === drawn) return;
     drawn = playhead;
-    const axis = axisOf();
+    const axis = axisOf(width);
     const x = xOf(axis, playhead);
     const isSeen = x >= axis.left - 1 && x <= axis.right + 1;
     const place = isSeen ? `translateX(${Math.round(x)}px)` : '';
@@ -28,6 +33,14 @@ export function followPlayhead(line: Signal<ElementRef<HTMLElement>>, axisOf: ()
     style.visibility = isSeen ? 'visible' : 'hidden';
     if (isSeen) style.transform = place;
   };
-  afterNextRender(() => destroy.onDestroy(ticker.add(follow)));
+  afterNextRender(() => {
+    const observer = new ResizeObserver(([entry]) => {
+      width = entry!.contentRect.width;
+      drawn = -1;
+    });
+    observer.observe(line().nativeElement.parentElement!);
+    destroy.onDestroy(() => observer.disconnect());
+    destroy.onDestroy(ticker.add(follow));
+  });
   return () => (drawn = -1);
 }

@@ -1,23 +1,25 @@
 import { inject, Injectable } from '@angular/core';
 import { Playback } from '../playback/playback';
 
-/** Interval during playback, ms: often enough for the eye, and a sixth of the screen's refreshes. */
-const PLAYING_MS = 100;
+/** Interval during playback, ms. */
+const PLAYING_MS = 250;
 
 /**
- * Calls back whatever follows the playhead, all at one time: with each refresh of the screen at rest, so that what is
- * dragged follows the pointer, and less often during playback, which must not be disturbed.
+ * Calls back whatever changes during playback, all at one time, so that the page is drawn once for all: with each refresh
+ * of the screen at rest, so that what is dragged follows the pointer, and four times a second during playback, which must
+ * not be disturbed.
  */
 @Injectable()
 export class PlayheadTicker {
   private readonly playback = inject(Playback);
-  private readonly followers = new Set<() => void>();
+  private readonly followers = new Map<() => void, number>();
+  private ticks = 0;
   private refresh = 0;
   private timer: ReturnType<typeof setTimeout> | undefined;
 
-  /** @returns ends it */
-  add(follow: () => void): () => void {
-    this.followers.add(follow);
+  /** @param every so many ticks during playback @returns ends it */
+  add(follow: () => void, every = 1): () => void {
+    this.followers.set(follow, every);
     if (this.followers.size === 1) this.tick();
     return () => {
       this.followers.delete(follow);
@@ -28,8 +30,10 @@ export class PlayheadTicker {
   }
 
   private tick(): void {
-    for (const follow of this.followers) follow();
-    if (this.playback.isMoving) this.timer = setTimeout(() => this.tick(), PLAYING_MS);
+    const { isMoving } = this.playback;
+    this.ticks++;
+    for (const [follow, every] of this.followers) if (!isMoving || this.ticks % every === 0) follow();
+    if (isMoving) this.timer = setTimeout(() => this.tick(), PLAYING_MS);
     else this.refresh = requestAnimationFrame(() => this.tick());
   }
 }

@@ -1,4 +1,4 @@
-import { Component, computed, DestroyRef, inject, signal } from '@angular/core';
+import { afterNextRender, Component, computed, DestroyRef, inject, signal } from '@angular/core';
 import type { RunRecord } from '@hone/core/api';
 import type { Tuning } from '@hone/core/levers';
 import { pacingSummary, type PacingSummary } from '@hone/core/playback';
@@ -16,6 +16,7 @@ import {
 import { withoutText } from '../formatting/recommendation-words';
 import { playedFrom, unlikeText } from '../formatting/run-words';
 import { framesPerSecond, milliseconds, perCent, scaleText } from '../formatting/quantities';
+import { PlayheadTicker } from './playhead-ticker';
 
 /**
  * Before and after: the last run beside the one before, or what is predicted of the timeline as it is tuned now beside
@@ -134,8 +135,9 @@ export class RunFigures {
   });
 
   constructor() {
-    const timer = setInterval(() => this.readLive(), LIVE_MS);
-    inject(DestroyRef).onDestroy(() => clearInterval(timer));
+    const ticker = inject(PlayheadTicker);
+    const destroy = inject(DestroyRef);
+    afterNextRender(() => destroy.onDestroy(ticker.add(() => this.readLive(), LIVE_TICKS)));
   }
 
   private readLive(): void {
@@ -154,7 +156,8 @@ const tunedText = (tuning: Tuning, files = ''): string =>
 
 const frameText = (frame: number): string => String(frame);
 
-const LIVE_MS = 1000;
+/** Once a second during playback. */
+const LIVE_TICKS = 4;
 
 const FIGURES: readonly [string, (summary: PacingSummary) => string][] = [
   ['Dropped', ({ dropped, wanted }) => `${dropped} · ${perCent(dropped / Math.max(1, wanted))}`],

@@ -1,4 +1,5 @@
 import {
+  afterNextRender,
   Component,
   computed,
   DestroyRef,
@@ -28,10 +29,11 @@ import {
 import { laneSum, limitingStage } from '../formatting/finding-words';
 import { STAGE_NAMES } from '../formatting/stage-words';
 import { followPlayhead } from './playhead-line';
+import { PlayheadTicker } from './playhead-ticker';
 import { LABELS, TimelineRange } from './timeline-range';
 
-/** Interval at which a running run is redrawn, ms. */
-const LIVE_MS = 1000;
+/** Ticks of playback, after which a running run is redrawn: once a second. */
+const LIVE_TICKS = 4;
 
 interface Lane {
   readonly label: string;
@@ -89,13 +91,15 @@ export class TimelineLanes {
       this.logs.want(this.run());
       this.logs.want(this.before());
     });
-    const place = followPlayhead(this.line, () => this.axis(this.surface().nativeElement.clientWidth));
+    const place = followPlayhead(this.line, (width) => this.axis(width));
     redraw(this.canvas, 'lanes', () => {
       this.draw();
       place();
     });
-    const live = setInterval(() => this.logs.live() && this.draw(), LIVE_MS);
-    inject(DestroyRef).onDestroy(() => clearInterval(live));
+    const ticker = inject(PlayheadTicker);
+    const destroy = inject(DestroyRef);
+    const drawLive = (): void => void (this.logs.live() && this.draw());
+    afterNextRender(() => destroy.onDestroy(ticker.add(drawLive, LIVE_TICKS)));
   }
 
   turn(): void {

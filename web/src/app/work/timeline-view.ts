@@ -100,7 +100,7 @@ export class TimelineView {
   });
 
   constructor() {
-    const place = followPlayhead(this.line, () => this.axis(this.surface().nativeElement.clientWidth));
+    const place = followPlayhead(this.line, (width) => this.axis(width));
     redraw(this.still, 'timeline', () => {
       this.drawStill();
       place();
