@@ -93,7 +93,7 @@ describe('the preview and the export', () => {
       inputOf,
       factsOf,
     };
-    const { filters, args, drawings } = exportCommand(graph, assets);
+    const { filters, args, drawings } = exportCommand(graph, assets, Infinity);
     for (const [number, svg] of drawings.entries()) await writeFile(assets.drawingFile(number), svg);
     const inputs = args.slice(0, args.indexOf('-filter_complex'));
     const rgb = `${filters};[picture]scale=in_color_matrix=bt709:in_range=tv:out_range=pc:flags=neighbor,format=rgb24[rgb];[sound]anullsink`;

@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { mkdir, rm, stat, writeFile } from 'node:fs/promises';
+import { mkdir, rm, stat } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { ExportEstimate } from '@hone/core/api';
 import {
@@ -17,9 +17,9 @@ import { toNumber } from '@hone/core/time';
 import { effectAssets } from '../effects/effect-assets.js';
 import type { TableStore } from '../effects/table-store.js';
 import { inputArguments } from '../ffmpeg/input.js';
-import { fileArgument, runFfmpeg } from '../ffmpeg/process.js';
 import type { SourceRow } from '../media/source-store.js';
 import type { MemoryLimits } from '../rig/limits.js';
+import { runExport } from './run-export.js';
 
 interface EstimateParts {
   readonly graph: ExportGraph;
@@ -51,10 +51,8 @@ export async function estimateExport(parts: EstimateParts): Promise<ExportEstima
         factsOf,
       };
       const command = exportCommand(piece, assets);
-      for (const [number, svg] of command.drawings.entries())
-        await writeFile(assets.drawingFile(number), svg);
       const path = join(folder, `piece.${CODEC_CHOICES[graph.delivery.codec].ending}`);
-      await runFfmpeg(parts.ffmpeg, ['-v', 'error', '-y', ...command.args, fileArgument(path)], { signal });
+      await runExport(command, path, { ffmpeg: parts.ffmpeg, assets, folder, signal });
       bytes += (await stat(path)).size;
       frames += to - from;
     }

@@ -1,10 +1,10 @@
-import { mkdir, mkdtemp, rm, writeFile } from 'node:fs/promises';
+import { mkdir, mkdtemp, rm } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { exportCommand, exportGraph, exportSources, type FactsOf } from '@hone/core/render';
 import { effectAssets } from '../effects/effect-assets.js';
 import type { TableStore } from '../effects/table-store.js';
 import { inputArguments, leadingFile } from '../ffmpeg/input.js';
-import { fileArgument, runFfmpeg, type FfmpegTools } from '../ffmpeg/process.js';
+import type { FfmpegTools } from '../ffmpeg/process.js';
 import { hashOf } from '../media/hash.js';
 import { exactState, fileState } from '../media/identity.js';
 import { fileStamp, type SourceRow, type SourceStore } from '../media/source-store.js';
@@ -13,6 +13,7 @@ import type { MemoryLimits } from '../rig/limits.js';
 import { writeAside } from '../store/aside.js';
 import type { ExportStore } from './export-store.js';
 import { proofOf } from './proof.js';
+import { runExport } from './run-export.js';
 
 /** Shares of the work, by what it takes on a small machine. */
 const HASHED = 0.04;
@@ -58,12 +59,10 @@ export function exportHandler({ sources, exports, tables, limits, tools, scratch
       try {
         const assets = { ...(await effectAssets(graph.graph, tables, folder)), inputOf, factsOf };
         const command = exportCommand(graph, assets);
-        for (const [number, svg] of command.drawings.entries())
-          await writeFile(assets.drawingFile(number), svg);
         await mkdir(dirname(row.path), { recursive: true });
         const proof = await writeAside(row.path, async (aside) => {
-          await runFfmpeg(tools.ffmpeg, ['-v', 'error', ...command.args, fileArgument(aside)], {
-            signal,
+          await runExport(command, aside, {
+            ...{ ffmpeg: tools.ffmpeg, assets, folder, signal },
             onFrame: (frame) => progress(HASHED + (ENCODED - HASHED) * (frame / graph.graph.length)),
           });
           await mustBeUnchanged(originals, before);

@@ -48,7 +48,10 @@ export async function proofOf(input: ProofInput): Promise<ExportProof> {
   const originals = exportSources(graph).map((id) => sources.get(id)!);
   const drawings = command.drawings.map((_, number) => input.assets.drawingFile(number));
   const allowed = new Set([...originals.map(({ path }) => path), ...drawings].map(fileArgument));
-  const opened = command.args.filter((_, index) => command.args[index - 1] === '-i');
+  // Frames that were rendered by another program of the same export.
+  allowed.add('pipe:0');
+  const args = [...command.args, ...command.renders.flat()];
+  const opened = args.filter((_, index) => args[index - 1] === '-i');
   const stamps = new StampReader(input);
   const chosen = proofFrames(graph.graph);
   const picked = join(input.scratch, 'picked.nut');

@@ -1,7 +1,7 @@
 import { once } from 'node:events';
 import { constants } from 'node:os';
 import { createInterface } from 'node:readline';
-import type { Readable } from 'node:stream';
+import type { Readable, Writable } from 'node:stream';
 import { finished } from 'node:stream/promises';
 import { processorTicks } from '../process/identity.js';
 import { playbackHold } from '../process/playback-hold.js';
@@ -60,6 +60,10 @@ export interface ToolOptions {
   readonly onErrorLine?: (line: string) => void;
   /** Called with standard output as it comes; lines are then not gathered. */
   readonly onOutput?: (chunk: Buffer) => void;
+  /** Where standard output goes, as fast as it is taken; lines are then not gathered. */
+  readonly into?: Writable;
+  /** Writes standard input. */
+  readonly input?: (stdin: Writable) => Promise<void>;
   /** Low, so that playback and everything else go first, unless playback itself waits for it. */
   readonly priority?: 'low' | 'normal';
 }
@@ -97,10 +101,20 @@ export function guardInputs(args: readonly string[]): string[] {
 export async function runTool(
   program: string,
   args: readonly string[],
-  { signal, stallMs = STALL_MS, onLine, onErrorLine, onOutput, priority = 'low' }: ToolOptions = {},
+  {
+    signal,
+    stallMs = STALL_MS,
+    onLine,
+    onErrorLine,
+    onOutput,
+    into,
+    input,
+    priority = 'low',
+  }: ToolOptions = {},
 ): Promise<{ output: string; errors: string }> {
   if (signal?.aborted) throw new CancelledError('Cancelled.');
-  const child = spawnChild(program, guardInputs(args), signal);
+  const child = spawnChild(program, guardInputs(args), signal, input !== undefined);
+  if (input && child.stdin) void input(child.stdin);
   const lines: string[] = [];
   const errorLines: string[] = [];
   const watch = { hasStalled: false, silences: 0, ticks: 0 };
@@ -127,13 +141,15 @@ export async function runTool(
       onOutput(chunk);
     });
   }
-  const outputEnds = onOutput
-    ? finished(child.stdout)
-    : eachLine(child.stdout, (line) => {
-        alive();
-        if (onLine) onLine(line);
-        else lines.push(line);
-      });
+  const outputEnds = into
+    ? passOn(child.stdout, into, alive, signal)
+    : onOutput
+      ? finished(child.stdout)
+      : eachLine(child.stdout, (line) => {
+          alive();
+          if (onLine) onLine(line);
+          else lines.push(line);
+        });
   const errorsEnd = eachLine(child.stderr, (line) => {
     alive();
     onErrorLine?.(line);
@@ -153,6 +169,20 @@ export async function runTool(
   if (ended.failed)
     throw new ToolError(lastSentence(errors) || `${program} was ended by ${endingOf(child)}.`, errors);
   return { output: lines.join('\n'), errors };
+}
+
+/** Passes a stream on, which waits while it is not taken. */
+async function passOn(
+  stream: Readable,
+  into: Writable,
+  onChunk: () => void,
+  signal: AbortSignal | undefined,
+): Promise<void> {
+  for await (const chunk of stream) {
+    onChunk();
+    if (into.destroyed) return;
+    if (!into.write(chunk)) await once(into, 'drain', signal ? { signal } : {});
+  }
 }
 
 async function eachLine(stream: Readable, take: (line: string) => void): Promise<void> {
@@ -192,4 +222,41 @@ export async function runFfmpeg(
   ];
   const { errors } = await runTool(program, [...common, ...args], { ...rest, onLine });
   return errors;
+}
+
+/**
+ * Runs ffmpeg on frames that other runs of it write, one after the other.
+ * @param renders arguments of those, whose standard output is what `args` read from standard input
+ * @param onFrame called with the number of frames written so far
+ */
+export async function runFedFfmpeg(
+  program: string,
+  renders: readonly (readonly string[])[],
+  args: readonly string[],
+  options: Pick<ToolOptions, 'signal'> & { readonly onFrame?: (frame: number) => void },
+): Promise<void> {
+  const ended = new AbortController();
+  const signal = AbortSignal.any([ended.signal, ...(options.signal ? [options.signal] : [])]);
+  let fault: unknown;
+  const input = async (stdin: Writable): Promise<void> => {
+    stdin.on('error', () => undefined);
+    try {
+      for (const render of renders) {
+        const quiet = ['-hide_banner', '-nostdin', '-v', 'error'];
+        await runTool(program, [...quiet, ...render, 'pipe:1'], { signal, into: stdin });
+      }
+      stdin.end();
+    } catch (error) {
+      fault = error;
+      ended.abort();
+    }
+  };
+  try {
+    await runFfmpeg(program, args, { ...options, signal, input });
+  } catch (error) {
+    if (options.signal?.aborted) throw new CancelledError('Cancelled.');
+    throw fault instanceof ToolError ? fault : error;
+  } finally {
+    ended.abort();
+  }
 }

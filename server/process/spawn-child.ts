@@ -16,18 +16,20 @@ function canEndWithParent(): boolean {
 }
 
 /** Output is not buffered, a failure is a result and no exception, and killing takes effect at once. */
-const OPTIONS = { stdin: 'ignore', buffer: false, reject: false, killSignal: 'SIGKILL' } as const;
+const OPTIONS = { buffer: false, reject: false, killSignal: 'SIGKILL' } as const;
 
 /**
  * Starts a program that ends when this process ends, or else when the next server starts on the same folder.
- * @param signal kills the program
+ * @param signal kills the program @param takesInput whether its standard input is written
  */
 export function spawnChild(
   program: string,
   args: readonly string[],
   signal: AbortSignal = new AbortController().signal,
+  takesInput = false,
 ) {
-  const options = { ...OPTIONS, cancelSignal: signal };
+  const stdin: 'pipe' | 'ignore' = takesInput ? 'pipe' : 'ignore';
+  const options = { ...OPTIONS, stdin, cancelSignal: signal };
   const child = canEndWithParent()
     ? execa('setpriv', [...ENDS_WITH_PARENT, '--', program, ...args], options)
     : execa(program, args, options);

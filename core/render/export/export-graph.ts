@@ -46,10 +46,16 @@ export function exportGraph(timeline: Timeline, delivery: Delivery, factsOf: Fac
   return { graph: renderGraph(timeline, factsOf), delivery };
 }
 
-/** ffmpeg's arguments for an export, without the program and without the file that is written. */
+/** ffmpeg's arguments for an export, without the program. */
 export interface ExportCommand {
+  /**
+   * Renders of parts of the picture, in order: each writes raw frames, to an output that is still to be added. The encoder
+   * reads them all from its standard input. Empty where the encoder renders everything itself.
+   */
+  readonly renders: readonly (readonly string[])[];
+  /** Of the encoder, without the file that is written. */
   readonly args: readonly string[];
-  /** The filter graph, as passed in the arguments. */
+  /** The filter graphs, as passed in the arguments. */
   readonly filters: string;
   /** Drawings (SVG) that have to be written first, each to its file. */
   readonly drawings: readonly string[];
@@ -68,6 +74,11 @@ export interface ExportAssets extends Omit<EffectAssets, 'drawing'> {
 /** Seconds that are decoded before an in point, so that the frame before it is known. */
 const LEAD_SECONDS = 2;
 const SAMPLE_RATE = 48_000;
+/**
+ * Most originals that one program opens for the picture. Each opened decoder keeps its pictures until the program ends: of
+ * 3840 × 2160, about 100 MB.
+ */
+const MOST_OPENED = 16;
 
 /**
  * Writes an export graph as ffmpeg's arguments.
@@ -76,45 +87,128 @@ const SAMPLE_RATE = 48_000;
  * before it, and the filter `fps` with rounding up then takes the last frame whose middle has passed. Time stamps are
  * counted in ticks that hold both the file's and the clip's times exactly.
  *
+ * @param mostOpened originals that one program opens for the picture; what needs more is rendered part by part
  * @throws RangeError when the timeline shows nothing
  */
-export function exportCommand({ graph, delivery }: ExportGraph, assets: ExportAssets): ExportCommand {
-  const { inputOf, factsOf } = assets;
+export function exportCommand(
+  exported: ExportGraph,
+  assets: ExportAssets,
+  mostOpened = MOST_OPENED,
+): ExportCommand {
+  const { graph, delivery } = exported;
   if (graph.length === 0) throw new RangeError('There is nothing on the timeline to export.');
-  const inputs: string[] = [];
-  const filters: string[] = [];
-  let inputCount = 0;
-  const open = (sourceId: string, time: Rational, frames: number, speed: Rational): number => {
-    const seek = Math.max(0, Math.floor(toNumber(time) - LEAD_SECONDS));
-    const length = (toNumber(speed) * frames) / toNumber(graph.rate);
-    const end = Math.ceil(toNumber(time) + length + LEAD_SECONDS);
-    inputs.push('-ss', String(seek), '-t', String(end - seek), ...inputOf(sourceId));
-    return inputCount++;
-  };
   const drawings: string[] = [];
-  const effectAssets: EffectAssets = {
-    ...assets,
-    drawing: (svg) => {
-      inputs.push('-f', 'svg_pipe', '-i', `file:${assets.drawingFile(drawings.push(svg) - 1)}`);
-      return `${inputCount++}:v`;
-    },
+  const draw = (svg: string): number => drawings.push(svg) - 1;
+  const parts = groupsOf(graph.stretches.flatMap(inPieces), mostOpened);
+  const encoder = new GraphWriter(exported, assets, draw);
+  const renders = parts.length > 1 ? parts.map((part) => renderOf(exported, part, assets, draw)) : [];
+  if (renders.length) encoder.readFrames();
+  else encoder.addPicture(parts.flat());
+  encoder.addSound();
+  return {
+    renders: renders.map(({ args }) => args),
+    filters: [...renders.map(({ filters }) => filters), encoder.filters].join('\n'),
+    drawings,
+    args: [
+      ...encoder.args,
+      ...['-map', '[picture]', '-map', '[sound]'],
+      ...encoderArguments(delivery, graph.rate),
+    ],
   };
+}
 
-  const parts = graph.stretches.flatMap(inPieces).map((stretch, part) => {
+/** Consecutive pieces, so many in a group that they have no more layers together, but at least one. */
+function groupsOf(pieces: readonly Stretch[], mostLayers: number): Stretch[][] {
+  const groups: Stretch[][] = [];
+  let layers = 0;
+  for (const piece of pieces) {
+    layers += piece.layers.length;
+    if (groups.length === 0 || layers > mostLayers) {
+      groups.push([]);
+      layers = piece.layers.length;
+    }
+    groups.at(-1)!.push(piece);
+  }
+  return groups;
+}
+
+/** The render of a part of the picture, as raw frames. */
+function renderOf(
+  exported: ExportGraph,
+  part: readonly Stretch[],
+  assets: ExportAssets,
+  draw: (svg: string) => number,
+): { readonly args: readonly string[]; readonly filters: string } {
+  const writer = new GraphWriter(exported, assets, draw);
+  writer.addPicture(part);
+  const raw = ['-map', '[picture]', '-fps_mode', 'passthrough', '-f', 'rawvideo', '-pix_fmt', RAW_FORMAT];
+  return { args: [...writer.args, ...raw], filters: writer.filters };
+}
+
+/** Format of the picture between its last filter and the encoder. */
+const RAW_FORMAT = 'yuv420p';
+
+/** Writes inputs and filters of one program. */
+class GraphWriter {
+  private readonly inputs: string[] = [];
+  private readonly written: string[] = [];
+  private inputCount = 0;
+
+  constructor(
+    private readonly exported: ExportGraph,
+    private readonly assets: ExportAssets,
+    private readonly draw: (svg: string) => number,
+  ) {}
+
+  get filters(): string {
+    return this.written.join(';');
+  }
+
+  get args(): readonly string[] {
+    return ['-copyts', ...this.inputs, '-filter_complex', this.filters];
+  }
+
+  /** The picture comes as raw frames from standard input. */
+  readFrames(): void {
+    const { graph, delivery } = this.exported;
+    const { width, height } = delivery.size;
+    const frames = ['-f', 'rawvideo', '-pix_fmt', RAW_FORMAT, '-s', `${width}x${height}`];
+    this.inputs.push(...frames, '-framerate', formatRational(graph.rate), '-i', 'pipe:0');
+    this.written.push(
+      `[${this.inputCount++}:v]setsar=1,${COLOUR_TAGS},${frameTimebase(graph.rate)}[picture]`,
+    );
+  }
+
+  addPicture(pieces: readonly Stretch[]): void {
+    const parts = pieces.map((piece, part) => this.addPiece(piece, part));
+    const { rate } = this.exported.graph;
+    this.written.push(`${parts.join('')}concat=n=${parts.length}:v=1:a=0,${frameTimebase(rate)}[picture]`);
+  }
+
+  /** @returns label of the piece */
+  private addPiece(stretch: Stretch, part: number): string {
+    const { graph, delivery } = this.exported;
     const frames = stretch.to - stretch.from;
     const { width, height } = delivery.size;
     const base = `base${part}`;
-    filters.push(
+    this.written.push(
       `color=c=black:s=${width}x${height}:r=${formatRational(graph.rate)},trim=end_frame=${frames},` +
         `format=yuv420p,${COLOUR_TAGS},${frameTimebase(graph.rate)}[${base}]`,
     );
+    const effectAssets: EffectAssets = {
+      ...this.assets,
+      drawing: (svg) => {
+        this.inputs.push('-f', 'svg_pipe', '-i', `file:${this.assets.drawingFile(this.draw(svg))}`);
+        return `${this.inputCount++}:v`;
+      },
+    };
     const sized = stretch.layers.map((layer, index) => {
-      const facts = known(factsOf, layer.sourceId);
+      const facts = known(this.assets.factsOf, layer.sourceId);
       // Backwards, the last frame is the earliest of the source: frames are picked forwards and then turned round.
       const backwards = layer.speed.num < 0;
       const time = layerTime(layer, backwards ? stretch.to - 1 : stretch.from, graph.rate);
       const speed = { num: Math.abs(layer.speed.num), den: layer.speed.den };
-      const input = open(layer.sourceId, time, frames, speed);
+      const input = this.open(layer.sourceId, time, frames, speed);
       const piece = {
         name: `part${part}layer${index}`,
         rate: graph.rate,
@@ -125,50 +219,52 @@ export function exportCommand({ graph, delivery }: ExportGraph, assets: ExportAs
         temporalFilters(layer.effects) +
         conformFilters(facts, time, graph.rate, frames, speed) +
         (backwards ? ',reverse' : '');
-      const sized = sizedLayer(`${input}:v:0`, picked, layer, facts, delivery.size, piece, effectAssets);
-      filters.push(...sized.filters);
-      return sized.layer;
+      const made = sizedLayer(`${input}:v:0`, picked, layer, facts, delivery.size, piece, effectAssets);
+      this.written.push(...made.filters);
+      return made.layer;
     });
     const layered = { width, height, from: stretch.from, count: frames, rate: graph.rate };
     const put = layerFilters(sized, base, layered, `part${part}`);
-    filters.push(...put.filters);
+    this.written.push(...put.filters);
     return `[${put.label}]`;
-  });
-  filters.push(`${parts.join('')}concat=n=${parts.length}:v=1:a=0,${frameTimebase(graph.rate)}[picture]`);
+  }
 
-  const sounds = graph.sound.map((part, index) => {
-    const facts = known(factsOf, part.sourceId);
-    const input = open(part.sourceId, part.sourceIn, part.to - part.from, part.speed);
+  addSound(): void {
+    const { graph } = this.exported;
+    const sounds = graph.sound.map((part, index) => this.addSoundPart(part, index));
+    const seconds = toNumber(divide(rational(graph.length), graph.rate)).toFixed(9);
+    this.written.push(
+      sounds.length
+        ? `${sounds.join('')}amix=inputs=${sounds.length}:duration=longest:normalize=0,apad,atrim=end=${seconds}[sound]`
+        : `anullsrc=r=${SAMPLE_RATE}:cl=stereo,atrim=end=${seconds}[sound]`,
+    );
+  }
+
+  private addSoundPart(part: SoundPart, index: number): string {
+    const { rate } = this.exported.graph;
+    const facts = known(this.assets.factsOf, part.sourceId);
+    const input = this.open(part.sourceId, part.sourceIn, part.to - part.from, part.speed);
     const retimed = toNumber(part.speed) === 1 ? '' : retimedSound(part.speed);
-    const length = divide(rational(part.to - part.from), graph.rate);
+    const length = divide(rational(part.to - part.from), rate);
     const zero = part.sourceIn.num / part.sourceIn.den + toNumber(facts.pictureStart);
-    const faded = fadeFilters(part, graph.rate);
-    const delayMs = (1000 * part.from * graph.rate.den) / graph.rate.num;
-    filters.push(
+    const faded = fadeFilters(part, rate);
+    const delayMs = (1000 * part.from * rate.den) / rate.num;
+    this.written.push(
       `[${input}:a:0]asetpts=PTS-${zero.toFixed(9)}/TB,aresample=${SAMPLE_RATE}:first_pts=0,${retimed}` +
         `atrim=start=0:end=${toNumber(length).toFixed(9)},asetpts=PTS-STARTPTS,${faded}` +
         `${stereoFilter(facts.sound!)},aformat=sample_fmts=fltp:channel_layouts=stereo,adelay=${delayMs.toFixed(6)}:all=1[sound${index}]`,
     );
     return `[sound${index}]`;
-  });
-  const seconds = toNumber(divide(rational(graph.length), graph.rate)).toFixed(9);
-  filters.push(
-    sounds.length
-      ? `${sounds.join('')}amix=inputs=${sounds.length}:duration=longest:normalize=0,apad,atrim=end=${seconds}[sound]`
-      : `anullsrc=r=${SAMPLE_RATE}:cl=stereo,atrim=end=${seconds}[sound]`,
-  );
+  }
 
-  const graphText = filters.join(';');
-  return {
-    filters: graphText,
-    drawings,
-    args: [
-      '-copyts',
-      ...inputs,
-      ...['-filter_complex', graphText, '-map', '[picture]', '-map', '[sound]'],
-      ...encoderArguments(delivery, graph.rate),
-    ],
-  };
+  /** @returns number of the input */
+  private open(sourceId: string, time: Rational, frames: number, speed: Rational): number {
+    const seek = Math.max(0, Math.floor(toNumber(time) - LEAD_SECONDS));
+    const length = (toNumber(speed) * frames) / toNumber(this.exported.graph.rate);
+    const end = Math.ceil(toNumber(time) + length + LEAD_SECONDS);
+    this.inputs.push('-ss', String(seek), '-t', String(end - seek), ...this.assets.inputOf(sourceId));
+    return this.inputCount++;
+  }
 }
 
 // Evenly, as the player does it.
