@@ -1,6 +1,7 @@
 import { PacketIndex } from '@hone/core/media';
 import { toNumber } from '@hone/core/time';
 import { Router } from 'express';
+import { PacketReads } from '../drives/packet-reads.js';
 import type { DriveSimulation } from '../drives/simulation.js';
 import { UserError } from '../http/problems.js';
 import type { MemoryLimits } from '../rig/limits.js';
@@ -49,7 +50,7 @@ export function frameRoutes(
   return router;
 }
 
-// ffmpeg reads the file itself, so what each frame weighs is passed through the simulated drive before it goes out.
+// ffmpeg reads the file itself, so what it reads for each frame is passed through the simulated drive before that goes out.
 async function readerOf(
   row: SourceRow,
   from: number,
@@ -59,13 +60,11 @@ async function readerOf(
 ): Promise<FrameRequest['read']> {
   const packets = drive && (await sources.packetsOf(row));
   if (!drive || !packets) return undefined;
-  const index = PacketIndex.from(packets);
-  const starts = new Float64Array(index.length);
-  for (let at = 1; at < index.length; at++) starts[at] = starts[at - 1]! + index.sizes[at - 1]!;
+  const reads = new PacketReads(PacketIndex.from(packets));
   const first = Math.floor(from * toNumber(row.facts!.picture!.rate));
   await drive.begin(signal);
   return async (frame) => {
-    const at = index.shownOrder[Math.min(index.length - 1, first + frame)]!;
-    await drive.read(row.path, starts[at]!, index.sizes[at]!, signal);
+    const read = reads.readFor(first + frame);
+    if (read) await drive.read(row.path, read.from, read.bytes, signal);
   };
 }
