@@ -3,6 +3,7 @@ import { PLAINEST } from '../levers/index.js';
 import { PacketIndex, PacketIndexBuilder, type PictureFacts, type PictureStructure } from '../media/index.js';
 import {
   pictureMsOf,
+  busiestMsOf,
   stageMsOf,
   stageWork,
   sumsOf,
@@ -192,6 +193,17 @@ describe('what a clip asks of the player', () => {
       3,
     );
     expect(sumsOf(line, 'effects', 0, 48)).toEqual([]);
+  });
+
+  it('counts the busiest of decoders that work side by side, and all work of a shared stage', () => {
+    const line = buildWorkload(workOf({}, mediumOf()), laptop);
+    const [first] = line.segments;
+    const layered = {
+      ...line,
+      segments: [first!, { ...first!, clipId: 'above', decodeMs: 3 * first!.decodeMs }],
+    };
+    expect(busiestMsOf(layered, 'decode')[20]).toBeCloseTo(3 * first!.decodeMs, 4);
+    expect(busiestMsOf(layered, 'scale')[20]).toBeCloseTo(2 * first!.scaleMs, 4);
   });
 
   it('can begin anew at every frame with the server’s decoder', () => {

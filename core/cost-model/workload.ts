@@ -240,6 +240,23 @@ export function stageMsOf(workload: Workload, stage: Stage): Float32Array {
   return sums;
 }
 
+/**
+ * Time of a stage for each frame, ms, that holds playback up: decoders of several clips work side by side, so that of them
+ * the busiest counts.
+ */
+export function busiestMsOf(workload: Workload, stage: Stage): Float32Array {
+  if (stage !== 'decode') return stageMsOf(workload, stage);
+  const most = new Float32Array(workload.to - workload.from);
+  for (const segment of workload.segments)
+    for (
+      let frame = Math.max(workload.from, segment.from);
+      frame < Math.min(workload.to, segment.to);
+      frame++
+    )
+      most[frame - workload.from] = Math.max(most[frame - workload.from]!, decodeMsOf(segment, frame));
+  return most;
+}
+
 /** Number of cores available to playback. */
 export const availableCores = ({ cores, coresOfOthers }: Pick<Workload, 'cores' | 'coresOfOthers'>): number =>
   Math.max(0.2, cores - coresOfOthers);

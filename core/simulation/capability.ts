@@ -9,7 +9,7 @@ import {
 import type { Tuning } from '../levers/index.js';
 import { memoryShares, usualCeiling, type Rig } from '../machine/index.js';
 import { placeable } from '../media/index.js';
-import { isRealTime, type Stage } from '../playback/index.js';
+import { isRealTime, limitingStageOf, STAGE_THREADS, STAGES, type Stage } from '../playback/index.js';
 import { toNumber } from '../time/index.js';
 import { soloTimeline, type Clip, type Timeline } from '../timeline/index.js';
 import { predict, type Prediction } from './prediction.js';
@@ -26,7 +26,7 @@ export interface Capability {
   readonly sourceId: string;
   /** Of one layer. */
   readonly loads: StageLoads;
-  /** The stage with the highest load; null where nothing was measured. */
+  /** The stage that holds it up; null where nothing was measured. */
   readonly limiting: Stage | null;
   /** Most frames a second of one layer, whatever the rate of the timeline. */
   readonly framesPerSecond: number;
@@ -70,29 +70,19 @@ export function capabilityOf(
   return { sourceId: source.id, loads, ...limitOf(loads, rig.machine.cores, decodeCores, rate), layers };
 }
 
-/** Threads of playback, by the stages that they do one after the other. */
-const THREADS: readonly (readonly Stage[])[] = [
-  ['read'],
-  ['decode'],
-  ['scale', 'effects'],
-  ['compose', 'show'],
-];
-
 function limitOf(
   loads: StageLoads,
   cores: number,
   decodeCores: number,
   rate: number,
 ): Pick<Capability, 'limiting' | 'framesPerSecond'> {
-  const stages = THREADS.flat();
   const load = (stage: Stage): number => loads[stage] ?? 0;
-  const limiting = stages.reduce((most, each) => (load(each) > load(most) ? each : most));
   // A drive reads while all cores work.
   const usedCores = (stage: Stage): number => (stage === 'read' ? 0 : stage === 'decode' ? decodeCores : 1);
-  const onCores = sum(stages, (stage) => usedCores(stage) * load(stage)) / Math.max(1, cores);
-  const most = Math.max(onCores, ...THREADS.map((thread) => sum(thread, load)));
+  const onCores = sum(STAGES, (stage) => usedCores(stage) * load(stage)) / Math.max(1, cores);
+  const most = Math.max(onCores, ...STAGE_THREADS.map((thread) => sum(thread, load)));
   return most > 0
-    ? { limiting, framesPerSecond: (100 * rate) / most }
+    ? { limiting: limitingStageOf(load) ?? null, framesPerSecond: (100 * rate) / most }
     : { limiting: null, framesPerSecond: 0 };
 }
 

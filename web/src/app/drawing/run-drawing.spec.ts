@@ -179,6 +179,17 @@ describe('the lane of the limiting stage', () => {
     expect(late[0]!.height).toBeCloseTo(0.625 * area.height);
   });
 
+  it('is the stage that a finding of the run names, with its measured load', () => {
+    const { context, bars } = recorder();
+    const waits = log(() => 0);
+    for (let frame = 0; frame < 100; frame++) waits.set(frame, 'effects', 50);
+    const blamedAt = (frame: number): 'effects' | undefined => (frame < 70 ? undefined : 'effects');
+    const data = { log: waits, stageMs: undefined, drops: undefined, blamedAt };
+    drawLimitingLane(context, axis, area, data, 40, palette);
+    expect(new Set(barsIn(bars, 64, 69).map(({ colour }) => colour))).toEqual(new Set(['decode']));
+    expect(new Set(barsIn(bars, 80, 95).map(({ colour }) => colour))).toEqual(new Set(['effects']));
+  });
+
   it('is that of the predicted stage without a run, with marks where drops are predicted', () => {
     const { context, bars } = recorder();
     drawLimitingLane(context, axis, area, { log: undefined, stageMs, drops }, 40, palette);

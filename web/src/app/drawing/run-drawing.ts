@@ -1,4 +1,4 @@
-import { STAGES, stageRecord, type FrameLog, type Stage } from '@hone/core/playback';
+import { limitingStageOf, STAGES, stageRecord, type FrameLog, type Stage } from '@hone/core/playback';
 import { frameOf, type Area, type Axis, type Palette } from './axis';
 
 /** Highest load that a lane shows, in per cent of the frame budget. */
@@ -109,6 +109,8 @@ export interface LimitingData {
   readonly stageMs: Readonly<Record<Stage, Float32Array>> | undefined;
   /** Predicted probability that each frame is dropped, from frame 0 on. */
   readonly drops: Float32Array | undefined;
+  /** The stage that a finding of the run names for a frame. */
+  readonly blamedAt?: (frame: number) => Stage | undefined;
 }
 
 /** Height of the marks of dropped frames, CSS pixels. */
@@ -117,14 +119,14 @@ const DROP_HEIGHT = 6;
 /**
  * The load of the stage that limits each moment, in its colour: filled where measured, half filled where predicted only,
  * with the prediction as a line, the line at 100 %, and marks on top where frames are dropped. Which stage limits is told
- * by predicted costs, as in findings: times in a log include waiting for other stages. Without a prediction it is the
- * stage with the greatest time in the log.
+ * by predicted costs, as in findings, or by findings: times in a log include waiting for other stages. Without either it is
+ * the stage that limits by the times in the log.
  */
 export function drawLimitingLane(
   context: CanvasRenderingContext2D,
   axis: Axis,
   area: Area,
-  { log, stageMs, drops }: LimitingData,
+  { log, stageMs, drops, blamedAt }: LimitingData,
   budgetMs: number,
   palette: Palette,
 ): void {
@@ -137,8 +139,9 @@ export function drawLimitingLane(
   for (let x = Math.floor(axis.left); x < axis.right; x++) {
     const [from, to] = [frameOf(axis, x), frameOf(axis, x + 1)];
     const expected = predicted?.(from, to);
-    const load = expected && measured?.[expected.stage](from, to);
-    const real = load === undefined ? greatestMeasured?.(from, to) : { ...expected!, load };
+    const stage = expected?.stage ?? blamedAt?.(Math.floor((from + to) / 2));
+    const load = stage && measured?.[stage](from, to);
+    const real = stage && load !== undefined ? { stage, load } : greatestMeasured?.(from, to);
     const limiting = real ?? expected;
     if (limiting && !isGap(x, limiting.stage)) {
       const height = heightOf(limiting.load, area);
@@ -202,12 +205,9 @@ function greatestOf(
   loadsOf: Readonly<Record<Stage, Loads>>,
 ): (from: number, to: number) => { stage: Stage; load: number } | undefined {
   return (from, to) => {
-    let most: { stage: Stage; load: number } | undefined;
-    for (const stage of STAGES) {
-      const load = loadsOf[stage](from, to);
-      if (load !== undefined && (!most || load > most.load)) most = { stage, load };
-    }
-    return most;
+    const loads = stageRecord((stage) => loadsOf[stage](from, to));
+    const stage = limitingStageOf((each) => loads[each]);
+    return stage && { stage, load: loads[stage]! };
   };
 }
 

@@ -1,8 +1,8 @@
 import { codecName } from './codec-words';
-import { greatest, sum } from 'd3-array';
+import { sum } from 'd3-array';
 import type { Evidence, Finding, FindingKind, FindingOf } from '@hone/core/findings';
 import { sumsOf } from '@hone/core/cost-model';
-import { frameBudgetMs, STAGES, type Stage } from '@hone/core/playback';
+import { frameBudgetMs, limitingStageOf, type Stage } from '@hone/core/playback';
 import { toNumber } from '@hone/core/time';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Predicted } from '../prediction/prediction-messages';
@@ -137,12 +137,12 @@ const intraBytesAnHour = ({ width, height }: FrameSize, fps: number): number =>
 
 const HALF_SECOND = 0.5;
 
-/** The stage with the greatest predicted load over the second around a frame. */
+/** The stage that holds playback up, as predicted for the second around a frame. */
 export function limitingStage(predicted: Pick<Predicted, 'rate' | 'stageMs'>, frame: number): Stage {
   const half = Math.round(HALF_SECOND * toNumber(predicted.rate));
   const msOf = (stage: Stage): number =>
     sum(predicted.stageMs[stage].subarray(Math.max(0, frame - half), frame + half + 1));
-  return greatest(STAGES, (a, b) => msOf(a) - msOf(b)) ?? 'decode';
+  return limitingStageOf(msOf) ?? 'decode';
 }
 
 /** The sum behind a lane at a frame, over the second around it: "decode 61 ms of 41.7: …". */
@@ -163,6 +163,8 @@ export function laneSum(
     return `${nameOf(sourceId)} ${milliseconds(ms / (to - from))}${many}`;
   });
   const meanMs = sum(whole.subarray(from, to)) / (to - from);
-  const head = `${STAGE_NAMES[stage]}, predicted: ${milliseconds(meanMs)} of ${milliseconds(budget)}, ${percentOf((100 * meanMs) / budget)}`;
+  // Decoders work side by side.
+  const whose = stage === 'decode' && parts.length > 1 ? 'the busiest decoder ' : '';
+  const head = `${STAGE_NAMES[stage]}, predicted: ${whose}${milliseconds(meanMs)} of ${milliseconds(budget)}, ${percentOf((100 * meanMs) / budget)}`;
   return parts.length ? `${head}: ${parts.join(', ')}` : head;
 }

@@ -51,7 +51,7 @@ export interface Predicted {
   readonly unmeasured: readonly string[];
   /** Ranges of the decode plan; undefined without one. */
   readonly ranges: readonly DecodeRange[] | undefined;
-  /** ms of each stage in each frame when nothing else holds it up. */
+  /** ms of each stage in each frame when nothing else holds it up; of several decoders, the busiest. */
   readonly stageMs: Readonly<Record<Stage, Float32Array>>;
   readonly log: Float32Array;
   /** Probability that each frame is dropped. */

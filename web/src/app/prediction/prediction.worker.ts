@@ -8,7 +8,7 @@ import {
   type Recommendation,
 } from '@hone/core/findings';
 import { PacketIndex } from '@hone/core/media';
-import { stageMsOf, effectSums, type Calibration, type Situation } from '@hone/core/cost-model';
+import { busiestMsOf, effectSums, type Calibration, type Situation } from '@hone/core/cost-model';
 import { FrameLog, pacingSummary, stageRecord } from '@hone/core/playback';
 import {
   capabilityOf,
@@ -104,7 +104,7 @@ function figuresOf(
   const whole = { ...work, preview: { ...work.preview, bypass: [] } };
   const { workload, summary, framesPerSecond, coreUse, unmeasured, log, drops, nominalLog, ranges } =
     prediction;
-  const stageMs = stageRecord((stage) => stageMsOf(workload, stage));
+  const stageMs = stageRecord((stage) => busiestMsOf(workload, stage));
   return {
     ...{ rate: workload.rate, summary, framesPerSecond, coreUse, unmeasured, ranges },
     stageMs,

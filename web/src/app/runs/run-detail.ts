@@ -3,6 +3,7 @@ import { Router } from '@angular/router';
 import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
 import type { RunRecord } from '@hone/core/api';
+import type { Finding } from '@hone/core/findings';
 import {
   frameBudgetMs,
   latenessHistogram,
@@ -108,11 +109,16 @@ export class RunDetail {
 
   momentText({ frame, droppedFrames, freezeMs }: Freeze): string {
     const where = this.timecode(frame);
-    const within = this.run().findings?.find(
-      ({ dropped, ranges }) => dropped > 0 && ranges.some(({ from, to }) => from <= frame && frame < to),
-    );
+    const within = this.findingAt(frame);
     const why = within?.stage ? ` · ${STAGE_NAMES[within.stage].toLowerCase()}` : '';
     return `${where} · ${count(droppedFrames, 'frame', 'frames')} dropped, froze for ${milliseconds(freezeMs)}${why}`;
+  }
+
+  /** The finding that explains what was dropped at a frame. */
+  private findingAt(frame: number): Finding | undefined {
+    return this.run().findings?.find(
+      ({ dropped, ranges }) => dropped > 0 && ranges.some(({ from, to }) => from <= frame && frame < to),
+    );
   }
 
   turn(): void {
@@ -168,7 +174,19 @@ export class RunDetail {
         );
     else
       row('Limiting stage', LIMITING, (area) =>
-        drawLimitingLane(context, axis, area, { log, stageMs: undefined, drops: undefined }, budget, palette),
+        drawLimitingLane(
+          context,
+          axis,
+          area,
+          {
+            log,
+            stageMs: undefined,
+            drops: undefined,
+            blamedAt: (frame) => this.findingAt(frame)?.stage ?? undefined,
+          },
+          budget,
+          palette,
+        ),
       );
     let deepest = 0;
     row('', LANE, (area) => (deepest = drawDepth(context, axis, area, log, palette)));
