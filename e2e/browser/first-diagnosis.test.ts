@@ -50,7 +50,8 @@ describe('the first diagnosis', () => {
     const { page } = browser;
     await page.locator('hone-background-work').getByText('Measuring').waitFor();
     const before = await fingerprint();
-    expect(before.state).toBe('running');
+    // It may not even have begun.
+    expect(['running', 'waiting']).toContain(before.state);
     await page.waitForTimeout(1000);
     expect((await fingerprint()).progress).toBe(before.progress);
     await page.getByTestId('rough').waitFor({ state: 'detached', timeout: 110_000 });

@@ -208,7 +208,10 @@ export class Engine {
     this.control.playhead = frame;
     const clips = this.plan.clipsAt(frame);
     const goesOn =
-      this.mode === 'rest' && clips.every((clip) => this.streams.reaches(clip, frame, STILL_REACH));
+      // While a plan is taken in, the clips are those of the one before.
+      this.changing === 0 &&
+      this.mode === 'rest' &&
+      clips.every((clip) => this.streams.reaches(clip, frame, STILL_REACH));
     if (goesOn) {
       this.streams.passed(frame);
       for (const clip of clips) this.streams.skipTo(clip, frame);

@@ -1,8 +1,8 @@
 import type { Passage } from '@hone/core/render';
 import { describe, expect, it } from 'vitest';
 import type { MediaFile } from '../plan.js';
-import type { Channel, DecodeReply, DecodeRequest } from '../shared/messages.js';
 import { VIDEO_BT709 } from '../shared/picture.js';
+import { ScriptedDecoder } from '../testing/scripted-decoder.js';
 import { StreamSet } from './stream-set.js';
 
 const SIZE = { width: 640, height: 360 };
@@ -36,33 +36,13 @@ const passage = (clipId: string, from: number, to: number): Passage => ({
 });
 const cost = { readMs: 0, decodeMs: 1, scaleMs: 1, effectsMs: 0, decoded: 1 };
 
-/** A worker that does what the test says, and remembers what it was asked. */
-class Decoder implements Channel<DecodeRequest, DecodeReply> {
-  readonly asked: DecodeRequest[] = [];
-  reply: (message: DecodeReply) => void = () => undefined;
-
-  send(message: DecodeRequest): void {
-    this.asked.push(message);
-  }
-
-  onMessage(handler: (message: DecodeReply) => void): void {
-    this.reply = handler;
-  }
-
-  granted(stream: number): number[] {
-    return this.asked.flatMap((each) =>
-      each.kind === 'grant' && each.stream === stream ? [each.address] : [],
-    );
-  }
-}
-
 function setUp(slots: number[]): {
   set: StreamSet;
-  decoder: Decoder;
+  decoder: ScriptedDecoder;
   failed: string[];
   picture: (stream: number, frame: number, address: number, repeated?: boolean) => void;
 } {
-  const decoder = new Decoder();
+  const decoder = new ScriptedDecoder();
   const failed: string[] = [];
   const set = new StreamSet([decoder], {
     changed: () => undefined,

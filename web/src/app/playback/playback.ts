@@ -69,6 +69,8 @@ export class Playback {
   private destroyed = false;
   /** Source played alone at the last check. */
   private playedId: string | null;
+  /** Whether the player has not been sent to the frame of another subject yet. */
+  private isArriving = false;
   /** Timeline at the start of the current run. */
   private playing: Timeline | null = null;
   /** Frame and time of the pointer's last request. */
@@ -85,12 +87,18 @@ export class Playback {
       this.sources();
       this.copies();
       const subjectId = this.subjectId();
+      if (subjectId !== this.playedId) {
+        this.playedId = subjectId;
+        this.isArriving = true;
+        // Not the stored frame: a picture of the subject before, still on its way, would have changed it.
+        this.sought = subjectId === null ? this.leftAt() : 0;
+      }
       const go = (): void => {
         this.give(this.plan());
-        if (subjectId === this.playedId) return;
-        this.playedId = subjectId;
-        // Not the stored frame: a picture of the subject before, still on its way, would have changed it.
-        this.seek(subjectId === null ? this.leftAt() : 0);
+        if (!this.isArriving) return;
+        this.isArriving = false;
+        // Someone may have gone elsewhere meanwhile.
+        this.seek(this.sought);
       };
       onCleanup(afterPaint(go));
     });
@@ -110,7 +118,7 @@ export class Playback {
       this.player = player;
       player.setVolume(this.muted() ? 0 : this.volume());
       player.on('state', (state, frame) => {
-        if (state === 'still') this.sought = frame;
+        if (state === 'still' && !this.isArriving) this.sought = frame;
         this.store.dispatch(PlayerActions.stateChanged({ state, frame }));
       });
       player.on('still', (frame) => {
