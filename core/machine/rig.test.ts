@@ -16,9 +16,11 @@ import {
   RESAMPLE,
   RESAMPLE_FAR,
   resampleMs,
+  measuredLoads,
   showMs,
-  stageLoads,
+  soloLoads,
   type DecodeLoad,
+  type StageLoads,
 } from '../cost-model/index.js';
 import {
   decoderSamples,
@@ -96,12 +98,8 @@ describe('the loads of the stages', () => {
   const tuning = { ...PLAINEST, playScale: 4 as const };
   const work = (facts: Parameters<typeof sourceFacts>[0] = {}): ReturnType<typeof readySource> =>
     readySource('a', sourceFacts(facts));
-  const loadsOf = (
-    rig = laptop,
-    source = work(),
-    scale: 2 | 4 | 8 = 4,
-  ): NonNullable<ReturnType<typeof stageLoads>> =>
-    stageLoads(rig, source, shape, { ...tuning, playScale: scale })!;
+  const loadsOf = (rig = laptop, source = work(), scale: 2 | 4 | 8 = 4): StageLoads =>
+    measuredLoads(soloLoads(rig, source, shape, { ...tuning, playScale: scale })!);
 
   it('are shares of the frame budget', () => {
     const loads = loadsOf();
@@ -139,7 +137,7 @@ describe('the loads of the stages', () => {
   it('are unknown where nothing was measured', () => {
     const empty = { ...laptop, kernels: [], shows: [], drives: [], decoders: [] };
     expect(loadsOf(empty)).toMatchObject({ read: null, decode: null, scale: null, show: null });
-    expect(stageLoads(laptop, work(null), shape, tuning)).toBeUndefined();
+    expect(soloLoads(laptop, work(null), shape, tuning)).toBeUndefined();
   });
 
   it('of showing lie between the sizes that were measured', () => {

@@ -44,6 +44,16 @@ describe('what a rig plays', () => {
     );
   });
 
+  it('is estimated, and said to be, where it was not measured', () => {
+    const known = capability(20, 16);
+    const rig = withCores(strongRig({ decoders: [] }), 16);
+    const found = capabilityOf(rig, source('a'), SHAPE, TUNING)!;
+    expect([known.isEstimated, found.isEstimated]).toEqual([false, true]);
+    expect(found.loads.decode).toBeNull();
+    // What was not measured is not free.
+    expect(found.framesPerSecond).toBeLessThan(capability(0.01, 16).framesPerSecond / 2);
+  });
+
   it('is nothing of a source without a picture', () => {
     const sound = { ...source('a'), facts: { ...source('a').facts!, picture: null } };
     expect(capabilityOf(strongRig(), sound, SHAPE, TUNING)).toBeUndefined();

@@ -1,9 +1,10 @@
-import { max, sum } from 'd3-array';
+import { sum } from 'd3-array';
 import {
-  stageLoads,
+  measuredLoads,
+  soloLoads,
   UNCALIBRATED,
   type KnownSource,
-  type Situation,
+  type SoloLoads,
   type StageLoads,
 } from '../cost-model/index.js';
 import type { Tuning } from '../levers/index.js';
@@ -12,7 +13,7 @@ import { placeable } from '../media/index.js';
 import { isRealTime, limitingStageOf, STAGE_THREADS, STAGES, type Stage } from '../playback/index.js';
 import { toNumber } from '../time/index.js';
 import { soloTimeline, type Clip, type Timeline } from '../timeline/index.js';
-import { predict, type Prediction } from './prediction.js';
+import { predict } from './prediction.js';
 
 /** Layers of a source that are tried at the most. */
 export const MOST_LAYERS = 4;
@@ -26,8 +27,10 @@ export interface Capability {
   readonly sourceId: string;
   /** Of one layer. */
   readonly loads: StageLoads;
-  /** The stage that holds it up; null where nothing was measured. */
-  readonly limiting: Stage | null;
+  /** Whether the rig was not measured for all of it, so that it is partly estimated. */
+  readonly isEstimated: boolean;
+  /** The stage that holds it up. */
+  readonly limiting: Stage;
   /** Most frames a second of one layer, whatever the rate of the timeline. */
   readonly framesPerSecond: number;
   /** Number of layers over each other that play in real time, `MOST_LAYERS` at the most; 0 where one does not. */
@@ -36,7 +39,6 @@ export interface Capability {
 
 /**
  * What a rig plays of one source without light copies and effects: predicted for one layer, for two, and so on.
- * @param indexes packet indexes by source, as far as they were read
  * @returns undefined for a source without a picture
  */
 export function capabilityOf(
@@ -44,46 +46,43 @@ export function capabilityOf(
   source: KnownSource,
   shape: Pick<Timeline, 'rate' | 'size'>,
   tuning: Tuning,
-  indexes?: Situation['indexes'],
 ): Capability | undefined {
-  const loads = stageLoads(rig, source, shape, tuning);
+  const loads = soloLoads(rig, source, shape, tuning);
   const rate = toNumber(shape.rate);
   const solo = source.facts && soloTimeline(placeable(source.id, source.name, source.facts), shape);
   if (!loads || !solo) return undefined;
-  const predicted = (count: number): Prediction =>
-    predict({
+  const plays = (count: number): boolean => {
+    const { summary } = predict({
       timeline: layered(solo, count, Math.round(TRIED_SECONDS * rate)),
       tuning: { ...tuning, lightCopies: false },
       sources: [source],
       copies: [],
-      indexes,
       rig,
       shares: memoryShares(usualCeiling(rig.machine.memoryBytes), rig.machine.cores),
       drive: null,
       calibration: rig.calibration ?? UNCALIBRATED,
       decoding: 'everything',
     });
-  let tried = predicted(1);
-  const decodeCores = max(tried.workload.segments, (each) => each.decodeCores) ?? 1;
+    return isRealTime(summary);
+  };
   let layers = 0;
-  while (isRealTime(tried.summary) && ++layers < MOST_LAYERS) tried = predicted(layers + 1);
-  return { sourceId: source.id, loads, ...limitOf(loads, rig.machine.cores, decodeCores, rate), layers };
+  while (layers < MOST_LAYERS && plays(layers + 1)) layers++;
+  return {
+    sourceId: source.id,
+    loads: measuredLoads(loads),
+    isEstimated: loads.estimated.length > 0,
+    limiting: limitingStageOf((stage) => loads.percent[stage]) ?? 'decode',
+    framesPerSecond: (100 * rate) / highestLoad(loads, rig.machine.cores),
+    layers,
+  };
 }
 
-function limitOf(
-  loads: StageLoads,
-  cores: number,
-  decodeCores: number,
-  rate: number,
-): Pick<Capability, 'limiting' | 'framesPerSecond'> {
-  const load = (stage: Stage): number => loads[stage] ?? 0;
+/** Load of the busiest thread, or of all cores where that is higher, per cent. */
+function highestLoad({ percent, decodeCores }: SoloLoads, cores: number): number {
   // A drive reads while all cores work.
   const usedCores = (stage: Stage): number => (stage === 'read' ? 0 : stage === 'decode' ? decodeCores : 1);
-  const onCores = sum(STAGES, (stage) => usedCores(stage) * load(stage)) / Math.max(1, cores);
-  const most = Math.max(onCores, ...STAGE_THREADS.map((thread) => sum(thread, load)));
-  return most > 0
-    ? { limiting: limitingStageOf(load) ?? null, framesPerSecond: (100 * rate) / most }
-    : { limiting: null, framesPerSecond: 0 };
+  const onCores = sum(STAGES, (stage) => usedCores(stage) * percent[stage]) / Math.max(1, cores);
+  return Math.max(onCores, ...STAGE_THREADS.map((thread) => sum(thread, (stage) => percent[stage])));
 }
 
 /** The beginning of a timeline of one clip, with as many translucent layers of it. */

@@ -1,24 +1,24 @@
-import type { Project, RunRecord } from '@hone/core/api';
-import { rational } from '@hone/core/time';
-import type { Clip, Timeline } from '@hone/core/timeline';
+import type { RunRecord } from '@hone/core/api';
+import type { Timeline } from '@hone/core/timeline';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { accessibilityFaults } from '../fixtures/accessible.js';
 import { TestBrowser } from '../fixtures/browser.js';
-import type { CutProject, NamedCut } from '../fixtures/cut-project.js';
-import { openCutProject, type OpenCutProject } from '../fixtures/open-cut-project.js';
+import type { CutProject } from '../fixtures/cut-project.js';
+import {
+  clipLine,
+  openCutProject,
+  THREE_CUTS,
+  THREE_CUTS_LENGTH,
+  THREE_CUTS_LINE,
+  TRACKS_LEFT,
+  TRACKS_RIGHT,
+  type OpenCutProject,
+} from '../fixtures/open-cut-project.js';
 import type { TestServer } from '../fixtures/server.js';
 
-const CUTS: readonly NamedCut[] = [
-  ['long24', rational(1), 48],
-  ['fast60', rational(1, 2), 48],
-  ['pal25', rational(1), 48],
-];
-const LENGTH = 144;
-/** Where the picture track stands below the edit bar and the ruler, and where names end. */
+/** Where tracks stand below the edit bar and the ruler. */
 const TRACK_Y = 33;
 const SOUND_Y = 57;
-const LEFT = 108;
-const RIGHT = 8;
 
 /** Edits by mouse and keyboard, each looked up in what the server keeps and in the picture that is shown. */
 describe('the timeline', () => {
@@ -26,18 +26,21 @@ describe('the timeline', () => {
   let browser: TestBrowser;
   let made: CutProject;
   let opened: OpenCutProject;
-  const kept = async (): Promise<Timeline> =>
-    (await server.get<Project>(`projects/${made.project.id}`)).timeline;
-  const line = (clips: readonly Clip[]): string[] =>
-    clips.map(({ name, start, length, enabled }) => `${name} ${start}+${length}${enabled ? '' : ' off'}`);
-  const pictures = async (): Promise<string[]> => line((await kept()).tracks[0]!.clips);
+  const kept = (): Promise<Timeline> => opened.kept();
+  const pictures = (): Promise<string[]> => opened.pictures();
   const becomes = (expected: readonly string[]): Promise<void> => expect.poll(pictures).toEqual(expected);
-  const START = ['cut 0 0+48', 'cut 1 48+48', 'cut 2 96+48'];
 
   /** Where a frame of the whole timeline stands. */
-  async function at(frame: number, y = TRACK_Y, length = LENGTH): Promise<{ x: number; y: number }> {
+  async function at(
+    frame: number,
+    y = TRACK_Y,
+    length = THREE_CUTS_LENGTH,
+  ): Promise<{ x: number; y: number }> {
     const box = (await browser.page.getByTestId('timeline').boundingBox())!;
-    return { x: box.x + LEFT + (frame / length) * (box.width - LEFT - RIGHT), y: box.y + y };
+    return {
+      x: box.x + TRACKS_LEFT + (frame / length) * (box.width - TRACKS_LEFT - TRACKS_RIGHT),
+      y: box.y + y,
+    };
   }
   async function drag(from: { x: number; y: number }, to: { x: number; y: number }): Promise<void> {
     const { mouse } = browser.page;
@@ -54,11 +57,11 @@ describe('the timeline', () => {
   const chosen = (): Promise<string | null> => browser.page.getByTestId('chosen').textContent();
   const takeBack = async (): Promise<void> => {
     await browser.page.keyboard.press('Control+z');
-    await becomes(START);
+    await becomes(THREE_CUTS_LINE);
   };
 
   beforeAll(async () => {
-    opened = await openCutProject('Edits', CUTS);
+    opened = await openCutProject('Edits', THREE_CUTS);
     ({ server, browser, made } = opened);
   });
 
@@ -91,12 +94,12 @@ describe('the timeline', () => {
     await browser.page.keyboard.press('Home');
     await press(20);
     await browser.page.keyboard.press('Delete');
-    await becomes(START.slice(1));
+    await becomes(THREE_CUTS_LINE.slice(1));
     await drag(await at(72), await at(72 - 47));
     await becomes(['cut 1 0+48', 'cut 2 96+48']);
     await browser.page.keyboard.press('Control+z');
     await browser.page.keyboard.press('Control+z');
-    await becomes(START);
+    await becomes(THREE_CUTS_LINE);
   });
 
   it('trims both ends with the mouse, as far as the neighbour', async () => {
@@ -136,7 +139,7 @@ describe('the timeline', () => {
     // Black reads as zeros all along; no clip has the number zero.
     await browser.waitForCode({ source: 0, frame: 0 });
     await browser.page.keyboard.press('y');
-    await becomes(START);
+    await becomes(THREE_CUTS_LINE);
     await browser.waitForCode({ source: 2, frame: 60 });
   });
 
@@ -152,7 +155,7 @@ describe('the timeline', () => {
     await browser.waitForCode({ source: 2, frame: 60 });
     await field.fill('-100');
     await field.press('Enter');
-    await becomes(START);
+    await becomes(THREE_CUTS_LINE);
     await field.blur();
     await browser.goTo(48, 24);
     await browser.waitForCode({ source: 2, frame: 145 });
@@ -161,7 +164,7 @@ describe('the timeline', () => {
     await field.fill('5000');
     await field.press('Enter');
     await browser.page.getByText('between 1 % and 1000 %').waitFor();
-    await becomes(START);
+    await becomes(THREE_CUTS_LINE);
     for (let step = 0; step < 2; step++) await browser.page.keyboard.press('Control+z');
   });
 
@@ -171,7 +174,7 @@ describe('the timeline', () => {
     await browser.page.keyboard.press('Control+c');
     await browser.page.keyboard.press('End');
     await browser.page.keyboard.press('Control+v');
-    await becomes([...START.slice(0, 2), 'cut 2 96+47', 'cut 0 143+48']);
+    await becomes([...THREE_CUTS_LINE.slice(0, 2), 'cut 2 96+47', 'cut 0 143+48']);
     await takeBack();
     await browser.goTo(48, 24);
     await browser.page.keyboard.press('Control+Shift+V');
@@ -193,7 +196,7 @@ describe('the timeline', () => {
     await browser.page.keyboard.press('Shift+Delete');
     await becomes(['cut 0 0+48', 'cut 2 48+48']);
     for (let step = 0; step < 2; step++) await browser.page.keyboard.press('Control+z');
-    await becomes(START);
+    await becomes(THREE_CUTS_LINE);
   });
 
   it('puts a crossfade at the nearest cut, makes it longer by its edge, and dips through any colour', async () => {
@@ -222,7 +225,7 @@ describe('the timeline', () => {
     await page.getByRole('button', { name: 'Transition' }).click();
     await page.getByRole('menuitem', { name: 'Remove the nearest' }).click();
     await expect.poll(transitions).toEqual([]);
-    await becomes(START);
+    await becomes(THREE_CUTS_LINE);
   });
 
   it('comes from the whole to a few frames in one gesture, and back', async () => {
@@ -230,7 +233,10 @@ describe('the timeline', () => {
     /** The frame of a place on the ruler, as the clock under the picture names it. */
     const frameAt = async (share: number): Promise<number> => {
       const box = (await page.getByTestId('timeline').boundingBox())!;
-      await page.mouse.click(box.x + LEFT + share * (box.width - LEFT - RIGHT), box.y + 8);
+      await page.mouse.click(
+        box.x + TRACKS_LEFT + share * (box.width - TRACKS_LEFT - TRACKS_RIGHT),
+        box.y + 8,
+      );
       const parts = (await page.getByTestId('timecode').textContent())!.split(':').map(Number);
       return 24 * parts[2]! + parts[3]!;
     };
@@ -249,11 +255,11 @@ describe('the timeline', () => {
   it('plays from where it is told to, however far behind that the playhead stands', async () => {
     const { page } = browser;
     // At the end it begins anew, two clips before the one that is seen.
-    await browser.goTo(LENGTH - 1, 24);
+    await browser.goTo(THREE_CUTS_LENGTH - 1, 24);
     await browser.playThrough();
     const played = async () =>
       (await server.get<RunRecord[]>(`projects/${made.project.id}/runs`))[0]!.summary;
-    expect((await played()).wanted).toBe(LENGTH);
+    expect((await played()).wanted).toBe(THREE_CUTS_LENGTH);
     await browser.goTo(10, 24);
     await page.keyboard.press('i');
     await browser.goTo(60, 24);
@@ -297,7 +303,7 @@ describe('the timeline', () => {
     await browser.page.keyboard.press('Control+z');
     await becomes(split);
     for (let step = 0; step < 3; step++) await browser.page.keyboard.press('Control+z');
-    await becomes(START);
+    await becomes(THREE_CUTS_LINE);
   });
 
   it('moves clips to another track by keyboard, and marks a place', async () => {
@@ -306,10 +312,10 @@ describe('the timeline', () => {
     await expect.poll(async () => (await kept()).tracks.length).toBe(3);
     await browser.page.keyboard.press('Control+Shift+a');
     await browser.page.keyboard.press('Alt+ArrowUp');
-    await expect.poll(async () => line((await kept()).tracks[2]!.clips)).toEqual(START);
+    await expect.poll(async () => clipLine((await kept()).tracks[2]!.clips)).toEqual(THREE_CUTS_LINE);
     await browser.page.keyboard.press('Alt+Shift+ArrowRight');
     await expect
-      .poll(async () => line((await kept()).tracks[2]!.clips))
+      .poll(async () => clipLine((await kept()).tracks[2]!.clips))
       .toEqual(['cut 0 24+48', 'cut 1 72+48', 'cut 2 120+48']);
     await browser.goTo(30, 24);
     await browser.page.keyboard.press('p');
@@ -320,6 +326,6 @@ describe('the timeline', () => {
 
   async function field0(): Promise<void> {
     await browser.page.keyboard.press('Escape');
-    await becomes(START);
+    await becomes(THREE_CUTS_LINE);
   }
 });

@@ -1,38 +1,30 @@
-import type { Project } from '@hone/core/api';
-import { rational } from '@hone/core/time';
 import type { Timeline } from '@hone/core/timeline';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { accessibilityFaults } from '../fixtures/accessible.js';
 import type { TestBrowser } from '../fixtures/browser.js';
-import type { CutProject, NamedCut } from '../fixtures/cut-project.js';
-import { openCutProject, type OpenCutProject } from '../fixtures/open-cut-project.js';
-import type { TestServer } from '../fixtures/server.js';
-
-const CUTS: readonly NamedCut[] = [
-  ['long24', rational(1), 48],
-  ['fast60', rational(1, 2), 48],
-  ['pal25', rational(1), 48],
-];
-const LENGTH = 144;
-/** Width of the names of tracks. */
-const LEFT = 108;
-const START = ['cut 0 0+48', 'cut 1 48+48', 'cut 2 96+48'];
+import type { CutProject } from '../fixtures/cut-project.js';
+import {
+  openCutProject,
+  THREE_CUTS,
+  THREE_CUTS_LENGTH,
+  THREE_CUTS_LINE,
+  TRACKS_LEFT,
+  TRACKS_RIGHT,
+  type OpenCutProject,
+} from '../fixtures/open-cut-project.js';
 
 /** Sources on the way to the timeline, and from a clip back to its source. */
 describe('sources and the timeline', () => {
-  let server: TestServer;
   let browser: TestBrowser;
   let made: CutProject;
   let opened: OpenCutProject;
-  const kept = async (): Promise<Timeline> =>
-    (await server.get<Project>(`projects/${made.project.id}`)).timeline;
-  const pictures = async (): Promise<string[]> =>
-    (await kept()).tracks[0]!.clips.map(({ name, start, length }) => `${name} ${start}+${length}`);
+  const kept = (): Promise<Timeline> => opened.kept();
+  const pictures = (): Promise<string[]> => opened.pictures();
   const becomes = (expected: readonly string[]): Promise<void> => expect.poll(pictures).toEqual(expected);
 
   beforeAll(async () => {
-    opened = await openCutProject('Placing', CUTS);
-    ({ server, browser, made } = opened);
+    opened = await openCutProject('Placing', THREE_CUTS);
+    ({ browser, made } = opened);
   });
 
   afterAll(() => opened.close());
@@ -50,7 +42,7 @@ describe('sources and the timeline', () => {
     await page.getByRole('link', { name: 'Work', exact: true }).click();
     await page.getByTestId('timeline').waitFor();
     await page.keyboard.press('Control+z');
-    await becomes(START);
+    await becomes(THREE_CUTS_LINE);
     await browser.waitForPicture();
   });
 
@@ -81,7 +73,7 @@ describe('sources and the timeline', () => {
     await browser.goTo(34, 24);
     await browser.waitForCode({ source: 3, frame: 10 });
     await page.keyboard.press('Control+z');
-    await becomes(START);
+    await becomes(THREE_CUTS_LINE);
     await browser.waitForPicture();
   });
 
@@ -111,12 +103,17 @@ describe('sources and the timeline', () => {
     // The second second of it, behind the last clip.
     await expect
       .poll(async () => (await kept()).tracks[0]!.clips.at(-1))
-      .toMatchObject({ sourceId: made.ids.pal25, start: LENGTH, length: 24, sourceIn: { num: 1, den: 1 } });
+      .toMatchObject({
+        sourceId: made.ids.pal25,
+        start: THREE_CUTS_LENGTH,
+        length: 24,
+        sourceIn: { num: 1, den: 1 },
+      });
     await page.getByRole('button', { name: 'Back to the timeline' }).click();
     await browser.goTo(150, 24);
     await browser.waitForCode({ source: 3, frame: 31 });
     await page.keyboard.press('Control+z');
-    await becomes(START);
+    await becomes(THREE_CUTS_LINE);
   });
 
   it('takes a source that is dragged from its list, over the link of the page Work, to a track', async () => {
@@ -132,13 +129,13 @@ describe('sources and the timeline', () => {
     await timeline.waitFor();
     const tracks = (await timeline.boundingBox())!;
     // Two frames beside the cut at frame 48, which is nearer than a pointer is held still.
-    const x = tracks.x + LEFT + (50 / LENGTH) * (tracks.width - LEFT - 8);
+    const x = tracks.x + TRACKS_LEFT + (50 / THREE_CUTS_LENGTH) * (tracks.width - TRACKS_LEFT - TRACKS_RIGHT);
     await page.mouse.move(x, tracks.y + 36, { steps: 6 });
     const place = page.getByTestId('drop-place');
     await place.waitFor();
     expect(await place.textContent()).toContain('overwrite');
     // Nothing has changed yet.
-    expect(await pictures()).toEqual(START);
+    expect(await pictures()).toEqual(THREE_CUTS_LINE);
     await page.mouse.up();
     await expect
       .poll(async () => (await kept()).tracks[0]!.clips.map(({ start, length }) => [start, length]))
@@ -149,14 +146,14 @@ describe('sources and the timeline', () => {
       ]);
     expect(await place.count()).toBe(0);
     await page.keyboard.press('Control+z');
-    await becomes(START);
+    await becomes(THREE_CUTS_LINE);
   });
 
   it('leads from a clip to the facts of its source in one step', async () => {
     const { page } = browser;
     const line = (await page.getByTestId('timeline').boundingBox())!;
     // The middle of the first clip, below the ruler.
-    await page.mouse.dblclick(line.x + LEFT + (line.width - LEFT) / 6, line.y + 33);
+    await page.mouse.dblclick(line.x + TRACKS_LEFT + (line.width - TRACKS_LEFT) / 6, line.y + 33);
     await page.getByRole('heading', { name: 'long24.mp4' }).waitFor();
     // Its length is in frames, as those of the timeline are.
     await page.locator('hone-source-detail').getByText('00:00:04:00').waitFor();

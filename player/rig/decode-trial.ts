@@ -90,8 +90,14 @@ export async function runDecodeTrials(
       probe.dispose();
     }
   }
-  for (const source of sources)
-    if (!signal?.aborted && untriedSources(known, [source]).server.length)
+  for (const source of sources) {
+    if (signal?.aborted || !untriedSources(known, [source]).server.length) continue;
+    try {
       known = withTrials(known, await onServer(source.id));
+    } catch (error) {
+      // A trial that was ended on purpose says nothing.
+      if (!signal?.aborted) throw error;
+    }
+  }
   return known;
 }

@@ -17,7 +17,6 @@ const FRAMES_A_PLACE = 6;
 export function likenessHandler(sources: SourceStore, copies: CopyStore, tools: FfmpegTools): JobHandler {
   return {
     kind: 'likeness',
-    isHeldByPlayback: true,
     lane: 'heavy',
     priority: 1,
     async run({ job, signal, progress }) {

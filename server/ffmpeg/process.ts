@@ -237,6 +237,7 @@ export async function runFedFfmpeg(
 ): Promise<void> {
   const ended = new AbortController();
   const signal = AbortSignal.any([ended.signal, ...(options.signal ? [options.signal] : [])]);
+  /** Why a render failed. */
   let fault: unknown;
   const input = async (stdin: Writable): Promise<void> => {
     stdin.on('error', () => undefined);
@@ -247,6 +248,8 @@ export async function runFedFfmpeg(
       }
       stdin.end();
     } catch (error) {
+      // Where the reader ended by itself, it says why.
+      if (stdin.destroyed) return;
       fault = error;
       ended.abort();
     }
@@ -255,7 +258,7 @@ export async function runFedFfmpeg(
     await runFfmpeg(program, args, { ...options, signal, input });
   } catch (error) {
     if (options.signal?.aborted) throw new CancelledError('Cancelled.');
-    throw fault instanceof ToolError ? fault : error;
+    throw fault ?? error;
   } finally {
     ended.abort();
   }

@@ -26,8 +26,6 @@ export interface JobHandler {
   readonly lane: 'heavy' | 'light';
   /** Larger goes first. */
   readonly priority: number;
-  /** Whether it is held while something plays: nobody waits for its result. */
-  readonly isHeldByPlayback?: boolean;
   run(context: JobContext): Promise<void>;
   /** Called when a job fails or is cancelled, to delete incomplete files. */
   abandoned?(subjectId: string, state: 'failed' | 'cancelled', problem: string | null): Promise<void>;

@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto';
 import { setTimeout as sleep } from 'node:timers/promises';
-import type { Job, JobState } from '@hone/core/api';
+import { isHeldJob, type Job, type JobState } from '@hone/core/api';
 import { and, asc, desc, eq, inArray } from 'drizzle-orm';
 import type { Logger } from 'pino';
 import { CancelledError } from '../ffmpeg/process.js';
@@ -226,7 +226,8 @@ export class SqliteQueue implements JobQueue {
         signal: abort.signal,
         progress: (done: number) => this.progress(running, done),
       };
-      await (handler.isHeldByPlayback ? playbackHold.run(() => handler.run(context)) : handler.run(context));
+      const run = (): Promise<void> => handler.run(context);
+      await (isHeldJob(handler.kind) ? playbackHold.run(run) : run());
       await this.end(running, handler, 'done', null);
     } catch (error) {
       const stopped = error instanceof CancelledError || abort.signal.aborted;

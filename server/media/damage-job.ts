@@ -25,7 +25,6 @@ const FAULT =
 export function damageHandler(store: SourceStore, ffmpeg: string): JobHandler {
   return {
     kind: 'damage',
-    isHeldByPlayback: true,
     lane: 'light',
     priority: 0,
     async run({ job, payload, signal, progress }) {

@@ -27,7 +27,6 @@ export function stripHandler(
 ): JobHandler {
   return {
     kind: 'strip',
-    isHeldByPlayback: true,
     lane: 'light',
     priority: 4,
     async run({ job, signal, progress }) {

@@ -49,7 +49,6 @@ export async function hashOf(
 export function hashHandler(store: SourceStore): JobHandler {
   return {
     kind: 'hash',
-    isHeldByPlayback: true,
     lane: 'light',
     priority: 1,
     async run({ job, signal, progress }) {

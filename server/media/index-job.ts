@@ -15,7 +15,6 @@ import type { SourceStore } from './source-store.js';
 export function indexHandler(store: SourceStore, { ffmpeg, ffprobe }: FfmpegTools): JobHandler {
   return {
     kind: 'index',
-    isHeldByPlayback: true,
     lane: 'light',
     priority: 6,
     async run({ job, signal, progress }) {

@@ -19,7 +19,6 @@ export const soundPath = (folder: string, id: string): string => join(folder, `$
 export function soundHandler(store: SourceStore, ffmpeg: string, folder: string): JobHandler {
   return {
     kind: 'sound',
-    isHeldByPlayback: true,
     lane: 'light',
     priority: 5,
     async run({ job, signal, progress }) {

@@ -30,12 +30,19 @@ export interface Connection {
 export const connectionOf = ({ remotePort, localPort }: Socket): Connection | undefined =>
   remotePort && localPort ? { clientPort: remotePort, serverPort: localPort } : undefined;
 
+/** A measurement that has begun. */
+interface Begun {
+  readonly before: Snapshot;
+  /** First process of the browser that shows Hone. */
+  readonly browser: number;
+}
+
 /**
- * Measures the share of the cores that other programs use during playback: neither Hone's server with its children nor the
+ * Measures the share of the cores that other programs use: neither Hone's server with its children nor the
  * browser that shows Hone. Only Linux tells.
  */
 export class ExternalLoadMonitor {
-  private before: Snapshot | undefined;
+  private begun: Begun | undefined;
   private known: { readonly connection: Connection; readonly browser: number } | undefined;
 
   constructor(private readonly proc = '/proc') {}
@@ -45,22 +52,39 @@ export class ExternalLoadMonitor {
    * @param connection of the page; without it the browser would count as external, so none starts
    */
   async start(connection: Connection | undefined): Promise<void> {
-    this.before = undefined;
+    this.begun = undefined;
+    this.begun = await this.begin(connection);
+  }
+
+  /** Share of all cores that others took since the start, 0 to 1; null where the system does not tell. */
+  async share(): Promise<number | null> {
+    return this.since(this.begun);
+  }
+
+  /**
+   * Share of all cores that others take over a time from now, ms; where the system does not tell, that all take. Apart
+   * from a measurement that was started.
+   */
+  async during(ms: number, connection: Connection | undefined): Promise<number> {
+    const begun = await this.begin(connection);
+    const all = await loadOver(ms);
+    return (await this.since(begun)) ?? all;
+  }
+
+  private async begin(connection: Connection | undefined): Promise<Begun | undefined> {
     const before = connection && (await snapshotOf(this.proc).catch(() => undefined));
-    if (!before) return;
+    if (!before) return undefined;
     if (!this.isKnown(connection, before)) {
       // Looking through what all processes have open takes a while; a page keeps its connection.
       const browser = await browserOf(this.proc, connection).catch(() => undefined);
       this.known = browser === undefined ? undefined : { connection, browser };
     }
-    if (this.known) this.before = before;
+    return this.known && { before, browser: this.known.browser };
   }
 
-  /** Share of all cores that others take over a time from now, ms; where the system does not tell, that all take. */
-  async during(ms: number, connection: Connection | undefined): Promise<number> {
-    await this.start(connection);
-    const all = await loadOver(ms);
-    return (await this.share()) ?? all;
+  private async since(begun: Begun | undefined): Promise<number | null> {
+    const after = begun && (await snapshotOf(this.proc).catch(() => undefined));
+    return after ? othersShare(begun.before, after, [process.pid, begun.browser]) : null;
   }
 
   private isKnown({ clientPort, serverPort }: Connection, { processes }: Snapshot): boolean {
@@ -68,14 +92,6 @@ export class ExternalLoadMonitor {
     if (known?.connection.clientPort !== clientPort || known.connection.serverPort !== serverPort)
       return false;
     return processes.has(known.browser);
-  }
-
-  /** Share of all cores that others took since the start, 0 to 1; null where the system does not tell. */
-  async share(): Promise<number | null> {
-    const { before, known } = this;
-    if (!before || !known) return null;
-    const after = await snapshotOf(this.proc).catch(() => undefined);
-    return after ? othersShare(before, after, [process.pid, known.browser]) : null;
   }
 }
 

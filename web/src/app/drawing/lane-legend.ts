@@ -62,10 +62,3 @@ export class LaneLegend {
   readonly isOnTimeline = input(false);
   readonly stages = STAGES.map((stage) => ({ stage, name: STAGE_NAMES[stage].toLowerCase() }));
 }
-
-const OPENED = 'hone.lanes';
-
-/** Whether each stage has a lane of its own; on all pages alike. */
-export const lanesAreOpen = (): boolean => localStorage.getItem(OPENED) === 'yes';
-
-export const keepLanesOpen = (open: boolean): void => localStorage.setItem(OPENED, open ? 'yes' : 'no');

@@ -81,7 +81,7 @@ const predictor = {
 
   capabilities({ rig, sources, shape, tuning }: CapabilityRequest): readonly Capability[] {
     return sources
-      .map((source) => capabilityOf(rig, source, shape, tuning, indexes))
+      .map((source) => capabilityOf(rig, source, shape, tuning))
       .filter((each) => each !== undefined);
   },
 

@@ -203,14 +203,19 @@ export class Predictions {
     }
   }
 
-  /** What a rig plays of each source; sources without a picture are left out. */
-  capabilities(request: CapabilityRequest): Promise<readonly Capability[]> {
-    return this.started().capabilities(request);
+  /** What a rig plays of each source, beside other predictions; sources without a picture are left out. */
+  async capabilities(request: CapabilityRequest): Promise<readonly Capability[]> {
+    const worker = newWorker();
+    try {
+      return await wrap<Predictor>(worker).capabilities(request);
+    } finally {
+      worker.terminate();
+    }
   }
 
   private started(): Remote<Predictor> {
     if (this.predictor) return this.predictor;
-    const worker = new Worker(new URL('./prediction.worker', import.meta.url), { type: 'module' });
+    const worker = newWorker();
     worker.addEventListener('error', ({ message }) => this.problem.set(message || 'The prediction failed.'));
     this.worker = worker;
     return (this.predictor = wrap<Predictor>(worker));
@@ -246,3 +251,6 @@ export class Predictions {
     }
   }
 }
+
+const newWorker = (): Worker =>
+  new Worker(new URL('./prediction.worker', import.meta.url), { type: 'module' });

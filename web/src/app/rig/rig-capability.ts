@@ -3,6 +3,7 @@ import { Store } from '@ngrx/store';
 import { decoderSamples, type Rig } from '@hone/core/machine';
 import { MOST_LAYERS, type Capability } from '@hone/core/simulation';
 import { toNumber } from '@hone/core/time';
+import { sentenceOf } from '../api/api';
 import { codecName } from '../formatting/codec-words';
 import { framesPerSecond, pixels, rateText } from '../formatting/quantities';
 import { STAGE_NAMES } from '../formatting/stage-words';
@@ -33,6 +34,7 @@ export class RigCapability {
   /** Of the rig, the sources and the levers of now; null until they are predicted. */
   private readonly capabilities = signal<readonly Capability[] | null>(null);
   readonly problem = signal<string | null>(null);
+  readonly title = computed(() => `What ${this.rig().id === 'own' ? 'this' : 'that'} machine plays`);
   readonly hasSources = computed(() => this.sources().length > 0);
 
   readonly rows = computed(() => {
@@ -49,7 +51,7 @@ export class RigCapability {
         name: source.name,
         kind: `${pixels(size)} · ${codecName(codec)} · ${rateText(own)}`,
         width: Math.min(100, (100 * capability.framesPerSecond) / (FULL * rate)),
-        speed: framesPerSecond(capability.framesPerSecond),
+        speed: `${capability.isEstimated ? 'about ' : ''}${framesPerSecond(capability.framesPerSecond)}`,
         plays: layersText(capability.layers),
       };
     });
@@ -65,8 +67,7 @@ export class RigCapability {
   });
   readonly limitText = computed(() => {
     const chosen = this.chosen();
-    if (!chosen?.limiting) return null;
-    return `${STAGE_NAMES[chosen.limiting]} takes most: at most ${chosen.speed}.`;
+    return chosen && `${STAGE_NAMES[chosen.limiting]} takes most: at most ${chosen.speed}.`;
   });
   readonly lineAt = 100 / FULL;
 
@@ -87,7 +88,7 @@ export class RigCapability {
             if (!isOver) this.capabilities.set(found);
           },
           (error: unknown) => {
-            if (!isOver) this.problem.set(String(error));
+            if (!isOver) this.problem.set(sentenceOf(error));
           },
         );
     });

@@ -1,4 +1,4 @@
-import { Component, computed, effect, ElementRef, inject, input, signal, viewChild } from '@angular/core';
+import { Component, computed, effect, ElementRef, inject, input, viewChild } from '@angular/core';
 import { Router } from '@angular/router';
 import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
@@ -15,7 +15,8 @@ import {
 import { formatTimecode, timecodeOf, toNumber } from '@hone/core/time';
 import { paletteOf, prepared, type Area } from '../drawing/axis';
 import { redraw } from '../drawing/redraw';
-import { keepLanesOpen, LaneLegend, lanesAreOpen } from '../drawing/lane-legend';
+import { LaneFold } from '../drawing/lane-fold';
+import { LaneLegend } from '../drawing/lane-legend';
 import { atFrames, drawDepth, drawHistogram, drawSamples } from '../drawing/run-charts';
 import { drawLateness, drawLimitingLane, drawLoadLane } from '../drawing/run-drawing';
 import { drawRuler } from '../drawing/track-drawing';
@@ -55,9 +56,8 @@ export class RunDetail {
   private readonly project = this.store.selectSignal(selectProject);
   private readonly chart = viewChild<ElementRef<HTMLCanvasElement>>('chart');
   private readonly histogramChart = viewChild<ElementRef<HTMLCanvasElement>>('histogram');
-  /** Whether each stage has a lane of its own. */
-  readonly isOpen = signal(lanesAreOpen());
-  readonly chartHeight = computed(() => heightOf(this.isOpen()));
+  readonly fold = inject(LaneFold);
+  readonly chartHeight = computed(() => heightOf(this.fold.isOpen()));
   readonly histogramHeight = HISTOGRAM_HEIGHT;
   private readonly log = computed(() => this.logs.all().get(this.run().id));
   private readonly samples = computed(() => this.logs.samples().get(this.run().id) ?? []);
@@ -121,11 +121,6 @@ export class RunDetail {
     );
   }
 
-  turn(): void {
-    this.isOpen.update((open) => !open);
-    keepLanesOpen(this.isOpen());
-  }
-
   jump({ frame }: Freeze): void {
     this.store.dispatch(PlayerActions.subjectChosen({ sourceId: this.run().facts.subjectId }));
     this.store.dispatch(PlayerActions.placeAsked({ frame }));
@@ -167,7 +162,7 @@ export class RunDetail {
       drawRuler(context, axis, area, toNumber(rate), (frame) => this.timecode(frame), palette),
     );
     row('Late', LATE, (area) => drawLateness(context, axis, area, log, budget, palette));
-    if (this.isOpen())
+    if (this.fold.isOpen())
       for (const stage of STAGES)
         row(`${STAGE_NAMES[stage]} load`, LOAD, (area) =>
           drawLoadLane(context, axis, area, log, stage, budget, palette),

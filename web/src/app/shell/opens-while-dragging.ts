@@ -1,4 +1,4 @@
-import { Directive, inject } from '@angular/core';
+import { Directive, inject, input } from '@angular/core';
 import { Router } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { SourceDrag } from '../sources/source-drag';
@@ -7,7 +7,7 @@ import { PlayerActions } from '../state/actions';
 /** Time that sources are held over a link before its page opens, ms. */
 const HELD_MS = 300;
 
-/** A link whose page opens while sources are held over it, so that they can be dropped on the timeline there. */
+/** A link that opens the page of the timeline while sources are held over it, so that they can be dropped there. */
 @Directive({
   selector: 'a[honeOpensWhileDragging]',
   host: { '(dragenter)': 'enter($event)', '(dragleave)': 'leave()', '(drop)': 'leave()' },
@@ -16,10 +16,11 @@ export class OpensWhileDragging {
   private readonly drag = inject(SourceDrag);
   private readonly router = inject(Router);
   private readonly store = inject(Store);
+  readonly isToTimeline = input.required<boolean>({ alias: 'honeOpensWhileDragging' });
   private timer: ReturnType<typeof setTimeout> | undefined;
 
   enter(event: DragEvent): void {
-    if (this.drag.sourcesOf(event).length === 0) return;
+    if (!this.isToTimeline() || this.drag.sourcesOf(event).length === 0) return;
     this.leave();
     this.timer = setTimeout(() => {
       // A source that is played alone has no tracks to drop on.

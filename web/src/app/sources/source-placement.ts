@@ -13,13 +13,32 @@ import {
 import { sentenceOf } from '../api/api';
 import { ProjectActions } from '../state/actions';
 import { editingFeature } from '../state/editing.feature';
-import { append, placing } from '../state/placing';
+import { append, placeables, placing } from '../state/placing';
 import { selectProject, selectTimelineFrame } from '../state/selectors';
 
 /** How much of a source goes on the timeline: all of it, unless something cuts it. */
 type Cut = (source: Placeable) => Placeable;
 
 const whole: Cut = (source) => source;
+
+/** Where sources are put on a timeline, and how. */
+export interface Place {
+  readonly at: number;
+  readonly mode: PlaceMode;
+  /** Track for clips of its kind; those of the other kind go where there is room. */
+  readonly trackId?: string | undefined;
+  /** Identifiers of clips whose tracks come next. */
+  readonly selected?: ReadonlySet<string> | undefined;
+}
+
+function placed(
+  timeline: Timeline,
+  parts: readonly Placeable[],
+  { at, mode, trackId, selected = new Set() }: Place,
+): { readonly timeline: Timeline; readonly target: PlaceTarget } {
+  const target = placeTarget(timeline, parts, at, selected, trackId);
+  return { target, timeline: placeSources(timeline, parts, at, mode, () => crypto.randomUUID(), target) };
+}
 
 /** Puts sources on the timeline of the open project, each time as one edit. */
 @Injectable({ providedIn: 'root' })
@@ -36,32 +55,28 @@ export class SourcePlacement {
 
   /** At the playhead of the timeline. */
   place(sources: readonly Source[], mode: PlaceMode, cut = whole): void {
-    this.edit(sources, (timeline, known) => {
-      const parts = known.map(cut);
-      const at = this.playhead();
-      const target = placeTarget(timeline, parts, at, new Set(this.selectedClips()));
-      if (mode === 'overwrite' && target.hit.length) this.tellOverwritten(timeline, target);
-      return settled(placeSources(timeline, parts, at, mode, () => crypto.randomUUID(), target));
-    });
+    this.put(sources, { at: this.playhead(), mode, selected: new Set(this.selectedClips()) }, cut);
   }
 
-  /** Where sources dragged over a frame go: on its track, and on the track that is free there for the other kind. */
-  dropped(
-    timeline: Timeline,
-    parts: readonly Placeable[],
-    at: number,
-    mode: PlaceMode,
-    trackId?: string,
-  ): Timeline {
-    const target = placeTarget(timeline, parts, at, new Set(), trackId);
-    return placeSources(timeline, parts, at, mode, () => crypto.randomUUID(), target);
+  /** Where they were dropped. */
+  drop(sources: readonly Source[], place: Place): void {
+    this.put(sources, place, whole);
   }
 
-  drop(sources: readonly Source[], at: number, mode: PlaceMode, trackId?: string): void {
-    this.edit(sources, (timeline, parts) => {
-      const target = placeTarget(timeline, parts, at, new Set(), trackId);
-      if (mode === 'overwrite' && target.hit.length) this.tellOverwritten(timeline, target);
-      return settled(this.dropped(timeline, parts, at, mode, trackId));
+  /** The timeline as it would be after a drop; as it is where the sources do not fit on it. */
+  draft(timeline: Timeline, sources: readonly Source[], place: Place): Timeline {
+    try {
+      return placed(timeline, placeables(sources), place).timeline;
+    } catch {
+      return timeline;
+    }
+  }
+
+  private put(sources: readonly Source[], place: Place, cut: Cut): void {
+    this.edit(sources, (before, known) => {
+      const { timeline, target } = placed(before, known.map(cut), place);
+      if (place.mode === 'overwrite' && target.hit.length) this.tellOverwritten(before, target);
+      return settled(timeline);
     });
   }
 

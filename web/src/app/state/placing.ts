@@ -18,10 +18,9 @@ export function placing(
   sources: readonly Source[],
   change: (timeline: Timeline, sources: readonly Placeable[]) => Timeline = append,
 ): Action[] {
-  const known = sources.flatMap(({ id, name, facts }) => (facts ? [placeable(id, name, facts)] : []));
   const isFirst = project.takesFirstShape && timelineLength(project.timeline) === 0;
   const shape = isFirst ? firstShape(sources) : null;
-  const timeline = change({ ...project.timeline, ...shape }, known);
+  const timeline = change({ ...project.timeline, ...shape }, placeables(sources));
   const edited = ProjectActions.timelineEdited({ timeline });
   if (!shape) return [edited];
   const message = `Frame size and rate were taken from the first clip: ${pixels(shape.size)}, ${rateText(shape.rate)}.`;
@@ -31,6 +30,10 @@ export function placing(
     ProjectActions.told({ message }),
   ];
 }
+
+/** What a timeline needs to know of sources, as far as they are read. */
+export const placeables = (sources: readonly Source[]): Placeable[] =>
+  sources.flatMap(({ id, name, facts }) => (facts ? [placeable(id, name, facts)] : []));
 
 /** Behind everything that is on the timeline. */
 export const append = (timeline: Timeline, sources: readonly Placeable[]): Timeline =>

@@ -2,12 +2,13 @@ import { inject, Injectable } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
 import { FrameLog, isDisturbed } from '@hone/core/playback';
-import type { RunRecord, Source } from '@hone/core/api';
+import { isHeldJob, type RunRecord, type Source } from '@hone/core/api';
 import { decodeObservations, refine } from '@hone/core/cost-model';
 import { roughRig, untriedSources, type DecodeFigures, type Rig } from '@hone/core/machine';
 import type { Timeline } from '@hone/core/timeline';
 import { currentRenderer, runDecodeTrials } from '@hone/player';
 import {
+  BehaviorSubject,
   catchError,
   combineLatest,
   concatMap,
@@ -47,8 +48,6 @@ import {
 /** Quiet that must last before the machine is measured without being asked, and before it is measured thoroughly. */
 const QUIET_MS = 4000;
 const IDLE_MS = 240_000;
-/** Jobs that are held while the machine is measured; all others are waited for. */
-const HELD_JOBS: readonly string[] = ['hash', 'strip', 'sound', 'damage', 'likeness'];
 /** The same before sources of unknown kinds are tried. */
 const TRIAL_QUIET_MS = 1000;
 /** Time of all trials before the machine is measured, ms. */
@@ -69,7 +68,7 @@ export class RigEffects {
   private readonly predictions = inject(Predictions);
   private readonly hold = inject(BackgroundHold);
   /** Whether sources are being tried, which a measurement would disturb. */
-  private isTrying = false;
+  private readonly isTrying = new BehaviorSubject(false);
 
   readonly read = createEffect(() =>
     this.actions.pipe(
@@ -120,7 +119,8 @@ export class RigEffects {
     map(
       ([project, jobs, state, sources]) =>
         project !== null &&
-        jobs.every(({ kind }) => HELD_JOBS.includes(kind)) &&
+        // Predictions need the packet indexes.
+        jobs.every(({ kind }) => isHeldJob(kind) && kind !== 'index') &&
         state === 'still' &&
         sources.some((source) => source.state === 'ready'),
     ),
@@ -134,11 +134,12 @@ export class RigEffects {
       this.store.select(machineFeature.selectMachineState),
       this.store.select(selectStaleReasons),
       this.isQuiet,
+      this.isTrying,
     ]).pipe(
       debounceTime(QUIET_MS),
-      filter(([{ known, own, now, measuring, problem }, stale, quiet]) => {
+      filter(([{ known, own, now, measuring, problem }, stale, quiet, trying]) => {
         const isWanted = known && (!own || stale.length > 0) && now?.measuresItself === true;
-        return isWanted && quiet && !measuring && !problem && !skipped() && !this.isTrying;
+        return isWanted && quiet && !trying && !measuring && !problem && !skipped();
       }),
       map(() => RigActions.measurementAsked({ thorough: false })),
     ),
@@ -161,18 +162,18 @@ export class RigEffects {
         const untried = untriedSources(rig, placed);
         if (untried.browser.length + untried.server.length === 0) return EMPTY;
         const abort = new AbortController();
-        if (!own) setTimeout(() => abort.abort(), FIRST_TRIALS_MS);
+        const signal = own
+          ? abort.signal
+          : AbortSignal.any([abort.signal, AbortSignal.timeout(FIRST_TRIALS_MS)]);
         const onServer = (sourceId: string): Promise<DecodeFigures[]> =>
           this.api.measureServerDecoders(
             { projectId: project.id, thorough: false, sourceIds: [sourceId] },
-            abort.signal,
+            signal,
           );
-        this.isTrying = true;
-        const tried = this.hold.during(() =>
-          runDecodeTrials(rig, placed, '/player/', onServer, abort.signal),
-        );
+        this.isTrying.next(true);
+        const tried = this.hold.during(() => runDecodeTrials(rig, placed, '/player/', onServer, signal));
         return from(tried).pipe(
-          finalize(() => (this.isTrying = false)),
+          finalize(() => this.isTrying.next(false)),
           takeUntil(
             this.actions.pipe(
               ofType(PlayerActions.runBegun),

@@ -1,4 +1,4 @@
-import { afterNextRender, Component, DestroyRef, ElementRef, inject, viewChild } from '@angular/core';
+import { Component, ElementRef, inject, viewChild } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { liveFigures } from '@hone/core/playback';
 import { toNumber } from '@hone/core/time';
@@ -7,7 +7,7 @@ import { framesPerSecond, percentOf } from '../formatting/quantities';
 import { Playback } from '../playback/playback';
 import { RunLogs } from '../playback/run-logs';
 import { selectTimeline } from '../state/selectors';
-import { PlayheadTicker } from './playhead-ticker';
+import { followTicks } from './playhead-ticker';
 
 /** Twice a second. */
 const EVERY_TICKS = 2;
@@ -51,9 +51,7 @@ export class LiveReadout {
   private asking = false;
 
   constructor() {
-    const ticker = inject(PlayheadTicker);
-    const destroy = inject(DestroyRef);
-    afterNextRender(() => destroy.onDestroy(ticker.add(() => this.write(), EVERY_TICKS)));
+    followTicks(() => this.write(), EVERY_TICKS);
   }
 
   // What changes during playback is written past change detection, into places of a fixed width.

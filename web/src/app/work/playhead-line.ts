@@ -1,10 +1,10 @@
 import { afterNextRender, DestroyRef, inject, type ElementRef, type Signal } from '@angular/core';
 import { xOf, type Axis } from '../drawing/axis';
 import { Playback } from '../playback/playback';
-import { PlayheadTicker } from './playhead-ticker';
+import { followTicks } from './playhead-ticker';
 
 /**
- * Keeps a thin element where the playhead is, on every frame, so that nothing else has to be drawn anew. To be called
+ * Keeps a thin element where the playhead is, so that nothing else has to be drawn anew. To be called
  * where things may be injected.
  * @returns puts it in its place again although the playhead has not moved, since its axis has changed
  */
@@ -13,7 +13,6 @@ export function followPlayhead(
   axisOf: (width: number) => Axis,
 ): () => void {
   const playback = inject(Playback);
-  const ticker = inject(PlayheadTicker);
   const destroy = inject(DestroyRef);
   let drawn = -1;
   let placed = '';
@@ -33,6 +32,7 @@ export function followPlayhead(
     style.visibility = isSeen ? 'visible' : 'hidden';
     if (isSeen) style.transform = place;
   };
+  followTicks(follow);
   afterNextRender(() => {
     const observer = new ResizeObserver(([entry]) => {
       width = entry!.contentRect.width;
@@ -40,7 +40,6 @@ export function followPlayhead(
     });
     observer.observe(line().nativeElement.parentElement!);
     destroy.onDestroy(() => observer.disconnect());
-    destroy.onDestroy(ticker.add(follow));
   });
   return () => (drawn = -1);
 }

@@ -1,4 +1,4 @@
-import { inject, Injectable } from '@angular/core';
+import { afterNextRender, DestroyRef, inject, Injectable } from '@angular/core';
 import { Playback } from '../playback/playback';
 
 /** Interval during playback, ms. */
@@ -17,7 +17,7 @@ export class PlayheadTicker {
   private refresh = 0;
   private timer: ReturnType<typeof setTimeout> | undefined;
 
-  /** @param every so many ticks during playback @returns ends it */
+  /** @param every so many ticks @returns ends it */
   add(follow: () => void, every = 1): () => void {
     this.followers.set(follow, every);
     if (this.followers.size === 1) this.tick();
@@ -32,8 +32,18 @@ export class PlayheadTicker {
   private tick(): void {
     const { isMoving } = this.playback;
     this.ticks++;
-    for (const [follow, every] of this.followers) if (!isMoving || this.ticks % every === 0) follow();
+    for (const [follow, every] of this.followers) if (this.ticks % every === 0) follow();
     if (isMoving) this.timer = setTimeout(() => this.tick(), PLAYING_MS);
     else this.refresh = requestAnimationFrame(() => this.tick());
   }
+}
+
+/**
+ * Calls back with the ticks of playback for as long as its component is there. To be called where things may be injected.
+ * @param every so many ticks
+ */
+export function followTicks(follow: () => void, every = 1): void {
+  const ticker = inject(PlayheadTicker);
+  const destroy = inject(DestroyRef);
+  afterNextRender(() => destroy.onDestroy(ticker.add(follow, every)));
 }

@@ -1,4 +1,4 @@
-import { afterNextRender, Component, computed, DestroyRef, inject, signal } from '@angular/core';
+import { Component, computed, inject, signal } from '@angular/core';
 import type { RunRecord } from '@hone/core/api';
 import type { Tuning } from '@hone/core/levers';
 import { pacingSummary, type PacingSummary } from '@hone/core/playback';
@@ -16,7 +16,7 @@ import {
 import { withoutText } from '../formatting/recommendation-words';
 import { playedFrom, unlikeText } from '../formatting/run-words';
 import { framesPerSecond, milliseconds, perCent, scaleText } from '../formatting/quantities';
-import { PlayheadTicker } from './playhead-ticker';
+import { followTicks } from './playhead-ticker';
 
 /**
  * Before and after: the last run beside the one before, or what is predicted of the timeline as it is tuned now beside
@@ -135,9 +135,7 @@ export class RunFigures {
   });
 
   constructor() {
-    const ticker = inject(PlayheadTicker);
-    const destroy = inject(DestroyRef);
-    afterNextRender(() => destroy.onDestroy(ticker.add(() => this.readLive(), LIVE_TICKS)));
+    followTicks(() => this.readLive(), LIVE_TICKS);
   }
 
   private readLive(): void {

@@ -1,19 +1,10 @@
-import {
-  afterNextRender,
-  Component,
-  computed,
-  DestroyRef,
-  effect,
-  ElementRef,
-  inject,
-  signal,
-  viewChild,
-} from '@angular/core';
+import { Component, computed, effect, ElementRef, inject, signal, viewChild } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
 import { frameBudgetMs, STAGES, type FrameLog, type Stage } from '@hone/core/playback';
 import { frameOf, paletteOf, prepared, type Area } from '../drawing/axis';
-import { keepLanesOpen, LaneLegend, lanesAreOpen } from '../drawing/lane-legend';
+import { LaneFold } from '../drawing/lane-fold';
+import { LaneLegend } from '../drawing/lane-legend';
 import { redraw } from '../drawing/redraw';
 import { drawLateness, drawLimitingLane, drawLoadLane, drawPredictedLane } from '../drawing/run-drawing';
 import { Playback } from '../playback/playback';
@@ -29,7 +20,7 @@ import {
 import { laneSum, limitingStage } from '../formatting/finding-words';
 import { STAGE_NAMES } from '../formatting/stage-words';
 import { followPlayhead } from './playhead-line';
-import { PlayheadTicker } from './playhead-ticker';
+import { followTicks } from './playhead-ticker';
 import { LABELS, TimelineRange } from './timeline-range';
 
 /** Ticks of playback, after which a running run is redrawn: once a second. */
@@ -65,10 +56,9 @@ export class TimelineLanes {
   private readonly pointed = signal<{ readonly frame: number; readonly y: number } | null>(null);
   private scrubbing = false;
 
-  /** Whether each stage has a lane of its own. */
-  readonly isOpen = signal(lanesAreOpen());
+  readonly fold = inject(LaneFold);
   /** Always the same ones, so that nothing moves when a run comes in. */
-  readonly lanes = computed(() => (this.isOpen() ? allLanes() : ONE_LANE));
+  readonly lanes = computed(() => (this.fold.isOpen() ? allLanes() : ONE_LANE));
   readonly height = computed(() => {
     const last = this.lanes().at(-1)!.area;
     return last.top + last.height + 2;
@@ -96,15 +86,7 @@ export class TimelineLanes {
       this.draw();
       place();
     });
-    const ticker = inject(PlayheadTicker);
-    const destroy = inject(DestroyRef);
-    const drawLive = (): void => void (this.logs.live() && this.draw());
-    afterNextRender(() => destroy.onDestroy(ticker.add(drawLive, LIVE_TICKS)));
-  }
-
-  turn(): void {
-    this.isOpen.update((open) => !open);
-    keepLanesOpen(this.isOpen());
+    followTicks(() => void (this.logs.live() && this.draw()), LIVE_TICKS);
   }
 
   onPress(event: PointerEvent): void {

@@ -1,23 +1,15 @@
 import { Component, computed, ElementRef, inject, signal, viewChild } from '@angular/core';
 import { Store } from '@ngrx/store';
 import type { Source } from '@hone/core/api';
-import { placeable } from '@hone/core/media';
 import { formatTimecode, timecodeOf, toNumber } from '@hone/core/time';
-import {
-  snapped,
-  timelineLength,
-  type Placeable,
-  type PlaceMode,
-  type Timeline,
-  type Track,
-} from '@hone/core/timeline';
+import { snapped, timelineLength, type Timeline, type Track } from '@hone/core/timeline';
 import { frameOf, paletteOf, prepared, xOf, type Area, type Axis, type Palette } from '../drawing/axis';
 import { redraw } from '../drawing/redraw';
 import { drawMarkers, drawRuler, drawTrack, type ClipNote } from '../drawing/track-drawing';
 import { ClipPreviews } from '../playback/clip-previews';
 import { Playback } from '../playback/playback';
 import { SourceDrag } from '../sources/source-drag';
-import { SourcePlacement } from '../sources/source-placement';
+import { SourcePlacement, type Place as DropPlace } from '../sources/source-placement';
 import { editingFeature } from '../state/editing.feature';
 import { playbackFeature } from '../state/playback.feature';
 import { selectSources, selectTimeline } from '../state/selectors';
@@ -47,16 +39,12 @@ interface Row {
   readonly track: Track | null;
 }
 
-/** A place on the timeline where sources would be dropped. */
+/** Sources that are dragged over the timeline, and where they would be dropped. */
 interface Drop {
-  /** Equal for the same place. */
-  readonly key: string;
   readonly timeline: Timeline;
   readonly sources: readonly Source[];
-  readonly parts: readonly Placeable[];
-  readonly frame: number;
-  readonly track: Track | null;
-  readonly mode: PlaceMode;
+  readonly place: DropPlace;
+  readonly text: string;
 }
 
 /** The tracks with their clips, drawn on canvas, and the lanes under them on the same axis. */
@@ -84,9 +72,8 @@ export class TimelineView {
   private drag: Drag | undefined;
   private readonly dragged = inject(SourceDrag);
   private readonly placement = inject(SourcePlacement);
-  /** Where dragged sources would be dropped. */
-  private readonly dropped = signal<{ readonly key: string; readonly text: string } | null>(null);
-  readonly dropText = computed(() => this.dropped()?.text);
+  /** Where dragged sources would be dropped, in words. */
+  readonly dropText = signal<string | null>(null);
   private scrubbing = false;
   private readonly sources = this.store.selectSignal(selectSources);
   private readonly inFrame = this.store.selectSignal(playbackFeature.selectInFrame);
@@ -152,10 +139,9 @@ export class TimelineView {
     if (!drop) return;
     event.preventDefault();
     event.dataTransfer!.dropEffect = 'copy';
-    const { key, frame, track, mode, timeline, parts } = drop;
-    if (this.dropped()?.key === key) return;
-    this.dropped.set({ key, text: this.dropTextOf(timeline, frame, track, mode) });
-    this.draft.set(this.placement.dropped(timeline, parts, frame, mode, track?.id));
+    if (this.dropText() === drop.text) return;
+    this.dropText.set(drop.text);
+    this.draft.set(this.placement.draft(drop.timeline, drop.sources, drop.place));
   }
 
   onDrop(event: DragEvent): void {
@@ -163,25 +149,21 @@ export class TimelineView {
     this.letGo();
     if (!drop) return;
     event.preventDefault();
-    this.placement.drop(drop.sources, drop.frame, drop.mode, drop.track?.id);
+    this.placement.drop(drop.sources, drop.place);
   }
 
   private dropAt(event: DragEvent): Drop | null {
     const timeline = this.editor.timeline();
     const sources = this.dragged.sourcesOf(event);
     if (!timeline || sources.length === 0) return null;
-    const { frame: under, track } = this.placeOf(event);
-    const at = Math.min(timelineLength(timeline), Math.max(0, Math.round(under)));
-    const frame = snapped(timeline, at, this.snapFrames(), new Set(), [this.playback.here]);
+    const { frame, track } = this.placeOf(event);
+    const within = Math.min(timelineLength(timeline), Math.max(0, Math.round(frame)));
+    const at = snapped(timeline, within, this.snapFrames(), new Set(), [this.playback.here]);
     const mode = event.shiftKey ? 'insert' : 'overwrite';
-    const parts = sources.map(({ id, name, facts }) => placeable(id, name, facts!));
-    return { key: `${frame} ${track?.id} ${mode}`, timeline, sources, parts, frame, track, mode };
-  }
-
-  private dropTextOf(timeline: Timeline, frame: number, track: Track | null, mode: PlaceMode): string {
-    const where = formatTimecode(timeline.startFrame + frame, timecodeOf(timeline));
-    const place = track ? `${track.name}, ${where}` : where;
-    return mode === 'insert' ? `${place} · insert` : `${place} · overwrite; with Shift insert`;
+    const timecode = formatTimecode(timeline.startFrame + at, timecodeOf(timeline));
+    const where = track ? `${track.name}, ${timecode}` : timecode;
+    const text = mode === 'insert' ? `${where} · insert` : `${where} · overwrite; with Shift insert`;
+    return { timeline, sources, place: { at, mode, trackId: track?.id }, text };
   }
 
   /** Opens the facts of the source that a clip is of. */
@@ -198,7 +180,7 @@ export class TimelineView {
     this.scrubbing = false;
     this.drag = undefined;
     this.draft.set(null);
-    this.dropped.set(null);
+    this.dropText.set(null);
     this.box.set(null);
   }
 

@@ -1,12 +1,4 @@
-import {
-  afterNextRender,
-  Component,
-  computed,
-  DestroyRef,
-  ElementRef,
-  inject,
-  viewChild,
-} from '@angular/core';
+import { Component, computed, ElementRef, inject, viewChild } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatSelectModule } from '@angular/material/select';
 import { MatSliderModule } from '@angular/material/slider';
@@ -30,7 +22,7 @@ import { Playback } from '../playback/playback';
 import { Shortcuts } from '../shortcuts/shortcuts';
 import { playbackFeature } from '../state/playback.feature';
 import { selectLength, selectTimeline } from '../state/selectors';
-import { PlayheadTicker } from './playhead-ticker';
+import { followTicks } from './playhead-ticker';
 import { ReleasesFocus } from './releases-focus';
 
 /** What is reached for twenty times an hour: playing, the pixels and files that it is played from, and the volume. */
@@ -84,9 +76,7 @@ export class Transport {
   };
 
   constructor() {
-    const destroy = inject(DestroyRef);
-    const ticker = inject(PlayheadTicker);
-    afterNextRender(() => destroy.onDestroy(ticker.add(() => this.writeClock())));
+    followTicks(() => this.writeClock());
   }
 
   private timecode(frame: number): string {
