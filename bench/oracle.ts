@@ -9,7 +9,7 @@ import {
   type Workload,
 } from '@hone/core/cost-model';
 import { frameBudgetMs } from '@hone/core/playback';
-import { MOST_TURNED, PREROLL_FRAMES, PREROLL_LIMIT_MS } from '@hone/core/pacing';
+import { PREROLL_FRAMES, PREROLL_LIMIT_MS } from '@hone/core/pacing';
 
 /** Shortest decode time of each frame, ms: after the frame before, and from its key frame. */
 interface FrameTimes {
@@ -179,7 +179,7 @@ function coldMs(segment: DecodeSegment, frame: number): number {
   const at = frame - segment.from;
   const { firstMs, restartMs } = segment;
   // Backwards, decoding starts with a whole run.
-  if (segment.isBackwards && at % MOST_TURNED !== 0) return Infinity;
+  if (segment.turned && at % segment.turned !== 0) return Infinity;
   const startMs = at === 0 ? firstMs : Math.min(firstMs, restartMs);
   return startMs + coldDecodeMs(segment, frame);
 }

@@ -143,6 +143,22 @@ describe('what a clip asks of the player', () => {
     expect(buildWorkload(workOf({}, mediumOf()), laptop).segments[0]!.bits).toBeUndefined();
   });
 
+  it('is decoded in runs backwards, as long as there is room for two of them', () => {
+    const backwards = (scale: 1 | 4): Work =>
+      workOf({ sourceIn: rational(9), speed: rational(-1) }, mediumOf({}, indexOf(240)), { scale });
+    // 256 MiB hold 24 small pictures, the most there are, and 21 of 3840 x 2160 in 4:2:0 and 8 bits.
+    for (const [scale, turned] of [
+      [4, 12],
+      [1, 10],
+    ] as const) {
+      const work = { ...backwards(scale), shares: { ...SHARES, framePoolBytes: 256 * 2 ** 20 } };
+      const segment = buildWorkload(work, laptop).segments[0]!;
+      expect(segment.turned).toBe(turned);
+      const begins = [...segment.decodes].flatMap((pictures, at) => (pictures > 0 ? [at] : []));
+      expect(begins).toEqual(Array.from({ length: Math.ceil(48 / turned) }, (_, run) => run * turned));
+    }
+  });
+
   it('is twice as much at twice the speed', () => {
     const work = workOf({ speed: rational(2) }, mediumOf());
     expect(buildWorkload(work, laptop).segments[0]!.decodes[10]).toBe(2);

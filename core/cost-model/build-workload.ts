@@ -1,5 +1,5 @@
 import { megapixels } from '../media/index.js';
-import { waitingPictures } from '../pacing/index.js';
+import { turnedFrames, waitingPictures } from '../pacing/index.js';
 import {
   multiplyCosts,
   TURN_BYTES,
@@ -53,58 +53,60 @@ export function buildWorkload(
     return at < 0 ? (drives.length ? 0 : -1) : at;
   };
   const costsOf = pictureCosts(rig, playSize, unmeasured);
-  const rasters: FrameSize[] = [playSize];
-  const passages = passagesOf(graph).flatMap((passage): DecodeSegment[] => {
-    const { clipId, sourceId, from, to, framing } = passage;
-    const medium = media.get(sourceId);
+  const played = passagesOf(graph).flatMap((passage) => {
+    const medium = media.get(passage.sourceId);
     if (!medium) return [];
     const effects = playedEffects(preview, passage.effects);
-    const { decoding, scaleMs, effectsMs, raster } = costsOf(medium, { framing, effects });
-    const pictures = picturesFor(passage, medium, fps);
-    rasters.push(raster);
+    return [{ passage, medium, ...costsOf(medium, { framing: passage.framing, effects }) }];
+  });
+  const rasters = [playSize, ...played.map(({ raster }) => raster)];
+  const layers = graph.stretches.reduce((most, stretch) => Math.max(most, stretch.layers.length), 1);
+  const waiting = waitingOf(rasters, layers, shares.framePoolBytes);
+  const segments = played.map(({ passage, medium, decoding, scaleMs, effectsMs }): DecodeSegment => {
+    const { clipId, sourceId, from, to, speed } = passage;
+    const turned = speed.num < 0 ? turnedFrames(waiting) : undefined;
+    const pictures = picturesFor(passage, medium, fps, turned);
     const at = driveAt(medium.drive);
     if (at < 0) unmeasured.add('reading');
     // One by one: spread together, a thousand of them take more than twice as long.
-    return [
-      {
-        clipId,
-        sourceId,
-        from,
-        to,
-        decodes: pictures.decodes,
-        coldDecodes: pictures.coldDecodes,
-        repeats: pictures.repeats,
-        entries: pictures.entries,
-        bits: pictures.bits,
-        coldBits: pictures.coldBits,
-        unreferenced: pictures.unreferenced,
-        ownBits: pictures.ownBits,
-        coding: decoding.coding,
-        decodeMs: decoding.decodeMs,
-        decodeSpread: decoding.decodeSpread,
-        decodeCores: decoding.decodeCores,
-        bitShare: decoding.bitShare,
-        firstMs: decoding.firstMs,
-        restartMs: decoding.restartMs,
-        openMs: OPEN_MS,
-        bytesPerPicture: medium.bitsPerFrame / 8,
-        drive: at,
-        scaleMs,
-        effectsMs,
-        isBackwards: passage.speed.num < 0,
-      },
-    ];
+    return {
+      clipId,
+      sourceId,
+      from,
+      to,
+      decodes: pictures.decodes,
+      coldDecodes: pictures.coldDecodes,
+      repeats: pictures.repeats,
+      entries: pictures.entries,
+      bits: pictures.bits,
+      coldBits: pictures.coldBits,
+      unreferenced: pictures.unreferenced,
+      ownBits: pictures.ownBits,
+      coding: decoding.coding,
+      decodeMs: decoding.decodeMs,
+      decodeSpread: decoding.decodeSpread,
+      decodeCores: decoding.decodeCores,
+      bitShare: decoding.bitShare,
+      firstMs: decoding.firstMs,
+      restartMs: decoding.restartMs,
+      openMs: OPEN_MS,
+      bytesPerPicture: medium.bitsPerFrame / 8,
+      drive: at,
+      scaleMs,
+      effectsMs,
+      turned,
+    };
   });
   const composeMs = new Float32Array(graph.length);
-  for (const { from, to, layers } of graph.stretches)
-    composeMs.fill(composeMsOf(rig, layers, media, playSize, unmeasured), from, to);
+  for (const { from, to, layers: seen } of graph.stretches)
+    composeMs.fill(composeMsOf(rig, seen, media, playSize, unmeasured), from, to);
   const shownPixels = megapixels(playSize);
   const shown = showMs(rig, shownPixels) ?? estimated(unmeasured, 'showing', estimateShow(rig, shownPixels));
   const plain: Workload = {
     rate: graph.rate,
     from: 0,
     to: graph.length,
-    segments: passages,
+    segments,
     composeMs,
     showMs: shown,
     presentMs: presentMs(rig, shownPixels) ?? 0,
@@ -112,7 +114,7 @@ export function buildWorkload(
     // What others took while a rig was measured is in its figures; in figures that are given it is not.
     coresOfOthers: rig.thoroughness === 'given' ? rig.machine.loadByOthers * rig.machine.cores : 0,
     decodeWorkers: shares.decodeWorkers,
-    slots: slotsOf(preview, rasters, shares.framePoolBytes),
+    slots: layers * waiting,
     drives,
     readAheadBytes: shares.readAheadBytes,
     startMs: START_MS,
@@ -154,10 +156,12 @@ function driveOf({
   return { name: drive, bytesPerSecond: alone, latencyMs: randomReadMs?.value ?? 0, seekMs };
 }
 
-/** @param rasters in which pictures are made, and the frame's own */
-function slotsOf({ graph }: PreviewGraph, rasters: readonly FrameSize[], poolBytes: number): number {
+/**
+ * Number of frames that may wait to be shown.
+ * @param rasters the frame's own, and those in which pictures are made
+ */
+function waitingOf(rasters: readonly FrameSize[], layers: number, poolBytes: number): number {
   const bytes = ({ width, height }: FrameSize): number => width * height * 1.5;
-  const layers = graph.stretches.reduce((most, stretch) => Math.max(most, stretch.layers.length), 1);
   const largest = rasters.reduce((most, each) => Math.max(most, bytes(each)), 0);
-  return layers * waitingPictures(largest, bytes(rasters[0]!), layers, poolBytes);
+  return waitingPictures(largest, bytes(rasters[0]!), layers, poolBytes);
 }

@@ -1,4 +1,3 @@
-import { MOST_TURNED } from '../pacing/index.js';
 import type { DecodeSegment } from './workload.js';
 import type { Passage } from '../render/index.js';
 import { toNumber } from '../time/index.js';
@@ -13,20 +12,30 @@ export type Pictures = Pick<
 /** Pictures by groups and passage; valid for as long as the clip keeps its position, range and speed. */
 const cache = new WeakMap<PlayedMedium['groups'], Map<string, Pictures>>();
 
-/** Pictures that a passage asks of a medium. */
-export function picturesFor(passage: Passage, medium: PlayedMedium, fps: number): Pictures {
+/** Pictures that a passage asks of a medium. @param turned frames of a run, where it is played backwards */
+export function picturesFor(
+  passage: Passage,
+  medium: PlayedMedium,
+  fps: number,
+  turned: number | undefined,
+): Pictures {
   const { from, to, clipStart, sourceIn, speed } = passage;
   const { framesPerSecond, constantRate, frameCount, decoder, groups, choice } = medium;
   const into = `${sourceIn.num}/${sourceIn.den} ${speed.num}/${speed.den}`;
-  const key = `${choice} ${from} ${to} ${clipStart} ${into} ${fps} ${framesPerSecond} ${constantRate} ${frameCount} ${decoder}`;
+  const key = `${choice} ${from} ${to} ${clipStart} ${into} ${fps} ${framesPerSecond} ${constantRate} ${frameCount} ${decoder} ${turned}`;
   const known = cache.get(groups) ?? new Map<string, Pictures>();
   cache.set(groups, known);
-  const pictures = known.get(key) ?? picturesOf(passage, medium, fps);
+  const pictures = known.get(key) ?? picturesOf(passage, medium, fps, turned);
   known.set(key, pictures);
   return pictures;
 }
 
-function picturesOf(passage: Passage, medium: PlayedMedium, fps: number): Pictures {
+function picturesOf(
+  passage: Passage,
+  medium: PlayedMedium,
+  fps: number,
+  turned: number | undefined,
+): Pictures {
   const { from, to, clipStart, sourceIn, speed } = passage;
   const { framesPerSecond, constantRate, frameCount, groups, decoder } = medium;
   const into = toNumber(sourceIn);
@@ -62,10 +71,10 @@ function picturesOf(passage: Passage, medium: PlayedMedium, fps: number): Pictur
     repeats[at] = Number(index === before);
     before = index;
   }
-  if (pace < 0) {
+  if (turned !== undefined) {
     const whole = (first: number, last: number): number =>
       (decoder === 'server' ? 1 : groups.distance(last)) + (first - last);
-    backwards(decodes, coldDecodes, (at) => frameAt(from + at), whole);
+    backwards(decodes, coldDecodes, (at) => frameAt(from + at), turned, whole);
   }
   const isFree = unreferenced.includes(1);
   const picturesWith = (entries: Int32Array): Pictures => ({
@@ -75,7 +84,7 @@ function picturesOf(passage: Passage, medium: PlayedMedium, fps: number): Pictur
     unreferenced: isFree ? unreferenced : undefined,
     ownBits: isFree ? ownBits : undefined,
   });
-  if (pace < 0 || decoder === 'server')
+  if (turned !== undefined || decoder === 'server')
     return picturesWith(Int32Array.from({ length: count }, (_, at) => from + at));
   const entries = groups
     .entries(frameAt(from), frameAt(to - 1) + 1)
@@ -130,17 +139,19 @@ const MOST_PICTURES = 65_535;
 
 /**
  * Charges all pictures of a run that is turned round to its first frame, wherever a run begins.
+ * @param turned frames of a run
  * @param whole pictures that are decoded for a run, from the source frames that it shows first and last
  */
 function backwards(
   decodes: Uint16Array,
   cold: Uint16Array,
   frameAt: (at: number) => number,
+  turned: number,
   whole: (first: number, last: number) => number,
 ): void {
   for (let at = 0; at < decodes.length; at++) {
-    const last = Math.min(decodes.length, at + MOST_TURNED) - 1;
+    const last = Math.min(decodes.length, at + turned) - 1;
     cold[at] = Math.min(MOST_PICTURES, whole(frameAt(at), frameAt(last)));
-    decodes[at] = at % MOST_TURNED === 0 ? cold[at]! : 0;
+    decodes[at] = at % turned === 0 ? cold[at]! : 0;
   }
 }

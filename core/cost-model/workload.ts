@@ -51,10 +51,10 @@ export interface DecodeSegment {
   /** Time from the request for the clip until its decoder can be fed, ms. */
   readonly openMs: number;
   /**
-   * Whether it is played backwards: in runs of MOST_TURNED frames, each decoded forwards from its key frame, with its whole
-   * cost at the first frame of the run.
+   * Frames of a run, where it is played backwards: each run is decoded forwards from its key frame, with its whole cost at
+   * its first frame.
    */
-  readonly isBackwards?: boolean;
+  readonly turned?: number | undefined;
   /** Playhead at which decoding begins, in frames, where a plan sets it. */
   readonly beginAt?: number | undefined;
 }
@@ -152,7 +152,7 @@ const normalizeSegment = (segment: DecodeSegment): DecodeSegment => ({
   scaleMs: segment.scaleMs,
   effectsMs: segment.effectsMs,
   openMs: segment.openMs,
-  isBackwards: segment.isBackwards ?? false,
+  turned: segment.turned,
   beginAt: segment.beginAt,
 });
 

@@ -25,8 +25,6 @@ export const IN_FLIGHT = 8;
 /** Number of pictures left in flight at which a resting decoder is fed again. */
 export const REFILL_AT = 4;
 
-/** Frames of a run of backwards playback, which decodes from its key frame. */
-export const MOST_TURNED = 12;
 /** Cost of starting the server's decoder, in seconds of the source: a jump must gain more. */
 export const RESTART_SECONDS = 1;
 
@@ -52,6 +50,12 @@ export function waitingPictures(
   const fewest = pictureBytes > 2 * frameBytes ? FEWEST_LARGE : FEWEST_WAITING;
   return Math.min(MOST_WAITING, Math.max(fewest, Math.floor(poolBytes / layers / pictureBytes)));
 }
+
+/**
+ * Frames of a run of backwards playback, which decodes from its key frame: one run is made while the one before is shown.
+ * @param waiting number of frames that may wait to be shown
+ */
+export const turnedFrames = (waiting: number): number => Math.max(1, Math.floor(waiting / 2));
 
 /** Rule 2: whether a frame is late at a playhead, in frames and fractions. */
 export function isTooLate(frame: number, playhead: number): boolean {

@@ -7,7 +7,6 @@ import {
   type DecodeSegment,
   type Workload,
 } from '../cost-model/index.js';
-import { MOST_TURNED } from '../pacing/index.js';
 import { frameBudgetMs } from '../playback/index.js';
 
 /** Share of the cores that a plan counts on: decoders and workers never load all cores evenly. */
@@ -54,7 +53,7 @@ export function computeDecodeWork(workload: Workload): DecodeWork {
 }
 
 function computeSegmentWork(segment: DecodeSegment, unitMs: number, cores: number): SegmentWork {
-  const { decodeCores, firstMs, from, isBackwards, scaleMs, effectsMs } = segment;
+  const { decodeCores, firstMs, from, turned, scaleMs, effectsMs } = segment;
   const byFrame = (compute: (frame: number) => number): Float64Array =>
     Float64Array.from({ length: segment.to - from }, (_, at) => compute(from + at));
   const perCore = decodeCores / unitMs;
@@ -63,9 +62,7 @@ function computeSegmentWork(segment: DecodeSegment, unitMs: number, cores: numbe
     duration: byFrame((frame) => (decodeMsOf(segment, frame) * Math.max(cores, decodeCores)) / unitMs),
     cold: byFrame((frame) =>
       // Backwards, decoding starts with a whole run.
-      isBackwards && (frame - from) % MOST_TURNED !== 0
-        ? Infinity
-        : (firstMs + coldDecodeMs(segment, frame)) * perCore,
+      turned && (frame - from) % turned !== 0 ? Infinity : (firstMs + coldDecodeMs(segment, frame)) * perCore,
     ),
     skippable: byFrame((frame) => skippableDecodeMs(segment, frame) * perCore),
     render: byFrame((frame) => (isMade(segment, frame - from) ? (scaleMs + effectsMs) / unitMs : 0)),

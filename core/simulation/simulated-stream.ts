@@ -1,12 +1,5 @@
 import { bisectRight } from 'd3-array';
-import {
-  IN_FLIGHT,
-  MOST_TURNED,
-  REFILL_AT,
-  StreamPacer,
-  type Answer,
-  type ResyncTarget,
-} from '../pacing/index.js';
+import { IN_FLIGHT, REFILL_AT, StreamPacer, type Answer, type ResyncTarget } from '../pacing/index.js';
 import type { FrameLog } from '../playback/index.js';
 import {
   decodeWork,
@@ -83,7 +76,7 @@ export class Stream {
   ) {
     this.end = segment.to;
     this.next = from;
-    this.runEnd = from + MOST_TURNED;
+    this.runEnd = from + (segment.turned ?? 0);
     this.needed = segment.coldDecodes[from - segment.from] ?? 0;
     this.openAt = now + waitMs;
     this.delayMs = segment.firstMs;
@@ -130,7 +123,7 @@ export class Stream {
   /** State key: two streams with equal keys behave identically from this playhead on. */
   stateKey(playhead: number): string {
     const keys = [this.pacer.stateKey(playhead)];
-    if (this.segment.isBackwards) keys.push(String(this.runEnd));
+    if (this.segment.turned) keys.push(String(this.runEnd));
     if (this.segment.unreferenced) keys.push(this.skippedFrames.join(), this.works.join());
     return keys.join();
   }
@@ -190,28 +183,28 @@ export class Stream {
 
   /** Whether a frame is beyond the reversed run in progress. */
   isRunOver(frame: number): boolean {
-    return this.segment.isBackwards === true && frame >= this.runEnd && frame < this.end;
+    return this.segment.turned !== undefined && frame >= this.runEnd && frame < this.end;
   }
 
   /** Next frame that it delivers. */
   goOn(frame: number): void {
     this.next = frame;
     if (frame >= this.end) return;
-    if (this.segment.isBackwards) {
-      this.goOnBackwards(frame);
+    if (this.segment.turned) {
+      this.goOnBackwards(frame, this.segment.turned);
       return;
     }
     if (this.skippedFrames.length) this.skippedFrames = this.skippedFrames.filter((each) => each >= frame);
     this.needed = this.segment.decodes[frame - this.segment.from]! - Number(this.isSkipped(frame));
   }
 
-  private goOnBackwards(frame: number): void {
+  private goOnBackwards(frame: number, turned: number): void {
     if (frame < this.runEnd) {
       this.needed = 0;
       return;
     }
     // The pictures in the decoder are beyond the run that begins now.
-    this.runEnd = frame + MOST_TURNED;
+    this.runEnd = frame + turned;
     this.emptyDecoder();
     this.needed = this.segment.coldDecodes[frame - this.segment.from] ?? 0;
   }

@@ -257,7 +257,7 @@ export class SimulatedStreams {
     while (!stream.closed && !stream.isMaking && stream.next < stream.end && stream.next < to) {
       const { next, pacer, answer } = stream;
       if (answer !== 'none') this.prefetch.onReached(String(stream.at));
-      const action = stream.segment.isBackwards
+      const action = stream.segment.turned
         ? turningAction(answer, stream.slots > 0)
         : pacer.next(next, answer, stream.slots > 0, this.context.playhead);
       switch (action) {

@@ -45,6 +45,27 @@ describe('a stream that plays backwards', () => {
     expect(reduced).toEqual([30, 29, 28]);
   });
 
+  it('makes one run while the one before is shown, where there is little room', async () => {
+    const file = new FakeFile(even(60, 24), 12);
+    const sourceIn = { num: 30, den: 24 };
+    const setting = { rate: RATE24, to: 14, sourceIn, speed: { num: -1, den: 1 } };
+    const { stream, control, run, reduced } = streamOf(file, { ...setting, live: true, slots: 8, turned: 4 });
+    const done = run();
+    while (reduced.length < 8) await later();
+    expect(reduced).toEqual([27, 28, 29, 30, 23, 24, 25, 26]);
+    for (let shown = 1; shown <= 4; shown++) {
+      await later();
+      expect(reduced).toHaveLength(8);
+      control.playhead = shown;
+      stream.grant(2000 + shown);
+    }
+    while (reduced.length < 12) await later();
+    expect(reduced.slice(8)).toEqual([19, 20, 21, 22]);
+    expect(file.starts).toEqual([24, 12, 12]);
+    stream.close();
+    await done;
+  });
+
   it('waits for room for a whole run while there is time, and takes what there is when there is none', async () => {
     const file = new FakeFile(even(60, 24), 12);
     const sourceIn = { num: 30, den: 24 };

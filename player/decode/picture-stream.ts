@@ -1,7 +1,6 @@
 import {
   IN_FLIGHT,
   isTooLate,
-  MOST_TURNED,
   RESTART_SECONDS,
   StreamPacer,
   type Answer,
@@ -218,7 +217,7 @@ export class PictureStream {
       }
       await this.awaitRunBuffers();
       if (this.isClosed()) return;
-      const room = this.slots.splice(0, MOST_TURNED);
+      const room = this.slots.splice(0, this.spec.turned);
       const from = this.next;
       const to = Math.min(this.spec.to, from + room.length);
       this.slots.unshift(...room.splice(to - from));
@@ -310,11 +309,11 @@ export class PictureStream {
    * several short runs cost several times as much as one long run.
    */
   private async awaitRunBuffers(): Promise<void> {
-    const { live, to } = this.spec;
+    const { live, to, turned } = this.spec;
     while (!this.isClosed() && !this.slots.length) await this.buffer();
     // One grant arrives as several messages.
     await new Promise<void>((resolve) => setTimeout(resolve, GRANT_WINDOW_MS));
-    const wanted = Math.min(MOST_TURNED, to - this.next);
+    const wanted = Math.min(turned, to - this.next);
     while (!this.isClosed() && this.slots.length < wanted) {
       // Frames that are shown free their buffers one by one.
       if (!live || this.next - this.control.playhead < wanted) return;

@@ -278,7 +278,8 @@ export class Engine {
     const frameSize = this.size();
     const isFull = this.mode === 'rest' && frameSize.width === this.plan!.plan.preview.graph.size.width;
     const isRefined = isResting && this.isRefined;
-    const options = { from, frameSize, isResting, isRefined, isFull, live, ahead };
+    const { turned } = this.layout!;
+    const options = { from, frameSize, isResting, isRefined, isFull, live, turned, ahead };
     openPassage(this.plan!, this.streams, clip, options);
   }
 

@@ -1,4 +1,4 @@
-import { waitingPictures } from '@hone/core/pacing';
+import { turnedFrames, waitingPictures } from '@hone/core/pacing';
 import { isOpaque, passagesOf, stagesOf, transformOf } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { MediaFile, PreviewPlan } from '../plan.js';
@@ -22,6 +22,8 @@ import { MOST_SLATES } from './slates.js';
 export interface Layout {
   readonly playSlots: readonly number[];
   readonly restSlots: readonly number[];
+  /** Frames of a run of backwards playback. */
+  readonly turned: number;
   readonly compose: ComposeRoom;
   /** Room for pictures of sources that are missing. */
   readonly slates: readonly number[];
@@ -82,7 +84,8 @@ export function layoutFor(plan: PreviewPlan, decoders: number, poolBytes: number
     bytes: workBytes,
     effects: { address: take(effects), betweenBytes: between, bytes: effects },
   }));
-  return { playSlots, restSlots, compose, slates, decodeRooms, totalBytes: next };
+  const turned = turnedFrames(playCount);
+  return { playSlots, restSlots, turned, compose, slates, decodeRooms, totalBytes: next };
 }
 
 interface MadePictures extends StagedPictures {

@@ -14,6 +14,8 @@ export interface PassageOptions {
   /** With every pixel there is, as the export makes them. */
   readonly isFull: boolean;
   readonly live: boolean;
+  /** Frames of a run, where it is played backwards. */
+  readonly turned: number;
   /** Most pictures that may wait; undefined for as many as there is room. */
   readonly ahead?: number | undefined;
 }

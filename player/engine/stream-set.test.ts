@@ -65,7 +65,10 @@ function setUp(slots: number[]): {
   return { set, decoder, failed, picture };
 }
 
-const options = { frameSize: SIZE, rate: RATE, live: true, scaling: 'quick' as const, recoded: false };
+const options = {
+  ...{ frameSize: SIZE, rate: RATE, live: true, turned: 12 },
+  ...{ scaling: 'quick' as const, recoded: false },
+};
 
 describe('the streams', () => {
   it('give room first to whoever needs it for the earliest frame', () => {

@@ -29,6 +29,8 @@ export interface StreamOptions {
   readonly live: boolean;
   readonly scaling: ResampleKind;
   readonly recoded: boolean;
+  /** Frames of a run, where it is played backwards. */
+  readonly turned: number;
   /** Most pictures that may wait; undefined for as many as there is room. */
   readonly ahead?: number;
 }
@@ -119,6 +121,7 @@ export class StreamSet {
         recoded: options.recoded,
         stages,
         live: options.live,
+        turned: options.turned,
       },
     });
   }

@@ -52,6 +52,8 @@ export interface StreamSpec {
   readonly stages: readonly [Stage, ...Stage[]];
   /** Whether frames that are too late are dropped unscaled and a decoder that is behind jumps ahead. */
   readonly live: boolean;
+  /** Frames of a run, where it is played backwards. */
+  readonly turned: number;
 }
 
 /** Costs of a picture, ms. */

@@ -83,6 +83,7 @@ export interface StreamSetting {
   readonly speed?: Rational;
   readonly live?: boolean;
   readonly slots?: number;
+  readonly turned?: number;
   readonly effects?: Stage['effects'];
 }
 
@@ -122,6 +123,7 @@ export function streamOf(file: FakeFile, setting: StreamSetting) {
     frame: size,
     stages: stagesOf(setting.effects ?? [], size, size),
     live: setting.live ?? false,
+    turned: setting.turned ?? 12,
   };
   const reduce = (frame: unknown): ReturnType<Reduce> => {
     reduced.push((frame as { index: number }).index);
