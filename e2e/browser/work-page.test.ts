@@ -92,8 +92,8 @@ describe('the page Work', () => {
     }
     const [at] = await lines();
     await page().getByTestId('turn-lanes').click();
-    expect(await page().getByTestId('turn-lanes').getAttribute('aria-expanded')).toBe('true');
-    expect(new Set(await lines())).toEqual(new Set([at]));
+    await expect.poll(() => page().getByTestId('turn-lanes').getAttribute('aria-expanded')).toBe('true');
+    await expect.poll(async () => new Set(await lines())).toEqual(new Set([at]));
     await page().getByTestId('turn-lanes').click();
   });
 
