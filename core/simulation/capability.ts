@@ -29,8 +29,8 @@ export interface Capability {
   readonly loads: StageLoads;
   /** Whether the rig was not measured for all of it, so that it is partly estimated. */
   readonly isEstimated: boolean;
-  /** The stage that holds it up. */
-  readonly limiting: Stage;
+  /** The stage that holds it up; null where none takes any time. */
+  readonly limiting: Stage | null;
   /** Most frames a second of one layer, whatever the rate of the timeline. */
   readonly framesPerSecond: number;
   /** Number of layers over each other that play in real time, `MOST_LAYERS` at the most; 0 where one does not. */
@@ -71,7 +71,7 @@ export function capabilityOf(
     sourceId: source.id,
     loads: measuredLoads(loads),
     isEstimated: loads.estimated.length > 0,
-    limiting: limitingStageOf((stage) => loads.percent[stage]) ?? 'decode',
+    limiting: limitingStageOf((stage) => loads.percent[stage]) ?? null,
     framesPerSecond: (100 * rate) / highestLoad(loads, rig.machine.cores),
     layers,
   };

@@ -116,6 +116,20 @@ describe('sources and the timeline', () => {
     await becomes(THREE_CUTS_LINE);
   });
 
+  it('plays on when play is pressed at once on the way back from a source', async () => {
+    const { page } = browser;
+    await browser.goTo(0, 24);
+    await page.getByRole('link', { name: 'Sources', exact: true }).click();
+    await page.getByRole('checkbox', { name: /pal25/ }).check();
+    await page.getByRole('button', { name: 'Play alone' }).click();
+    await page.getByTestId('subject').waitFor();
+    await browser.waitForCode({ source: 3, frame: 0 });
+    await page.getByRole('button', { name: 'Back to the timeline' }).click();
+    await page.keyboard.press('Space');
+    await expect.poll(async () => (await browser.shownCode())?.source, { timeout: 10_000 }).toBe(2);
+    await browser.playButton('Play').waitFor();
+  });
+
   it('takes a source that is dragged from its list, over the link of the page Work, to a track', async () => {
     const { page } = browser;
     await page.getByRole('link', { name: 'Sources', exact: true }).click();

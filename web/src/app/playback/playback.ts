@@ -93,14 +93,7 @@ export class Playback {
         // Not the stored frame: a picture of the subject before, still on its way, would have changed it.
         this.sought = subjectId === null ? this.leftAt() : 0;
       }
-      const go = (): void => {
-        this.give(this.plan());
-        if (!this.isArriving) return;
-        this.isArriving = false;
-        // Someone may have gone elsewhere meanwhile.
-        this.seek(this.sought);
-      };
-      onCleanup(afterPaint(go));
+      onCleanup(afterPaint(() => this.arrive()));
     });
     inject(DestroyRef).onDestroy(() => this.leave());
   }
@@ -176,7 +169,7 @@ export class Playback {
   play(): void {
     const length = this.length();
     if (!this.player || length === 0) return;
-    this.give(this.plan());
+    this.arrive();
     const first = this.inFrame() ?? 0;
     const end = (this.outFrame() ?? length - 1) + 1;
     const { here } = this;
@@ -235,6 +228,7 @@ export class Playback {
   /** Shuttles faster in one direction with each call, for J and L. */
   shuttle(direction: 1 | -1): void {
     if (!this.player || this.length() === 0) return;
+    this.arrive();
     const same = Math.sign(this.speed) === direction;
     const index = same ? SHUTTLE_SPEEDS.indexOf(Math.abs(this.speed)) + 1 : 0;
     const speed = direction * (SHUTTLE_SPEEDS[Math.min(index, SHUTTLE_SPEEDS.length - 1)] ?? 1);
@@ -271,6 +265,15 @@ export class Playback {
     }
     player.pause();
     setTimeout(() => player.dispose(), HAND_OVER_MS);
+  }
+
+  /** Gives the player the plan, and sends it to the frame of another subject. */
+  private arrive(): void {
+    this.give(this.plan());
+    if (!this.isArriving) return;
+    this.isArriving = false;
+    // Someone may have gone elsewhere meanwhile.
+    this.seek(this.sought);
   }
 
   private give(plan: PreviewPlan | null): void {

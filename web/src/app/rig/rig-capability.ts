@@ -67,7 +67,7 @@ export class RigCapability {
   });
   readonly limitText = computed(() => {
     const chosen = this.chosen();
-    return chosen && `${STAGE_NAMES[chosen.limiting]} takes most: at most ${chosen.speed}.`;
+    return chosen?.limiting ? `${STAGE_NAMES[chosen.limiting]} takes most: at most ${chosen.speed}.` : null;
   });
   readonly lineAt = 100 / FULL;
 

@@ -72,8 +72,9 @@ export class TimelineView {
   private drag: Drag | undefined;
   private readonly dragged = inject(SourceDrag);
   private readonly placement = inject(SourcePlacement);
+  private readonly dropped = signal<Drop | null>(null);
   /** Where dragged sources would be dropped, in words. */
-  readonly dropText = signal<string | null>(null);
+  readonly dropText = computed(() => this.dropped()?.text);
   private scrubbing = false;
   private readonly sources = this.store.selectSignal(selectSources);
   private readonly inFrame = this.store.selectSignal(playbackFeature.selectInFrame);
@@ -139,8 +140,9 @@ export class TimelineView {
     if (!drop) return;
     event.preventDefault();
     event.dataTransfer!.dropEffect = 'copy';
-    if (this.dropText() === drop.text) return;
-    this.dropText.set(drop.text);
+    // Tracks may have one name.
+    if (isSamePlace(this.dropped()?.place, drop.place)) return;
+    this.dropped.set(drop);
     this.draft.set(this.placement.draft(drop.timeline, drop.sources, drop.place));
   }
 
@@ -180,7 +182,7 @@ export class TimelineView {
     this.scrubbing = false;
     this.drag = undefined;
     this.draft.set(null);
-    this.dropText.set(null);
+    this.dropped.set(null);
     this.box.set(null);
   }
 
@@ -329,3 +331,6 @@ function rowsFor(timeline: Timeline | null): readonly Row[] {
     add(track.enabled ? track.name : `${track.name} · off`, TRACK_HEIGHTS[track.kind], track);
   return rows;
 }
+
+const isSamePlace = (a: DropPlace | undefined, b: DropPlace): boolean =>
+  a?.at === b.at && a.mode === b.mode && a.trackId === b.trackId;
