@@ -124,8 +124,11 @@ describe('sources and the timeline', () => {
     await page.getByRole('button', { name: 'Play alone' }).click();
     await page.getByTestId('subject').waitFor();
     await browser.waitForCode({ source: 3, frame: 0 });
-    await page.getByRole('button', { name: 'Back to the timeline' }).click();
-    await page.keyboard.press('Space');
+    // Both at once, sooner than anything is drawn.
+    await page.getByRole('button', { name: 'Back to the timeline' }).evaluate((button: HTMLElement) => {
+      button.click();
+      document.body.dispatchEvent(new KeyboardEvent('keydown', { key: ' ', code: 'Space', bubbles: true }));
+    });
     await expect.poll(async () => (await browser.shownCode())?.source, { timeout: 10_000 }).toBe(2);
     await browser.playButton('Play').waitFor();
   });

@@ -86,13 +86,7 @@ export class Playback {
       this.tuning();
       this.sources();
       this.copies();
-      const subjectId = this.subjectId();
-      if (subjectId !== this.playedId) {
-        this.playedId = subjectId;
-        this.isArriving = true;
-        // Not the stored frame: a picture of the subject before, still on its way, would have changed it.
-        this.sought = subjectId === null ? this.leftAt() : 0;
-      }
+      this.noteSubject();
       onCleanup(afterPaint(() => this.arrive()));
     });
     inject(DestroyRef).onDestroy(() => this.leave());
@@ -267,8 +261,18 @@ export class Playback {
     setTimeout(() => player.dispose(), HAND_OVER_MS);
   }
 
+  private noteSubject(): void {
+    const subjectId = this.subjectId();
+    if (subjectId === this.playedId) return;
+    this.playedId = subjectId;
+    this.isArriving = true;
+    // Not the stored frame: a picture of the subject before, still on its way, would have changed it.
+    this.sought = subjectId === null ? this.leftAt() : 0;
+  }
+
   /** Gives the player the plan, and sends it to the frame of another subject. */
   private arrive(): void {
+    this.noteSubject();
     this.give(this.plan());
     if (!this.isArriving) return;
     this.isArriving = false;
