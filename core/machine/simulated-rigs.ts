@@ -129,7 +129,7 @@ function decodersOf({ slowness, hardwareMs }: Sketch): DecodeFigures[] {
         acceleration: inBrowser === null ? 'none' : hardware === undefined ? 'software' : 'hardware',
         msPerFrame: inBrowser,
         together: [],
-        problem: inBrowser === null ? 'No browser decodes HEVC without hardware.' : null,
+        problem: inBrowser === null ? 'No browser decodes H.265 without hardware.' : null,
       });
       rows.push({
         ...common,

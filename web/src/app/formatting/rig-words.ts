@@ -106,7 +106,9 @@ export function figureRows(rig: Rig): FigureRow[] {
     rowOf('Cores', 'ffmpeg decodes the heaviest source, one thread', rig.oneCoreFps, framesPerSecond),
     rowOf('Cores', 'ffmpeg decodes the heaviest source, all cores', rig.allCoresFps, framesPerSecond),
   ];
-  return [...drives, ...decoders, ...kernels, ...shows, ...cores];
+  const rows = [...drives, ...decoders, ...kernels, ...shows, ...cores];
+  // What was given has no measurement to tell of.
+  return rig.thoroughness === 'given' ? rows.map((row) => ({ ...row, spread: '', date: '' })) : rows;
 }
 
 /** The machine in a few lines. */

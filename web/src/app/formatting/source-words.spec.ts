@@ -66,8 +66,10 @@ describe('words for rigs', () => {
     expect(stages).toEqual(
       expect.arrayContaining(['Read', 'Write', 'Decode', 'Scale', 'Compose', 'Show', 'Cores']),
     );
-    for (const { what, value } of rows) {
+    for (const { what, value, spread, date } of rows) {
       expect(what).not.toBe('');
+      // Figures that were given were never taken.
+      expect([spread, date]).toEqual(['', '']);
       expect(value).toMatch(/^[\d.,]+ \S+|^–$/);
     }
     const decoders = rig.decoders.map((each) => ({ ...each, bitShare: 0.7, restartMs: each.msPerFrame! }));
