@@ -9,10 +9,12 @@ import { check } from './check.mjs';
 const only = process.argv[2];
 const folder = mkdtempSync(join(tmpdir(), 'hone-test-'));
 const total = { passed: 0, failed: 0 };
+const failures = [];
 
-function count({ passed, failed }) {
+function count({ passed, failed, names = [] }) {
   total.passed += passed;
   total.failed += failed;
+  failures.push(...names);
 }
 
 function vitest(project) {
@@ -38,12 +40,21 @@ function components() {
 function reported(program, args, report, cwd = '.') {
   const { status } = spawnSync(program, args, { cwd, stdio: 'inherit' });
   try {
-    const { numPassedTests, numFailedTests } = JSON.parse(readFileSync(report, 'utf8'));
+    const { numPassedTests, numFailedTests, testResults } = JSON.parse(readFileSync(report, 'utf8'));
     // A run that failed without a failing test (a file that does not load, say) is a failure too.
-    return { passed: numPassedTests, failed: numFailedTests || (status === 0 ? 0 : 1) };
+    const failed = numFailedTests || (status === 0 ? 0 : 1);
+    return { passed: numPassedTests, failed, names: testResults.flatMap(failuresOf) };
   } catch {
-    return { passed: 0, failed: 1 };
+    return { passed: 0, failed: 1, names: [`${program}: left no report`] };
   }
+}
+
+/** The failed tests of a file with their messages, or the file's own message where it did not load. */
+function failuresOf({ name, status, message, assertionResults }) {
+  const failed = assertionResults.filter((test) => test.status === 'failed');
+  if (failed.length > 0)
+    return failed.map((test) => `${name}: ${test.fullName}\n${test.failureMessages.join('\n')}`);
+  return status === 'failed' ? [`${name}\n${message}`] : [];
 }
 
 build();
@@ -56,5 +67,7 @@ const suites = {
 };
 for (const [name, run] of Object.entries(suites)) if (!only || only === name) count(run());
 rmSync(folder, { recursive: true, force: true });
+// Once more at the end, where a log of an hour is read first.
+for (const failure of failures) console.log(`Failed: ${failure}`);
 console.log(`${total.passed} passed, ${total.failed} failed`);
 process.exitCode = total.failed ? 1 : 0;

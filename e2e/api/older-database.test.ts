@@ -64,7 +64,13 @@ describe('a database that an older Hone has kept', () => {
 
   it('has the rig of this machine and those that were loaded, figure by figure', async () => {
     const { own, loaded } = await read<Rigs>('rigs');
-    expect(own!.decoders).toEqual(SIMULATED_RIGS[0]!.decoders);
+    // The sentences that explain figures are kept as they were written then.
+    const figuresOf = (rig: (typeof SIMULATED_RIGS)[number]): object[] =>
+      rig.decoders.map((each) => ({ ...each, problem: null }));
+    expect(figuresOf(own!)).toEqual(figuresOf(SIMULATED_RIGS[0]!));
+    expect(own!.decoders.map(({ problem }) => problem)).toContain(
+      'No browser decodes HEVC without hardware.',
+    );
     expect(own!.machine.memoryBytes).toBe(SIMULATED_RIGS[0]!.machine.memoryBytes);
     expect(loaded.map(({ name }) => name)).toEqual([SIMULATED_RIGS[1]!.name]);
   });
