@@ -10,7 +10,14 @@ import {
 import type { Tuning } from '../levers/index.js';
 import { memoryShares, usualCeiling, type Rig } from '../machine/index.js';
 import { placeable } from '../media/index.js';
-import { isRealTime, limitingStageOf, STAGE_THREADS, STAGES, type Stage } from '../playback/index.js';
+import {
+  isRealTime,
+  limitingStageOf,
+  STAGE_THREADS,
+  STAGES,
+  type PacingSummary,
+  type Stage,
+} from '../playback/index.js';
 import { toNumber } from '../time/index.js';
 import { soloTimeline, type Clip, type Timeline } from '../timeline/index.js';
 import { predict } from './prediction.js';
@@ -31,8 +38,10 @@ export interface Capability {
   readonly isEstimated: boolean;
   /** The stage that holds it up; null where none takes any time. */
   readonly limiting: Stage | null;
-  /** Most frames a second of one layer, whatever the rate of the timeline. */
+  /** Most frames a second of one layer by its mean costs, whatever the rate of the timeline. */
   readonly framesPerSecond: number;
+  /** Share of the frames of one layer that is dropped at the rate of the timeline, 0 to 1: not all frames cost the mean. */
+  readonly droppedShare: number;
   /** Number of layers over each other that play in real time, `MOST_LAYERS` at the most; 0 where one does not. */
   readonly layers: number;
 }
@@ -51,8 +60,8 @@ export function capabilityOf(
   const rate = toNumber(shape.rate);
   const solo = source.facts && soloTimeline(placeable(source.id, source.name, source.facts), shape);
   if (!loads || !solo) return undefined;
-  const plays = (count: number): boolean => {
-    const { summary } = predict({
+  const played = (count: number): PacingSummary =>
+    predict({
       timeline: layered(solo, count, Math.round(TRIED_SECONDS * rate)),
       tuning: { ...tuning, lightCopies: false },
       sources: [source],
@@ -62,17 +71,17 @@ export function capabilityOf(
       drive: null,
       calibration: rig.calibration ?? UNCALIBRATED,
       decoding: 'everything',
-    });
-    return isRealTime(summary);
-  };
-  let layers = 0;
-  while (layers < MOST_LAYERS && plays(layers + 1)) layers++;
+    }).summary;
+  const alone = played(1);
+  let layers = isRealTime(alone) ? 1 : 0;
+  while (layers > 0 && layers < MOST_LAYERS && isRealTime(played(layers + 1))) layers++;
   return {
     sourceId: source.id,
     loads: measuredLoads(loads),
     isEstimated: loads.estimated.length > 0,
     limiting: limitingStageOf((stage) => loads.percent[stage]) ?? null,
     framesPerSecond: (100 * rate) / highestLoad(loads, rig.machine.cores),
+    droppedShare: alone.dropped / Math.max(1, alone.wanted),
     layers,
   };
 }

@@ -2,12 +2,7 @@ import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { frameBudgetMs, longestFreezes, pacingSummary } from '../playback/index.js';
 import { segmentOf, workloadOf } from '../testing/workloads.js';
-import {
-  DecodeSearch,
-  EXCESS_FREEZE_PENALTY,
-  listActiveSegments,
-  TARGET_FREEZE_MS,
-} from './decode-search.js';
+import { DecodeSearch, listActiveSegments } from './decode-search.js';
 import { PREROLL_FRAMES } from '../pacing/index.js';
 import type { DecodeWork } from './decode-work.js';
 import { planDecoding, restrictWorkload, predict, simulate } from './index.js';
@@ -23,6 +18,9 @@ import {
 } from '../testing/scenes.js';
 import { rational } from '../time/index.js';
 import type { Workload } from '../cost-model/index.js';
+
+const TARGET_MS = 1300;
+const PLAIN = { overlaps: false, freezeLimit: { targetMs: TARGET_MS, penalty: 0.3 } };
 
 /** Consecutive cuts from a long group of pictures. @param cold pictures to decode for the first frame of each */
 const cuts = (count: number, frames: number, cold: number, decodeMs: number): Workload => {
@@ -40,13 +38,13 @@ const played = (workload: Workload): { shown: number; freezeMs: number } => {
 
 describe('the decode plan', () => {
   it('is undefined where the cores decode everything in time', () => {
-    expect(planDecoding(workloadOf([segmentOf()]), false)).toBeUndefined();
-    expect(planDecoding(cuts(10, 24, 10, 4), false)).toBeUndefined();
+    expect(planDecoding(workloadOf([segmentOf()]), PLAIN)).toBeUndefined();
+    expect(planDecoding(cuts(10, 24, 10, 4), PLAIN)).toBeUndefined();
   });
 
   it('skips clips, shows more frames and freezes for less', () => {
     const workload = cuts(16, 15, 40, 30);
-    const ranges = planDecoding(workload, false)!;
+    const ranges = planDecoding(workload, PLAIN)!;
     expect(ranges.length).toBeLessThan(16);
     const [without, planned] = [played(workload), played(restrictWorkload(workload, ranges))];
     expect(planned.shown).toBeGreaterThan(1.5 * without.shown);
@@ -61,7 +59,7 @@ describe('the decode plan', () => {
         fc.integer({ min: 10, max: 50 }),
         (frames, cold, decodeMs) => {
           const workload = cuts(8, frames, cold, decodeMs);
-          const ranges = planDecoding(workload, false);
+          const ranges = planDecoding(workload, PLAIN);
           if (!ranges) return;
           const planned = restrictWorkload(workload, ranges);
           const meant = planned.isIncomplete!.reduce((sum, each) => sum + 1 - each, 0);
@@ -73,7 +71,7 @@ describe('the decode plan', () => {
   });
 
   it('begins decoding before the first frame of a range, by a bounded lead', () => {
-    const ranges = planDecoding(cuts(16, 15, 40, 30), false)!;
+    const ranges = planDecoding(cuts(16, 15, 40, 30), PLAIN)!;
     for (const { from, to, beginAt } of ranges) {
       expect(to).toBeGreaterThan(from);
       expect(beginAt).toBeLessThan(from);
@@ -143,7 +141,11 @@ describe('the search for a schedule', () => {
   });
 
   // With a budget of 40 ms no freeze reaches the target; with 450 ms, the third frame is beyond it.
-  it.each([40, 450])('is as good as exhaustive search, with frames of %i ms', (budgetMs) => {
+  it.each([
+    [40, 0.3],
+    [450, 0.3],
+    [450, 2],
+  ])('is as good as exhaustive search, with frames of %i ms and penalty %f', (budgetMs, penalty) => {
     fc.assert(
       fc.property(costs, (each) => {
         const workload = workloadOf([segmentOf({ to: frames })], { to: frames });
@@ -156,9 +158,13 @@ describe('the search for a schedule', () => {
           ...{ duration: of(() => 0), skippable: of(() => 0), maxPerFrame: 1 },
         };
         const work: DecodeWork = { segments: [segment], present: of(() => 0), budgetMs };
-        const { isShown } = new DecodeSearch(workload, work, listActiveSegments(workload), false).solve();
-        const target = Math.floor(TARGET_FREEZE_MS / budgetMs);
-        expect(valueOf(isShown, target)).toBeCloseTo(bestValue(segment, target), 4);
+        const active = listActiveSegments(workload);
+        const { isShown } = new DecodeSearch(workload, work, active, false, {
+          targetMs: TARGET_MS,
+          penalty,
+        }).solve();
+        const target = Math.floor(TARGET_MS / budgetMs);
+        expect(valueOf(isShown, target, penalty)).toBeCloseTo(bestValue(segment, target, penalty), 4);
       }),
       { numRuns: 100 },
     );
@@ -166,24 +172,24 @@ describe('the search for a schedule', () => {
 });
 
 /** Frames shown, less the penalty of each frame in a freeze beyond the target, in frames. */
-function valueOf(isShown: Uint8Array, target: number): number {
+function valueOf(isShown: Uint8Array, target: number, penalty: number): number {
   let [value, freeze] = [0, 0];
   for (const shown of isShown) {
-    value += shown ? 1 : freeze >= target ? -EXCESS_FREEZE_PENALTY : 0;
+    value += shown ? 1 : freeze >= target ? -penalty : 0;
     freeze = shown ? 0 : freeze + 1;
   }
   return value;
 }
 
 /** Best value of a schedule, by independent recursion over all choices: each frame is skipped, decoded, or shown as well. */
-function bestValue(segment: DecodeWork['segments'][number], target: number): number {
+function bestValue(segment: DecodeWork['segments'][number], target: number, penalty: number): number {
   const from = (at: number, ahead: number, wasDecoded: boolean, freeze: number): number => {
     if (at === segment.cold.length) return 0;
     const isFree = at <= PREROLL_FRAMES;
     const decode = isFree ? 0 : wasDecoded ? segment.sequential[at]! : segment.cold[at]!;
     const more = (left: number): number => (isFree ? ahead : ahead + 1 - left);
     const [hidden, visible] = [more(decode), more(decode + (isFree ? 0 : segment.render[at]!))];
-    const hiding = freeze >= target ? -EXCESS_FREEZE_PENALTY : 0;
+    const hiding = freeze >= target ? -penalty : 0;
     const skip = hiding + from(at + 1, more(0), false, freeze + 1);
     const kept = hidden >= -12 ? hiding + from(at + 1, hidden, true, freeze + 1) : -Infinity;
     const seen = visible >= 0 ? 1 + from(at + 1, visible, true, 0) : -Infinity;

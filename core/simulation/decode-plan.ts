@@ -1,6 +1,6 @@
 import type { DecodeSegment, Workload } from '../cost-model/index.js';
 import { OPEN_AHEAD_SECONDS, PREROLL_FRAMES, splitByRanges, type DecodeRange } from '../pacing/index.js';
-import { DecodeSearch, listActiveSegments, type DecodeSchedule } from './decode-search.js';
+import { DecodeSearch, listActiveSegments, type DecodeSchedule, type FreezeLimit } from './decode-search.js';
 import { computeDecodeWork, type DecodeWork } from './decode-work.js';
 
 /** Decoding of a range begins this long before its work requires it, ms. */
@@ -8,15 +8,23 @@ const START_MARGIN_MS = 300;
 /** A frame is decoded at most this long before it is due, in frames. */
 const MAX_LEAD_FRAMES = 96;
 
+export interface PlanOptions {
+  /** Whether the plan assumes that decoders overlap, so that no core idles while one decoder alone is slow. */
+  readonly overlaps: boolean;
+  readonly freezeLimit: FreezeLimit;
+}
+
 /**
  * Plans what to decode of a workload that is beyond the machine, so that most frames are shown in time.
- * @param overlaps whether the plan assumes that decoders overlap, so that no core idles while one decoder alone is slow
  * @returns undefined when the cores decode everything in time
  */
-export function planDecoding(workload: Workload, overlaps: boolean): readonly DecodeRange[] | undefined {
+export function planDecoding(
+  workload: Workload,
+  { overlaps, freezeLimit }: PlanOptions,
+): readonly DecodeRange[] | undefined {
   const work = computeDecodeWork(workload);
   const active = listActiveSegments(workload);
-  const schedule = new DecodeSearch(workload, work, active, overlaps).solve();
+  const schedule = new DecodeSearch(workload, work, active, overlaps, freezeLimit).solve();
   return schedule.isOverloaded.includes(1) ? scheduleRanges(workload, work, active, schedule) : undefined;
 }
 

@@ -22,9 +22,13 @@ const ON_TIME_BIN = MAX_LAG_FRAMES * BINS_PER_FRAME;
 /** Above this number, active segments are decoded all together or not at all. */
 const MAX_INDEPENDENT_SEGMENTS = 2;
 const CHUNK_FRAMES = 600;
-/** Freezes above this length are penalized, by the value of so many shown frames for each frame beyond it. */
-export const TARGET_FREEZE_MS = 1300;
-export const EXCESS_FREEZE_PENALTY = 0.3;
+/** How a schedule with long freezes compares with one that shows fewer frames. */
+export interface FreezeLimit {
+  /** Freezes above this length are penalized. */
+  readonly targetMs: number;
+  /** Value of each frame of a freeze beyond the target, in shown frames. */
+  readonly penalty: number;
+}
 /** Resolution of the freeze length up to the target, in steps. */
 const MAX_FREEZE_STEPS = 11;
 
@@ -70,6 +74,7 @@ export class DecodeSearch {
     private readonly work: DecodeWork,
     private readonly active: readonly (readonly number[])[],
     private readonly overlaps: boolean,
+    private readonly freezeLimit: FreezeLimit,
   ) {
     this.frameCount = active.length;
     this.schedule = {
@@ -77,7 +82,7 @@ export class DecodeSearch {
       isShown: new Uint8Array(this.frameCount),
       isOverloaded: new Uint8Array(this.frameCount),
     };
-    const targetFrames = Math.max(1, Math.floor(TARGET_FREEZE_MS / work.budgetMs));
+    const targetFrames = Math.max(1, Math.floor(freezeLimit.targetMs / work.budgetMs));
     this.stepFrames = Math.ceil(targetFrames / MAX_FREEZE_STEPS);
     this.freezeCount = Math.floor(targetFrames / this.stepFrames) + 1;
     this.cellCount = this.freezeCount * BIN_COUNT;
@@ -172,7 +177,7 @@ export class DecodeSearch {
     const longest = this.freezeCount - 1;
     const isStep = at % this.stepFrames === 0;
     for (let freeze = 0; freeze <= longest; freeze++) {
-      const gain = isShown || (freeze === longest ? -EXCESS_FREEZE_PENALTY : 0);
+      const gain = isShown || (freeze === longest ? -this.freezeLimit.penalty : 0);
       const start = freeze * BIN_COUNT;
       const nextStart = isShown ? 0 : BIN_COUNT * Math.min(longest, freeze + Number(isStep));
       for (let bin = Math.max(0, lowest - gained); bin < BIN_COUNT; bin++) {

@@ -14,16 +14,15 @@ import {
 } from '../cost-model/index.js';
 import type { DecodeRange } from '../pacing/index.js';
 import {
-  frameBudgetMs,
   isRealTime,
   pacingSummary,
   stageRecord,
   type FrameLog,
   type PacingSummary,
 } from '../playback/index.js';
-import { greatest, max, sum } from 'd3-array';
-import { planDecoding, restrictWorkload } from './decode-plan.js';
-import { EXCESS_FREEZE_PENALTY, TARGET_FREEZE_MS } from './decode-search.js';
+import { cross, greatest, max, sum } from 'd3-array';
+import { planDecoding, restrictWorkload, type PlanOptions } from './decode-plan.js';
+import type { FreezeLimit } from './decode-search.js';
 import { simulate, type SimulatedRun } from './simulation.js';
 
 /** One simulation of a prediction. */
@@ -136,9 +135,17 @@ const MIN_SHOWN_SHARE = 0.5;
 const MAX_FREEZE_MS = 1500;
 /** Shorter freezes do not disturb. */
 const NOTICEABLE_FREEZE_MS = 500;
-/** Frames shown with a plan over those without: the least gain, and the most loss where the plan shortens freezes. */
+/** What plans are made for first. */
+const FREEZE_LIMIT: FreezeLimit = { targetMs: 1300, penalty: 2 };
+/** A freeze that is longer than the target by this much is as bad as half of the frames. */
+const HALVING_EXCESS_MS = 2000;
+/** Plans for other limits turn out better now and then: one for more frames, one for shorter freezes. */
+const OTHER_FREEZE_LIMITS: readonly FreezeLimit[] = [
+  { targetMs: 1300, penalty: 0.3 },
+  { targetMs: 1000, penalty: 4 },
+];
+/** A plan that does not shorten freezes has to show more frames by this factor. */
 const MIN_GAIN = 1.05;
-const MAX_LOSS = 0.9;
 
 /** Longer timelines get one plan: several would take too long to compare. */
 const MAX_COMPARED_FRAMES = 2400;
@@ -147,7 +154,8 @@ type SimulateProbe = (probe: number, ranges: Prediction['ranges']) => Played;
 
 /**
  * Plans decoding where playback needs it and improves with it, also at higher costs. Of plans for the costs of the first
- * and second probe, with and without overlapping decoders, the best one in the simulation counts.
+ * and second probe, with and without overlapping decoders, and for several limits of freezes, the best one in the
+ * simulation counts.
  */
 function planRanges(
   probes: readonly [number, number, ...number[]],
@@ -160,36 +168,53 @@ function planRanges(
   const outcomeOf = (ranges: Prediction['ranges']): Outcome => {
     const summaries = probes.map((probe) => simulateProbe(probe, ranges).summary);
     const shown = sum(summaries, (each) => each.shown);
-    const excessMs = sum(summaries, ({ longestFreezeMs }) => Math.max(0, longestFreezeMs - TARGET_FREEZE_MS));
     const freezeMs = max(summaries, ({ longestFreezeMs }) => longestFreezeMs) ?? 0;
-    const value = shown - (EXCESS_FREEZE_PENALTY * excessMs) / frameBudgetMs(workload.rate);
+    const value = sum(summaries, (each) => {
+      const excessMs = Math.max(0, each.longestFreezeMs - FREEZE_LIMIT.targetMs);
+      return each.shown / (1 + excessMs / HALVING_EXCESS_MS);
+    });
     return { ranges, shown, freezeMs, value };
   };
+  const planned = (probe: number, options: PlanOptions): PlannedOutcome | undefined => {
+    const ranges = planDecoding(simulateProbe(probe, undefined).workload, options);
+    return ranges && { probe, options, ...outcomeOf(ranges) };
+  };
   const isShort = workload.to - workload.from <= MAX_COMPARED_FRAMES;
-  const plans = (isShort ? [probes[0], probes[1]] : [probes[1]])
-    .flatMap((probe) => {
-      const costed = simulateProbe(probe, undefined).workload;
-      return (isShort ? [true, false] : [true]).map((overlaps) => planDecoding(costed, overlaps));
-    })
-    .filter((each) => each !== undefined)
-    .map(outcomeOf);
-  const best = greatest(plans, (a, b) => a.value - b.value);
-  if (!best) return undefined;
+  const first = cross(
+    isShort ? [probes[0], probes[1]] : [probes[1]],
+    isShort ? [true, false] : [true],
+    (probe, overlaps) => planned(probe, { overlaps, freezeLimit: FREEZE_LIMIT }),
+  ).filter((each) => each !== undefined);
+  const promising = greatest(first, byValue);
+  if (!promising) return undefined;
+  const { probe, options } = promising;
+  const others = (isShort ? OTHER_FREEZE_LIMITS : [])
+    .map((freezeLimit) => planned(probe, { ...options, freezeLimit }))
+    .filter((each) => each !== undefined);
   const without = outcomeOf(undefined);
-  const shortensFreezes = best.freezeMs < without.freezeMs && best.shown >= MAX_LOSS * without.shown;
+  const best = greatest([...first, ...others], byValue)!;
+  const shortensFreezes = best.freezeMs < without.freezeMs && best.value > without.value;
   // An even low frame rate is better than a higher one with freezes.
   const isAsEven = best.freezeMs <= Math.max(without.freezeMs, NOTICEABLE_FREEZE_MS);
   const showsMore = isAsEven && best.shown >= MIN_GAIN * without.shown;
   return shortensFreezes || showsMore ? best.ranges : undefined;
 }
 
+const byValue = (a: Outcome, b: Outcome): number => a.value - b.value;
+
 /** Result of several simulations with the same ranges. */
 interface Outcome {
   readonly ranges: Prediction['ranges'];
   readonly shown: number;
   readonly freezeMs: number;
-  /** Frames shown, less the penalty of long freezes. */
+  /** Frames shown, of which long freezes take a part away. */
   readonly value: number;
+}
+
+interface PlannedOutcome extends Outcome {
+  /** Of whose costs the plan was made. */
+  readonly probe: number;
+  readonly options: PlanOptions;
 }
 
 /** Share of several simulations in which each frame is dropped. */

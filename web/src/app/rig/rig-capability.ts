@@ -5,7 +5,7 @@ import { MOST_LAYERS, type Capability } from '@hone/core/simulation';
 import { toNumber } from '@hone/core/time';
 import { sentenceOf } from '../api/api';
 import { codecName } from '../formatting/codec-words';
-import { framesPerSecond, pixels, rateText } from '../formatting/quantities';
+import { framesPerSecond, perCent, pixels, rateText } from '../formatting/quantities';
 import { STAGE_NAMES } from '../formatting/stage-words';
 import { Predictions } from '../prediction/predictions';
 import { selectProject, selectSources } from '../state/selectors';
@@ -51,8 +51,9 @@ export class RigCapability {
         name: source.name,
         kind: `${pixels(size)} · ${codecName(codec)} · ${rateText(own)}`,
         width: Math.min(100, (100 * capability.framesPerSecond) / (FULL * rate)),
-        speed: `${capability.isEstimated ? 'about ' : ''}${framesPerSecond(capability.framesPerSecond)}`,
-        plays: layersText(capability.layers),
+        speed: speedText(capability),
+        plays: layersText(capability),
+        limitText: limitText(capability, rate),
       };
     });
   });
@@ -64,10 +65,6 @@ export class RigCapability {
     if (!project) return '';
     const rate = rateText(project.timeline.rate);
     return `Predicted for preview scale 1:${project.tuning.playScale} from originals, without effects. The line is the ${rate} of the timeline.`;
-  });
-  readonly limitText = computed(() => {
-    const chosen = this.chosen();
-    return chosen?.limiting ? `${STAGE_NAMES[chosen.limiting]} takes most: at most ${chosen.speed}.` : null;
   });
   readonly lineAt = 100 / FULL;
 
@@ -100,9 +97,22 @@ export class RigCapability {
 }
 
 /** Whether it plays, and up to how many layers: the first number of layers that does not play, or the most tried. */
-function layersText(layers: number): string {
-  if (layers === 0) return 'does not play';
+function layersText({ droppedShare, layers }: Capability): string {
+  if (layers === 0) return `does not play: ${perCent(droppedShare)} dropped`;
   return layers === MOST_LAYERS
     ? `plays; ${NUMBERS[layers]} layers: yes`
     : `plays; ${NUMBERS[layers + 1]} layers: no`;
 }
+
+/** What limits a source, and why it does not play although its mean frame rate is high enough. */
+function limitText(capability: Capability, rate: number): string | null {
+  const { limiting, layers, framesPerSecond: mean } = capability;
+  if (!limiting) return null;
+  const most = `${STAGE_NAMES[limiting]} takes most: at most ${speedText(capability)}`;
+  return layers === 0 && mean >= rate
+    ? `${most} on average. Single frames take longer than the average, so ${perCent(capability.droppedShare)} of the frames are dropped.`
+    : `${most}.`;
+}
+
+const speedText = ({ isEstimated, framesPerSecond: mean }: Capability): string =>
+  `${isEstimated ? 'about ' : ''}${framesPerSecond(mean)}`;
