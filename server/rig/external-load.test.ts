@@ -104,6 +104,23 @@ describe('what others take of the cores', () => {
     expect(await during).toBeCloseTo(0.1);
   });
 
+  it('has jobs of Hone among the others, where they would disturb a measurement', async () => {
+    const job = { pid: 900_007, parent: process.pid, ticks: 300 };
+    const ended = { pid: 900_008, parent: process.pid, ticks: 30 };
+    await tell(1000, 1000, 0, BROWSER, NETWORK, ZYGOTE, PAGE, SERVER, job, ended);
+    await connect();
+    const during = new ExternalLoadMonitor(proc).during(50, CONNECTION);
+    await new Promise((resolve) => setTimeout(resolve, 25));
+    await rm(join(proc, String(ended.pid)), { recursive: true });
+    // 100 ticks in all: 20 of the page, 10 of the server itself, 40 of a job, and 5 of one that ended.
+    await tell(
+      ...([1075, 1025, 0] as const),
+      ...[BROWSER, NETWORK, ZYGOTE, { ...PAGE, ticks: 120 }, { ...job, ticks: 340 }],
+      { ...SERVER, ticks: 30, childTicks: 35 },
+    );
+    expect(await during).toBeCloseTo(0.45);
+  });
+
   it('is not told without a connection of this machine, or where the system says nothing', async () => {
     await tell(1000, 1000, 0, BROWSER);
     const watch = new ExternalLoadMonitor(proc);

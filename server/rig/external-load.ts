@@ -62,13 +62,15 @@ export class ExternalLoadMonitor {
   }
 
   /**
-   * Share of all cores that others take over a time from now, ms; where the system does not tell, that all take. Apart
-   * from a measurement that was started.
+   * Share of all cores that others take over a time from now, ms; where the system does not tell, that all take. Jobs of
+   * Hone, an export for example, count as others: they would disturb a measurement. Apart from one that was started.
    */
   async during(ms: number, connection: Connection | undefined): Promise<number> {
     const begun = await this.begin(connection);
     const all = await loadOver(ms);
-    return (await this.since(begun)) ?? all;
+    return (
+      (await this.since(begun && { ...begun, before: withJobsApart(begun.before) }, withJobsApart)) ?? all
+    );
   }
 
   private async begin(connection: Connection | undefined): Promise<Begun | undefined> {
@@ -82,9 +84,12 @@ export class ExternalLoadMonitor {
     return this.known && { before, browser: this.known.browser };
   }
 
-  private async since(begun: Begun | undefined): Promise<number | null> {
+  private async since(
+    begun: Begun | undefined,
+    seen = (snapshot: Snapshot): Snapshot => snapshot,
+  ): Promise<number | null> {
     const after = begun && (await snapshotOf(this.proc).catch(() => undefined));
-    return after ? othersShare(begun.before, after, [process.pid, begun.browser]) : null;
+    return after ? othersShare(begun.before, seen(after), [process.pid, begun.browser]) : null;
   }
 
   private isKnown({ clientPort, serverPort }: Connection, { processes }: Snapshot): boolean {
@@ -93,6 +98,16 @@ export class ExternalLoadMonitor {
       return false;
     return processes.has(known.browser);
   }
+}
+
+/** A snapshot in which the children of the server, which are its jobs, belong to nobody. */
+function withJobsApart(snapshot: Snapshot): Snapshot {
+  const processes = new Map(snapshot.processes);
+  for (const [pid, each] of processes) {
+    if (pid === process.pid) processes.set(pid, { ...each, childTicks: 0 });
+    else if (each.parent === process.pid) processes.set(pid, { ...each, parent: 0 });
+  }
+  return { ...snapshot, processes };
 }
 
 function othersShare(before: Snapshot, after: Snapshot, roots: readonly number[]): number | null {

@@ -68,7 +68,7 @@ export class RigPage {
     const how = rig.thoroughness === 'thorough' ? 'Measured thoroughly' : 'Measured quickly';
     const disturbed = this.rows().filter(({ isDisturbed }) => isDisturbed).length;
     const note = disturbed
-      ? ` Other programs disturbed ${count(disturbed, 'figure', 'figures')}; measure again when it is quiet.`
+      ? ` Other programs, or jobs of Hone, disturbed ${count(disturbed, 'figure', 'figures')}; measure again when it is quiet.`
       : '';
     return `${how}, ${new Date(rig.measuredAt).toLocaleString('en-GB')}.${note}`;
   });
