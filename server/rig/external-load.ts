@@ -68,9 +68,7 @@ export class ExternalLoadMonitor {
   async during(ms: number, connection: Connection | undefined): Promise<number> {
     const begun = await this.begin(connection);
     const all = await loadOver(ms);
-    return (
-      (await this.since(begun && { ...begun, before: withJobsApart(begun.before) }, withJobsApart)) ?? all
-    );
+    return (await this.since(begun, withJobsApart)) ?? all;
   }
 
   private async begin(connection: Connection | undefined): Promise<Begun | undefined> {
@@ -89,7 +87,7 @@ export class ExternalLoadMonitor {
     seen = (snapshot: Snapshot): Snapshot => snapshot,
   ): Promise<number | null> {
     const after = begun && (await snapshotOf(this.proc).catch(() => undefined));
-    return after ? othersShare(begun.before, seen(after), [process.pid, begun.browser]) : null;
+    return after ? othersShare(seen(begun.before), seen(after), [process.pid, begun.browser]) : null;
   }
 
   private isKnown({ clientPort, serverPort }: Connection, { processes }: Snapshot): boolean {
