@@ -22,6 +22,15 @@ describe('sources and the timeline', () => {
   const pictures = (): Promise<string[]> => opened.pictures();
   const becomes = (expected: readonly string[]): Promise<void> => expect.poll(pictures).toEqual(expected);
 
+  /** Leaves the timeline for one source. */
+  const playAlone = async (): Promise<void> => {
+    const { page } = browser;
+    await page.getByRole('link', { name: 'Sources', exact: true }).click();
+    await page.getByRole('checkbox', { name: /pal25/ }).check();
+    await page.getByRole('button', { name: 'Play alone' }).click();
+    await page.getByTestId('subject').waitFor();
+  };
+
   beforeAll(async () => {
     opened = await openCutProject('Placing', THREE_CUTS);
     ({ browser, made } = opened);
@@ -49,10 +58,7 @@ describe('sources and the timeline', () => {
   it('puts a source over what stands at the playhead, also when it was looked at alone before', async () => {
     const { page } = browser;
     await browser.goTo(24, 24);
-    await page.getByRole('link', { name: 'Sources', exact: true }).click();
-    await page.getByRole('checkbox', { name: /pal25/ }).check();
-    await page.getByRole('button', { name: 'Play alone' }).click();
-    await page.getByTestId('subject').waitFor();
+    await playAlone();
     await browser.goTo(40, 25);
     await browser.waitForCode({ source: 3, frame: 40 });
     await page.getByRole('link', { name: 'Sources', exact: true }).click();
@@ -119,10 +125,7 @@ describe('sources and the timeline', () => {
   it('plays on when play is pressed at once on the way back from a source', async () => {
     const { page } = browser;
     await browser.goTo(0, 24);
-    await page.getByRole('link', { name: 'Sources', exact: true }).click();
-    await page.getByRole('checkbox', { name: /pal25/ }).check();
-    await page.getByRole('button', { name: 'Play alone' }).click();
-    await page.getByTestId('subject').waitFor();
+    await playAlone();
     await browser.waitForCode({ source: 3, frame: 0 });
     // Both at once, sooner than anything is drawn.
     await page.getByRole('button', { name: 'Back to the timeline' }).evaluate((button: HTMLElement) => {
