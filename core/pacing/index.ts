@@ -7,5 +7,6 @@ export * from './prefetch.js';
 export * from './preroll.js';
 export * from './presentation.js';
 export * from './resync-policy.js';
+export * from './reversed-runs.js';
 export * from './stream-pacer.js';
 export * from './clock.js';

@@ -14,6 +14,8 @@
  *    buffers go where they are needed for the earliest frame (`neediestStream`).
  * 7. On a timeline beyond the machine, the player decodes the planned ranges only, each from its planned playhead on
  *    (`splitByRanges`).
+ * 8. Backwards, runs of frames are decoded forwards; one that would be late begins further on, where it is in time
+ *    (`ReversedRuns`).
  */
 export const PREROLL_FRAMES = 5;
 export const PREROLL_LIMIT_MS = 400;

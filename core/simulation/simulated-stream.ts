@@ -1,5 +1,12 @@
 import { bisectRight } from 'd3-array';
-import { IN_FLIGHT, REFILL_AT, StreamPacer, type Answer, type ResyncTarget } from '../pacing/index.js';
+import {
+  IN_FLIGHT,
+  REFILL_AT,
+  ReversedRuns,
+  StreamPacer,
+  type Answer,
+  type ResyncTarget,
+} from '../pacing/index.js';
 import type { FrameLog } from '../playback/index.js';
 import {
   decodeWork,
@@ -46,6 +53,9 @@ export class Stream {
   private works: readonly number[] = [];
   /** End of the reversed run in progress; counts backwards only. */
   private runEnd: number;
+  private runs: ReversedRuns | undefined;
+  /** Time at which the run began, ms; NaN when it is decoded. */
+  private runBegunAt: number;
   /** Frames whose own pictures were skipped, ascending. */
   private skippedFrames: readonly number[] = [];
   /** Time from which the current preview picture could be made, ms. */
@@ -77,6 +87,8 @@ export class Stream {
     this.end = segment.to;
     this.next = from;
     this.runEnd = from + (segment.turned ?? 0);
+    if (segment.turned) this.runs = new ReversedRuns();
+    this.runBegunAt = now;
     this.needed = segment.coldDecodes[from - segment.from] ?? 0;
     this.openAt = now + waitMs;
     this.delayMs = segment.firstMs;
@@ -123,7 +135,7 @@ export class Stream {
   /** State key: two streams with equal keys behave identically from this playhead on. */
   stateKey(playhead: number): string {
     const keys = [this.pacer.stateKey(playhead)];
-    if (this.segment.turned) keys.push(String(this.runEnd));
+    if (this.runs) keys.push(String(this.runEnd), String(this.runBegunAt), this.runs.stateKey());
     if (this.segment.unreferenced) keys.push(this.skippedFrames.join(), this.works.join());
     return keys.join();
   }
@@ -184,6 +196,19 @@ export class Stream {
   /** Whether a frame is beyond the reversed run in progress. */
   isRunOver(frame: number): boolean {
     return this.segment.turned !== undefined && frame >= this.runEnd && frame < this.end;
+  }
+
+  /** All pictures of a reversed run are decoded. */
+  onRunDecoded({ now, budgetMs }: SimulationContext): void {
+    if (!this.runs || Number.isNaN(this.runBegunAt)) return;
+    this.runs.observe((now - this.runBegunAt) / budgetMs);
+    this.runBegunAt = NaN;
+  }
+
+  /** Frame at which the next reversed run begins. @param next first frame behind the last run */
+  beginRun(next: number, { now, playhead, isPlaying }: SimulationContext): number {
+    this.runBegunAt = now;
+    return isPlaying && this.runs ? this.runs.begin(next, this.end, playhead) : next;
   }
 
   /** Next frame that it delivers. */
@@ -251,6 +276,8 @@ export class Stream {
     copy.skippedFrames = this.skippedFrames;
     copy.works = this.works;
     copy.runEnd = this.runEnd;
+    copy.runs = this.runs?.copy();
+    copy.runBegunAt = this.runBegunAt;
     copy.needed = this.needed;
     copy.fedFrame = this.fedFrame;
     copy.fedLeft = this.fedLeft;

@@ -1,10 +1,4 @@
-import {
-  isTooLate,
-  neediestStream,
-  PrefetchPolicy,
-  type Answer,
-  type StreamAction,
-} from '../pacing/index.js';
+import { neediestStream, PrefetchPolicy, type Answer, type StreamAction } from '../pacing/index.js';
 import { FIRST_WORKER, type SimulationContext } from './simulation-context.js';
 import { entryFor, mostRead, openStream, turnMs, type Stream } from './simulated-stream.js';
 
@@ -256,7 +250,10 @@ export class SimulatedStreams {
     const { to } = this.context.workload;
     while (!stream.closed && !stream.isMaking && stream.next < stream.end && stream.next < to) {
       const { next, pacer, answer } = stream;
-      if (answer !== 'none') this.prefetch.onReached(String(stream.at));
+      if (answer !== 'none') {
+        this.prefetch.onReached(String(stream.at));
+        stream.onRunDecoded(this.context);
+      }
       const action = stream.segment.turned
         ? turningAction(answer, stream.slots > 0)
         : pacer.next(next, answer, stream.slots > 0, this.context.playhead);
@@ -350,17 +347,11 @@ export class SimulatedStreams {
     if (stream.isRunOver(next)) {
       this.forgetInside(stream);
       this.stop(stream);
-      stream.goOn(this.nextRun(stream, next));
+      stream.goOn(stream.beginRun(next, this.context));
       this.fill(stream);
       this.feed(stream);
     } else stream.goOn(next);
     this.pump();
-  }
-
-  /** Where the next reversed run begins: past frames are skipped. */
-  private nextRun({ end }: Stream, next: number): number {
-    const { isPlaying, playhead } = this.context;
-    return isPlaying && isTooLate(next, playhead) ? Math.min(end, Math.ceil(playhead)) : next;
   }
 }
 

@@ -54,6 +54,19 @@ describe('simulated playback', () => {
     expect(thinned!.summary.decodedPerFrame).toBeLessThan(1);
   });
 
+  it.each([1.3, 1.7, 2.5, 4])('plays backwards what a machine %s times too slow can', (tooSlow) => {
+    const turned = 12;
+    const coldDecodes = new Uint16Array(FRAMES).fill(Math.round(turned * tooSlow));
+    const decodes = coldDecodes.map((pictures, at) => (at % turned === 0 ? pictures : 0));
+    const repeats = new Uint8Array(FRAMES);
+    const segment = { ...segmentOf({ decodeMs: 40, turned, repeats }), coldDecodes, decodes };
+    const line = workloadOf([segment], { cores: 2 });
+    // The first run is decoded before playback begins. Each takes that many times as long as it is shown.
+    const possible = turned + (FRAMES - turned) / tooSlow;
+    expect(shown(line)).toBeGreaterThan(0.85 * possible);
+    expect(shown(line)).toBeLessThanOrEqual(possible + turned);
+  });
+
   it('never loses a frame: each is shown or dropped, whatever is slow', () => {
     for (const decodeMs of [1, 39, 41, 80, 400])
       for (const showMs of [1, 45, 200]) {

@@ -1,6 +1,11 @@
 import { describe, expect, it } from 'vitest';
 import { even, FakeFile, later, RATE24, streamOf } from '../testing/picture-stream.js';
 
+function busyFor(ms: number): void {
+  const until = performance.now() + ms;
+  while (performance.now() < until);
+}
+
 describe('a stream that plays backwards', () => {
   it.each([true, false])(
     'is made in runs as long as there is room (constant rate: %s)',
@@ -92,6 +97,25 @@ describe('a stream that plays backwards', () => {
     stream.grant(3001);
     while (reduced.length < 14) await later();
     expect(reduced.slice(12)).toEqual([17, 18]);
+    stream.close();
+    await done;
+  });
+
+  it('begins a late run where it is in time, by what the runs before took', async () => {
+    const file = new FakeFile(even(300, 24), 12, () => busyFor(10));
+    const setting = { rate: RATE24, to: 270, sourceIn: { num: 290, den: 24 }, speed: { num: -1, den: 1 } };
+    const { stream, control, run, reduced, replies } = streamOf(file, { ...setting, live: true, slots: 24 });
+    const done = run();
+    while (reduced.length < 24) await later();
+    // A run of twelve takes 120 ms or more: three frames.
+    control.playhead = 30.5;
+    for (let slot = 0; slot < 12; slot++) stream.grant(2000 + slot);
+    while (reduced.length < 36) await later();
+    const skipped = replies.filter((reply) => reply.kind === 'skipped');
+    expect(skipped).toHaveLength(1);
+    expect(skipped[0]).toMatchObject({ from: 24 });
+    expect(skipped[0]!.to).toBeGreaterThanOrEqual(33);
+    expect(reduced[24]).toBe(290 - skipped[0]!.to - 11);
     stream.close();
     await done;
   });

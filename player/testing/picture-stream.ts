@@ -1,7 +1,8 @@
 import { stagesOf, type Stage } from '@hone/core/render';
 import type { Rational } from '@hone/core/time';
 import type { FrameSource } from '../decode/frame-source.js';
-import { PictureStream, type Reduce } from '../decode/picture-stream.js';
+import { PictureStream } from '../decode/picture-stream.js';
+import type { Reduce } from '../decode/stream-output.js';
 import { Control } from '../shared/control.js';
 import type { DecodeReply, StreamSpec } from '../shared/messages.js';
 import { VIDEO_BT709 } from '../shared/picture.js';
