@@ -9,7 +9,7 @@ import type { Timeline } from '@hone/core/timeline';
 import { FrameLog, type RunFacts } from '@hone/core/playback';
 import { build, type BuildOptions } from 'esbuild';
 import { chromium, type Page } from 'playwright-core';
-import type { BenchPage } from './page/page.js';
+import type { BenchPage, PlayedLog } from './page/page.js';
 
 const FLAGS =
   '--no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update --disable-sync --autoplay-policy=no-user-gesture-required';
@@ -96,13 +96,35 @@ export async function playTimeline(
   ranges?: readonly DecodeRange[],
 ): Promise<{ log: FrameLog; facts: Pick<RunFacts, 'serverDecoded' | 'sound'> }> {
   const given = [projectId, timeline, tuning, ranges] as const;
-  const { firstFrame, values, serverDecoded, sound } = await page.evaluate(
+  const played = await page.evaluate(
     ([id, line, levers, decoded]) => benchPage.playTimeline(id, line, levers, decoded),
     given,
   );
-  const rows = Float32Array.from(values, (value) => (value < 0 ? NaN : value));
-  return { log: new FrameLog(firstFrame, rows), facts: { serverDecoded, sound } };
+  return { log: logOf(played), facts: { serverDecoded: played.serverDecoded, sound: played.sound } };
 }
+
+/** The same several times in a row, with what the player keeps from one to the next. */
+export async function playAgain(
+  page: Page,
+  projectId: string,
+  timeline: Timeline,
+  tuning: Tuning,
+  times: number,
+  ranges?: readonly DecodeRange[],
+): Promise<FrameLog[]> {
+  const given = [projectId, timeline, tuning, times, ranges] as const;
+  const played = await page.evaluate(
+    ([id, line, levers, count, decoded]) => benchPage.playAgain(id, line, levers, count, decoded),
+    given,
+  );
+  return played.map(logOf);
+}
+
+const logOf = ({ firstFrame, values }: PlayedLog): FrameLog =>
+  new FrameLog(
+    firstFrame,
+    Float32Array.from(values, (value) => (value < 0 ? NaN : value)),
+  );
 
 /** Has the server look at the machine, as the page of Hone does when something is played. */
 export const startSampling = (page: Page): Promise<void> =>

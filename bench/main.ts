@@ -7,6 +7,7 @@ import { optimize } from './optimize.js';
 import { overload } from './overload.js';
 import { player } from './player.js';
 import { predictBench } from './predict.js';
+import { replay } from './replay.js';
 import { serverdecode } from './serverdecode.js';
 import { simulate } from './simulate.js';
 import { timeline } from './timeline.js';
@@ -20,6 +21,7 @@ const BENCHES: Readonly<Record<string, (options: BenchOptions) => Promise<Record
   index,
   interface: interfaceBench,
   predict: predictBench,
+  replay,
   serverdecode,
   simulate,
   timeline,

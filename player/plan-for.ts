@@ -57,7 +57,7 @@ export function planFor(
   return { preview, pictures, originals, missing, sounds };
 }
 
-function originalFile({ id, stills }: Source, facts: SourceFacts, isRefused: boolean): MediaFile {
+function originalFile({ id, stamp, stills }: Source, facts: SourceFacts, isRefused: boolean): MediaFile {
   const picture = facts.picture!;
   return {
     framesUrl: `/media/frames/${id}`,
@@ -69,6 +69,7 @@ function originalFile({ id, stills }: Source, facts: SourceFacts, isRefused: boo
     premultiplied: picture.alpha && picture.premultiplied === true,
     choice: 'original',
     url: urlOf('sources', id),
+    stamp,
     size: picture.size,
     rate: picture.rate,
     constantRate: picture.constantRate,
@@ -91,6 +92,7 @@ function copyFile(copy: LightCopy, picture: PictureFacts): MediaFile {
       copy.alphaRow === null ? null : { width: copy.width, height: copy.height, alphaRow: copy.alphaRow },
     premultiplied: false,
     url: urlOf('copies', copy.id),
+    stamp: copy.id,
     size: codedSize(copy),
     rate: picture.rate,
     constantRate: picture.constantRate,

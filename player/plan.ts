@@ -7,6 +7,8 @@ import type { Rational } from '@hone/core/time';
 export interface MediaFile {
   readonly choice: MediaChoice['kind'];
   readonly url: string;
+  /** Tells its content from that of another file at the same address. */
+  readonly stamp: string;
   /** Size of the coded picture. */
   readonly size: FrameSize;
   readonly rate: Rational;

@@ -18,6 +18,14 @@ export interface BenchPage {
     tuning: Tuning,
     ranges: readonly DecodeRange[] | undefined,
   ): Promise<PlayedLog>;
+  /** The same several times in a row, by one player. */
+  playAgain(
+    projectId: string,
+    timeline: Timeline,
+    tuning: Tuning,
+    times: number,
+    ranges: readonly DecodeRange[] | undefined,
+  ): Promise<readonly PlayedLog[]>;
   /** Rig with trial figures of sources that it was not measured with. */
   tryDecoders(projectId: string, rig: Rig): Promise<Rig>;
   cores(): number;
@@ -50,7 +58,8 @@ async function played(
   timeline: Timeline,
   tuning: Tuning,
   ranges: readonly DecodeRange[] | undefined,
-): Promise<FinishedRun> {
+  times = 1,
+): Promise<FinishedRun[]> {
   const { sources, copies } = await project(projectId);
   const { own } = await get<{ own: Rig | null }>('/api/rigs');
   const plan = planFor(timeline, tuning, sources, copies, own ? refusedSources(own, sources) : []);
@@ -58,13 +67,25 @@ async function played(
   player.on('failed', (message) => console.error(message));
   player.setPlan(plan);
   await new Promise((resolve) => player.on('still', resolve));
-  const run = await new Promise<FinishedRun>((resolve) => {
-    player.on('run', resolve);
-    void player.play(0, plan.preview.graph.length, ranges);
-  });
+  const runs: FinishedRun[] = [];
+  for (let time = 0; time < times; time++)
+    runs.push(
+      await new Promise<FinishedRun>((resolve) => {
+        player.on('run', resolve);
+        void player.play(0, plan.preview.graph.length, ranges);
+      }),
+    );
   player.dispose();
-  return run;
+  return runs;
 }
+
+const handedOut = ({ log, facts }: FinishedRun): PlayedLog => ({
+  firstFrame: log.firstFrame,
+  // JSON has no NaN: frames that were not shown are below zero.
+  values: [...log.values].map((value) => (Number.isNaN(value) ? -1 : value)),
+  serverDecoded: facts.serverDecoded,
+  sound: facts.sound,
+});
 
 const page: BenchPage = {
   /** Frames per second of a `VideoDecoder` that is fed from the file and whose frames are thrown away. */
@@ -138,14 +159,12 @@ const page: BenchPage = {
   },
 
   async playTimeline(projectId, timeline, tuning, ranges) {
-    const { log, facts } = await played(projectId, timeline, tuning, ranges);
-    return {
-      firstFrame: log.firstFrame,
-      // JSON has no NaN: frames that were not shown are below zero.
-      values: [...log.values].map((value) => (Number.isNaN(value) ? -1 : value)),
-      serverDecoded: facts.serverDecoded,
-      sound: facts.sound,
-    };
+    const [run] = await played(projectId, timeline, tuning, ranges);
+    return handedOut(run!);
+  },
+
+  async playAgain(projectId, timeline, tuning, times, ranges) {
+    return (await played(projectId, timeline, tuning, ranges, times)).map(handedOut);
   },
 
   async tryDecoders(projectId, rig) {

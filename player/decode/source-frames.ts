@@ -24,6 +24,11 @@ export class SourceFrames {
     return nearestFrame(this.timeOf(frame), this.passage.file.rate);
   }
 
+  /** The frame of the file that a timeline frame shows: that which it wants, or the first or last one beyond them. */
+  shownFor(frame: number): number {
+    return Math.min(Math.max(0, this.wantedBy(frame)), Math.max(0, this.passage.file.frameCount - 1));
+  }
+
   /** Place among the source's frames of a time from its first one, where its rate is constant. */
   at(seconds: number): number {
     return Math.round(seconds * this.rate);
@@ -61,10 +66,8 @@ export class SourceFrames {
 
   /** Source time from which on the picture of a timeline frame is decoded; a quarter into a frame, for safety. */
   startOf(frame: number): number {
-    const { constantRate, frameCount } = this.passage.file;
-    if (!constantRate) return toNumber(this.timeOf(frame));
-    const index = Math.min(Math.max(0, this.wantedBy(frame)), Math.max(0, frameCount - 1));
-    return (index + 0.25) / this.rate;
+    if (!this.passage.file.constantRate) return toNumber(this.timeOf(frame));
+    return (this.shownFor(frame) + 0.25) / this.rate;
   }
 
   private timeOf(frame: number): Rational {

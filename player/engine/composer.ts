@@ -3,7 +3,7 @@ import type { FrameSize } from '@hone/core/timeline';
 import type { Kernels } from '../shared/kernels.js';
 import { overlapOf, planarAt, planarBytes, type Plane } from '../shared/picture.js';
 import { MasksAndTransforms, type ShapedPicture, type MaskMemory } from '../shared/masks-transforms.js';
-import type { ReadyPicture } from './stream-set.js';
+import type { ReadyPicture } from './ready-picture.js';
 
 /** Mix of a picture with the one below it, in one frame. */
 export interface DrawnMix {

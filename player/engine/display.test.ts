@@ -11,7 +11,7 @@ import { Display } from './display.js';
 import type { Layout } from './layout.js';
 import { PlanView } from './plan-view.js';
 import type { Screen } from './screen.js';
-import type { ReadyPicture } from './stream-set.js';
+import type { ReadyPicture } from './ready-picture.js';
 
 const SIZE = { width: 64, height: 36 };
 const timeline: Timeline = {

@@ -7,7 +7,7 @@ import type { PlanView } from './plan-view.js';
 import type { Screen } from './screen.js';
 import { shownPixels } from './shown-pixels.js';
 import { Slates } from './slates.js';
-import type { ReadyPicture } from './stream-set.js';
+import type { ReadyPicture } from './ready-picture.js';
 
 /** Draws frames from ready pictures, and reports their origins. */
 export class Display {

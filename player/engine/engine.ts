@@ -16,6 +16,8 @@ import { Display } from './display.js';
 import { FlatOut } from './flat-out.js';
 import { layoutFor, makeRoom, type Layout } from './layout.js';
 import { openPassage } from './open-passage.js';
+import { PictureKeys, PictureKinds } from './picture-keys.js';
+import { PictureRoom } from './picture-room.js';
 import { PlanView } from './plan-view.js';
 import { Prefetcher } from './prefetcher.js';
 import { Run } from './run.js';
@@ -36,6 +38,10 @@ type PlayRequest = Extract<EngineRequest, { kind: 'play' }>;
 export class Engine {
   private plan: PlanView | undefined;
   private layout: Layout | undefined;
+  /** Keeps pictures of playing from run to run, and from plan to plan where their size stays. */
+  private playRoom = new PictureRoom([]);
+  private keys: PictureKeys | undefined;
+  private readonly kinds = new PictureKinds();
   private readonly streams: StreamSet;
   private state: PlayerState = 'still';
   private mode: 'play' | 'rest' | 'flat' = 'rest';
@@ -116,15 +122,20 @@ export class Engine {
       const layout = layoutFor(plan, this.decoders.length, this.framePoolBytes);
       makeRoom(this.memory, layout);
       layout.decodeRooms.forEach((room, index) => this.decoders[index]!.send({ kind: 'workspace', room }));
+      const keepsSize =
+        layout.playBytes === this.layout?.playBytes &&
+        layout.playSlots.length === this.layout.playSlots.length;
+      if (!keepsSize) this.playRoom = new PictureRoom(layout.playSlots);
       this.layout = layout;
       this.display.forgetSlates();
       this.plan = new PlanView(plan);
+      this.keys = new PictureKeys(this.plan.playedPassages(), this.kinds);
     } catch (error) {
       this.send({ kind: 'failed', message: error instanceof Error ? error.message : String(error) });
       return;
     }
     this.sound.send({ kind: 'plan', parts: graph.sound, urls: plan.sounds, rate: graph.rate });
-    this.streams.reset(this.isPlaying ? this.layout.playSlots : this.layout.restSlots);
+    this.useRoom(this.isPlaying);
     if (intent !== this.intent) return;
     if (!this.isPlaying) await this.still(this.plan.within(this.frame));
     else if (this.run) this.tick();
@@ -150,7 +161,8 @@ export class Engine {
     // What could not be decoded before is tried once more.
     this.streams.forgive();
     this.mode = 'play';
-    this.streams.reset(this.layout.playSlots);
+    this.keys!.run = request;
+    this.useRoom(true);
     const pressedAt = request.pressedAt - performance.timeOrigin;
     this.start = new RunStart(request.from, request.to);
     this.run = new Run(request.from, request.to, this.plan.rate, pressedAt, this.start.requestedAt);
@@ -229,9 +241,15 @@ export class Engine {
 
   private openStill(frame: number): void {
     this.mode = 'rest';
-    this.streams.reset(this.state === 'shuttling' ? this.layout!.playSlots : this.layout!.restSlots);
+    this.useRoom(this.state === 'shuttling');
     for (const passage of this.plan!.passagesAt(frame)) this.openPassage(passage, frame, false, 1);
     this.streams.share();
+  }
+
+  private useRoom(isForPlaying: boolean): void {
+    const { mostWaiting, restSlots } = this.layout!;
+    if (isForPlaying) this.streams.useRoom(this.playRoom, mostWaiting, this.keys);
+    else this.streams.useRoom(new PictureRoom(restSlots));
   }
 
   private refineLater(frame: number): void {
@@ -267,7 +285,9 @@ export class Engine {
     await this.streams.closeAll();
     if (intent !== this.intent) return;
     this.mode = 'flat';
-    this.streams.reset(this.layout.playSlots);
+    // What is measured is decoded.
+    this.playRoom = new PictureRoom(this.layout.playSlots);
+    this.streams.useRoom(this.playRoom, this.layout.mostWaiting);
     this.wantedStill = undefined;
     this.flat = new FlatOut(from, to);
     this.tick();
@@ -333,6 +353,7 @@ export class Engine {
     run.startedAt = performance.now() - elapsedMs;
     this.control.playhead = playhead;
     this.frame = Math.min(frame, request.to - 1);
+    this.keys!.playhead = frame;
     const step = presentationAt(playhead, this.shownInRun, request.to, (each) => this.frameReady(each));
     if (step === 'end') {
       run.passed(request.to, 0);
@@ -364,7 +385,7 @@ export class Engine {
   }
 
   private waitingAfter(frame: number): number {
-    const end = Math.min(this.plan!.length, frame + 1 + this.layout!.playSlots.length);
+    const end = Math.min(this.plan!.length, frame + 1 + this.layout!.mostWaiting);
     return this.streams.readyUntil(frame + 1, (each) => this.plan!.clipsAt(each), end) - frame - 1;
   }
 

@@ -21,6 +21,10 @@ import { MOST_SLATES } from './slates.js';
 /** Layout of the shared memory. Addresses are in bytes. */
 export interface Layout {
   readonly playSlots: readonly number[];
+  /** Bytes of each of them. */
+  readonly playBytes: number;
+  /** Most pictures that may wait to be shown while it plays; the other slots keep what was shown. */
+  readonly mostWaiting: number;
   readonly restSlots: readonly number[];
   /** Frames of a run of backwards playback. */
   readonly turned: number;
@@ -33,7 +37,7 @@ export interface Layout {
 
 /**
  * @param decoders number of decode workers
- * @param poolBytes most memory that the pictures waiting to be shown may take
+ * @param poolBytes memory of the pictures that wait to be shown, or are kept; fewer than are needed to play it never has
  */
 export function layoutFor(plan: PreviewPlan, decoders: number, poolBytes: number): Layout {
   const { preview } = plan;
@@ -58,7 +62,9 @@ export function layoutFor(plan: PreviewPlan, decoders: number, poolBytes: number
   const pixels = (size: FrameSize): number => size.width * size.height;
   const mostPixels = Math.max(pixels(preview.playSize), pixels(preview.restSize));
 
-  const playSlots = Array.from({ length: playCount * layers }, () => take(playBytes));
+  const mostWaiting = playCount * layers;
+  const slotCount = Math.max(mostWaiting, Math.floor(poolBytes / aligned(playBytes)));
+  const playSlots = Array.from({ length: slotCount }, () => take(playBytes));
   const restSlots = Array.from({ length: 2 * layers }, () => take(restBytes));
   const seen = preview.graph.stretches.flatMap((stretch) => stretch.layers);
   const mixes = seen.some(({ mix }) => mix !== null);
@@ -85,7 +91,10 @@ export function layoutFor(plan: PreviewPlan, decoders: number, poolBytes: number
     effects: { address: take(effects), betweenBytes: between, bytes: effects },
   }));
   const turned = turnedFrames(playCount);
-  return { playSlots, restSlots, turned, compose, slates, decodeRooms, totalBytes: next };
+  return {
+    ...{ playSlots, playBytes, mostWaiting, restSlots, turned },
+    ...{ compose, slates, decodeRooms, totalBytes: next },
+  };
 }
 
 interface MadePictures extends StagedPictures {

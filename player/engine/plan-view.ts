@@ -1,6 +1,7 @@
 import { passagesOf, playedEffects, type Layer, type Passage } from '@hone/core/render';
 import { toNumber, type Rational } from '@hone/core/time';
 import type { MediaFile, PreviewPlan } from '../plan.js';
+import type { MadePassage } from './picture-keys.js';
 
 /** A plan as the engine looks things up in it. */
 export class PlanView {
@@ -48,6 +49,18 @@ export class PlanView {
   /** A passage as it is made while it plays: without the effects that are bypassed. */
   played(passage: Passage): Passage {
     return { ...passage, effects: playedEffects(this.plan.preview, passage.effects) };
+  }
+
+  /** All passages that there is a file for, as their pictures are made while it plays. */
+  playedPassages(): MadePassage[] {
+    const { rate } = this;
+    const frameSize = this.plan.preview.playSize;
+    return this.passages.flatMap((each) => {
+      const file = this.fileOf(each);
+      const passage = this.played(each);
+      const recoded = this.recodes(passage);
+      return file ? [{ passage, file, frameSize, rate, scaling: 'quick' as const, recoded }] : [];
+    });
   }
 
   /** Whether its pictures must have one coding, since they are worked on or laid over something else. */

@@ -1,7 +1,19 @@
-import { splitByRanges, PrefetchPolicy, type DecodePart, type DecodeRange } from '@hone/core/pacing';
+import {
+  OPEN_AHEAD_SECONDS,
+  PrefetchPolicy,
+  splitByRanges,
+  type DecodePart,
+  type DecodeRange,
+  type Prefetched,
+} from '@hone/core/pacing';
 import type { Passage } from '@hone/core/render';
 import type { PlanView } from './plan-view.js';
 import type { StreamSet } from './stream-set.js';
+
+/** Kept pictures in a row for which it is worth to end decoding, and to start it anew behind them. */
+const LEAST_KEPT_RUN = 24;
+/** Frames ahead in which such a row is looked for. */
+const LOOKED_FOR = 2000;
 
 /** Opens the passages of a run by rule 6 of pacing. */
 export class Prefetcher {
@@ -32,9 +44,12 @@ export class Prefetcher {
       this.plan = plan;
       this.parts = splitByRanges(plan.passages, undefined, playhead);
     }
-    for (const { segment, ...part } of this.parts) {
+    for (const { segment, ...whole } of this.parts) {
+      if (whole.to <= playhead) continue;
+      const part = this.streams.keepsAny ? this.missing(segment.clipId, whole, playhead) : whole;
+      if (!part) continue;
       const passage: Passage = { ...segment, from: part.from, to: part.to };
-      if (part.to <= playhead || this.streams.isOpen(passage)) continue;
+      if (this.streams.isOpen(passage)) continue;
       const from = this.policy.decide(part, playhead, end);
       if (from === 'later' || from === 'wait') break;
       if (from === 'over') continue;
@@ -42,6 +57,30 @@ export class Prefetcher {
       this.open(passage, from);
     }
     this.streams.share();
+  }
+
+  /**
+   * The first frames of a part that are neither kept nor being decoded.
+   * @returns undefined where none of those that would begin to be decoded now is missing
+   */
+  private missing(clipId: string, part: Prefetched, playhead: number): Prefetched | undefined {
+    const begin = Math.max(part.from, Math.ceil(playhead - 1e-9));
+    const lead = playhead + OPEN_AHEAD_SECONDS * this.plan.framesPerSecond;
+    // The policy tells that it is not its time yet.
+    if (playhead < this.policy.beginsAt(part)) return part;
+    const end = part.beginAt === undefined ? Math.min(part.to, lead + 1) : part.to;
+    const isThere = (frame: number): boolean =>
+      this.streams.isKept(clipId, frame) || this.streams.isComing(clipId, frame);
+    let from = begin;
+    while (from < end && isThere(from)) from++;
+    if (from >= end) return undefined;
+    const beginAt = from === begin ? part.beginAt : undefined;
+    let kept = 0;
+    for (let to = from; to < Math.min(part.to, from + LOOKED_FOR); to++) {
+      kept = this.streams.isKept(clipId, to) ? kept + 1 : 0;
+      if (kept === LEAST_KEPT_RUN) return { from, to: to + 1 - kept, beginAt };
+    }
+    return { from, to: part.to, beginAt };
   }
 
   /** The picture of a passage's first frame was decoded, or it is not decoded any more. */

@@ -7,7 +7,7 @@ import { describe, expect, it } from 'vitest';
 import type { PreviewPlan } from '../plan.js';
 import { PlanView } from './plan-view.js';
 import { shownPixels } from './shown-pixels.js';
-import type { ReadyPicture } from './stream-set.js';
+import type { ReadyPicture } from './ready-picture.js';
 
 const SIZE = { width: 64, height: 36 };
 const effects = ['exposure', 'transform', 'blur', 'denoise'].map((kind) => ({

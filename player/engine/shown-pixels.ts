@@ -2,7 +2,7 @@ import { isTemporal, passKindOf, type Layer } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { PictureOrigin, ShownPixels } from '../shared/messages.js';
 import type { PlanView } from './plan-view.js';
-import type { ReadyPicture } from './stream-set.js';
+import type { ReadyPicture } from './ready-picture.js';
 
 type Kind = Layer['effects'][number]['kind'];
 

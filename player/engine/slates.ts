@@ -1,6 +1,6 @@
 import type { FrameSize } from '@hone/core/timeline';
 import { planarAt, planarBytes, VIDEO_BT709 } from '../shared/picture.js';
-import type { ReadyPicture } from './stream-set.js';
+import type { ReadyPicture } from './ready-picture.js';
 
 /** Most pictures of missing sources that are kept; beyond them, the first is drawn anew. */
 export const MOST_SLATES = 6;

@@ -3,6 +3,8 @@ import { describe, expect, it } from 'vitest';
 import type { MediaFile } from '../plan.js';
 import { VIDEO_BT709 } from '../shared/picture.js';
 import { ScriptedDecoder } from '../testing/scripted-decoder.js';
+import { PictureKeys, PictureKinds } from './picture-keys.js';
+import { PictureRoom } from './picture-room.js';
 import { StreamSet } from './stream-set.js';
 
 const SIZE = { width: 640, height: 360 };
@@ -10,6 +12,7 @@ const RATE = { num: 24, den: 1 };
 const file: MediaFile = {
   choice: 'original',
   url: '/media/sources/a',
+  stamp: '',
   size: SIZE,
   rate: RATE,
   constantRate: true,
@@ -50,7 +53,7 @@ function setUp(slots: number[]): {
     reached: () => undefined,
     failed: (_passage, message) => failed.push(message),
   });
-  set.reset(slots);
+  set.useRoom(new PictureRoom(slots));
   const picture = (stream: number, frame: number, address: number, repeated = false): void =>
     decoder.reply({
       kind: 'picture',
@@ -154,5 +157,83 @@ describe('the streams', () => {
     expect(set.isOpen(passage('a', 0, 9))).toBe(true);
     set.forgive();
     expect(set.isReady(3, ['a'])).toBe(false);
+  });
+});
+
+describe('pictures that were shown', () => {
+  const clip = passage('a', 0, 9);
+  const keys = (...passages: Passage[]): PictureKeys =>
+    new PictureKeys(
+      passages.map((each) => ({
+        ...{ passage: each, file, frameSize: SIZE, rate: RATE },
+        ...{ scaling: 'quick', recoded: false },
+      })),
+      new PictureKinds(),
+    );
+  const keeping = (slots: number[], mostWaiting: number, ...passages: Passage[]) => {
+    const made = setUp([]);
+    const room = new PictureRoom(slots);
+    made.set.useRoom(room, mostWaiting, keys(...passages));
+    return { ...made, room };
+  };
+
+  it('are kept, and shown again without decoding', () => {
+    const { set, picture } = keeping([5, 10, 20, 30], 2, clip);
+    set.open(clip, file, { ...options, from: 0 });
+    set.share();
+    picture(1, 0, 30);
+    picture(1, 1, 20);
+    set.passed(2);
+    expect([0, 1, 2].map((frame) => set.isKept('a', frame))).toEqual([true, true, false]);
+    expect(set.pictures(0)).toBeUndefined();
+    expect(set.isReady(0, ['a'])).toBe(true);
+    expect(set.pictures(0)!.get('a')!.address).toBe(30);
+  });
+
+  it('are those of another clip, too, that shows the same frames of the source', () => {
+    const other = { ...passage('b', 50, 59), sourceIn: { num: 1, den: 24 } };
+    const { set, picture } = keeping([5, 10, 20, 30], 2, clip, other);
+    set.open(clip, file, { ...options, from: 0 });
+    set.share();
+    picture(1, 1, 30);
+    set.passed(2);
+    // Its first frame is the second of the source.
+    expect(set.isReady(50, ['b'])).toBe(true);
+    expect(set.isReady(51, ['b'])).toBe(false);
+  });
+
+  it('give way to those that are made, but not while they wait to be shown', () => {
+    const { set, decoder, picture } = keeping([10, 20], 2, clip);
+    set.open(clip, file, { ...options, from: 0 });
+    set.share();
+    picture(1, 0, 20);
+    expect(decoder.granted(1)).toEqual([20, 10]);
+    picture(1, 1, 10);
+    expect(decoder.granted(1)).toHaveLength(2);
+    set.passed(1);
+    expect(decoder.granted(1)).toEqual([20, 10, 20]);
+    expect(set.isKept('a', 0)).toBe(false);
+    expect(set.isKept('a', 1)).toBe(true);
+  });
+
+  it('do not let decoding run further ahead', () => {
+    const { set, decoder } = keeping([1, 2, 3, 4, 5, 6], 2, clip);
+    set.open(clip, file, { ...options, from: 0 });
+    set.share();
+    expect(decoder.granted(1)).toHaveLength(2);
+  });
+
+  it('stay in their room while another is used', async () => {
+    const { set, decoder, picture, room } = keeping([10, 20], 2, clip);
+    set.open(clip, file, { ...options, from: 0 });
+    set.share();
+    picture(1, 0, 20);
+    const closed = set.closeAll();
+    decoder.reply({ kind: 'closed', stream: 1 });
+    await closed;
+    set.useRoom(new PictureRoom([90]));
+    expect(set.isReady(0, ['a'])).toBe(false);
+    set.useRoom(room, 2, keys(clip));
+    expect(set.isReady(0, ['a'])).toBe(true);
   });
 });

@@ -1,26 +1,15 @@
+import { sum } from 'd3-array';
 import { neediestStream } from '@hone/core/pacing';
-import { stagesOf, type Passage, type Pose, type Stage } from '@hone/core/render';
+import { stagesOf, type Passage, type Stage } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Rational } from '@hone/core/time';
 import { givesAlpha } from '../decode/picture-stages.js';
 import type { ResampleKind } from '../decode/resample-table.js';
 import type { MediaFile } from '../plan.js';
-import type { Channel, Decoder, DecodeReply, DecodeRequest, PictureCost } from '../shared/messages.js';
-import type { ColourCoding } from '../shared/picture.js';
-
-/** A picture that waits to be shown. */
-export interface ReadyPicture {
-  readonly address: number;
-  readonly pose: Pose;
-  /** Effects of its last stage, whose masks and transform are still to be done; none of a slate. */
-  readonly effects: Passage['effects'];
-  readonly coding: ColourCoding;
-  readonly decoder: Decoder;
-  /** The file that it was taken from; null for a slate. */
-  readonly file: MediaFile | null;
-  /** Whether its own alpha follows it in memory. */
-  readonly hasAlpha: boolean;
-}
+import type { Channel, DecodeReply, DecodeRequest, PictureCost } from '../shared/messages.js';
+import type { PictureKeys } from './picture-keys.js';
+import { PictureRoom } from './picture-room.js';
+import type { ReadyPicture } from './ready-picture.js';
 
 export interface StreamOptions {
   readonly from: number;
@@ -64,9 +53,10 @@ export interface StreamEvents {
 export class StreamSet {
   private readonly streams = new Map<number, OpenStream>();
   private readonly ready = new Map<number, Map<string, ReadyPicture>>();
-  private readonly holders = new Map<number, number>();
   private readonly broken = new Set<string>();
-  private free: number[] = [];
+  private room = new PictureRoom([]);
+  private keys: PictureKeys | undefined;
+  private mostWaiting = 0;
   private nextId = 1;
   private nextWorker = 0;
   private whenClosed: (() => void) | undefined;
@@ -78,11 +68,16 @@ export class StreamSet {
     for (const decoder of decoders) decoder.onMessage((reply) => this.receive(reply));
   }
 
-  /** Forgets all pictures and takes new room; all streams must be closed. */
-  reset(slots: readonly number[]): void {
-    this.ready.clear();
-    this.holders.clear();
-    this.free = [...slots];
+  /**
+   * Works in other room, or in the same; all streams must be closed. Frames give back their pictures, which the room keeps.
+   * @param mostWaiting pictures that may wait to be shown @param keys of the plan's pictures; undefined keeps none
+   */
+  useRoom(room: PictureRoom, mostWaiting = room.slots.length, keys?: PictureKeys): void {
+    for (const frame of [...this.ready.keys()]) this.release(frame);
+    this.room = room;
+    this.mostWaiting = mostWaiting;
+    this.keys = keys;
+    if (keys) room.follow(keys);
   }
 
   /** Begins to decode a passage. It gets room with the next `share`, when all that begin together are known. */
@@ -179,10 +174,33 @@ export class StreamSet {
     return this.ready.get(frame);
   }
 
-  /** Whether every clip of a frame has its picture, or will never have one. */
+  /** Whether every clip of a frame has its picture, or will never have one. Kept pictures are held from then on. */
   isReady(frame: number, clipIds: readonly string[]): boolean {
-    const pictures = this.ready.get(frame);
-    return clipIds.every((clipId) => pictures?.has(clipId) || this.broken.has(clipId));
+    return clipIds.every(
+      (clipId) =>
+        this.ready.get(frame)?.has(clipId) || this.broken.has(clipId) || this.holdKept(frame, clipId),
+    );
+  }
+
+  /** Whether the picture of a clip at a frame needs no decoding: it waits to be shown, or was kept. */
+  isKept(clipId: string, frame: number): boolean {
+    if (this.ready.get(frame)?.has(clipId)) return true;
+    const key = this.keys?.keyOf(clipId, frame);
+    return key !== undefined && this.room.has(key);
+  }
+
+  /** Whether any picture can be found again. */
+  get keepsAny(): boolean {
+    return this.keys !== undefined && this.room.keptCount > 0;
+  }
+
+  /** Whether a clip's picture at a frame is being decoded, or cannot be. */
+  isComing(clipId: string, frame: number): boolean {
+    if (this.broken.has(clipId)) return true;
+    return [...this.streams.values()].some(
+      ({ closing, passage: { clipId: id, from, to } }) =>
+        !closing && id === clipId && from <= frame && frame < to,
+    );
   }
 
   /** The first frame from `frame` on that is not ready. */
@@ -246,45 +264,57 @@ export class StreamSet {
   private store(stream: OpenStream, reply: Extract<DecodeReply, { kind: 'picture' }>): void {
     this.events.cost(reply.frame, reply.cost);
     this.reached(stream);
-    const { address, frame, coding, decoder } = reply;
+    const { address, frame, coding, decoder, cost } = reply;
     stream.slots.delete(address);
     if (!reply.repeated) this.reclaim(stream.stale);
     if (stream.closing || frame < stream.next) {
-      if (!this.holders.has(address)) stream.stale.add(address);
+      if (!this.room.contains(address)) stream.stale.add(address);
       return;
     }
     stream.stale.delete(address);
     stream.next = frame + 1;
-    const pictures = this.ready.get(frame) ?? new Map<string, ReadyPicture>();
     const { file, hasAlpha, lastStage, passage } = stream;
-    pictures.set(passage.clipId, { address, ...lastStage, coding, decoder, file, hasAlpha });
+    const picture = { address, ...lastStage, coding, decoder, file, hasAlpha };
+    if (this.room.contains(address)) this.room.hold(address);
+    else {
+      const makeMs = cost.readMs + cost.decodeMs + cost.scaleMs + cost.effectsMs;
+      this.room.store(picture, this.keys?.keyOf(passage.clipId, frame), makeMs);
+    }
+    this.putReady(frame, passage.clipId, picture);
+  }
+
+  private putReady(frame: number, clipId: string, picture: ReadyPicture): void {
+    const pictures = this.ready.get(frame) ?? new Map<string, ReadyPicture>();
+    const before = pictures.get(clipId);
+    pictures.set(clipId, picture);
     this.ready.set(frame, pictures);
-    this.holders.set(address, (this.holders.get(address) ?? 0) + 1);
+    if (before) this.room.release(before.address);
+  }
+
+  private holdKept(frame: number, clipId: string): boolean {
+    const key = this.keys?.keyOf(clipId, frame);
+    const picture = key === undefined ? undefined : this.room.find(key);
+    if (picture) this.putReady(frame, clipId, picture);
+    return picture !== undefined;
   }
 
   private reclaim(slots: Set<number>): void {
-    this.free.push(...slots);
+    this.room.giveBack(slots);
     slots.clear();
   }
 
   private release(frame: number): void {
-    for (const { address } of this.ready.get(frame)?.values() ?? []) {
-      const holders = (this.holders.get(address) ?? 1) - 1;
-      if (holders > 0) this.holders.set(address, holders);
-      else {
-        this.holders.delete(address);
-        this.free.push(address);
-      }
-    }
+    for (const { address } of this.ready.get(frame)?.values() ?? []) this.room.release(address);
     this.ready.delete(frame);
   }
 
   /** Hands out the room that is free. */
   share(): void {
-    while (this.free.length) {
+    let granted = sum(this.streams.values(), ({ slots, stale }) => slots.size + stale.size);
+    for (; granted + this.room.heldCount < this.mostWaiting; granted++) {
       const stream = neediestStream(this.streams.values(), reachOf);
-      if (!stream) return;
-      const address = this.free.pop()!;
+      const address = stream && this.room.take();
+      if (!stream || address === undefined) return;
       stream.slots.add(address);
       this.decoders[stream.worker]!.send({ kind: 'grant', stream: stream.id, address });
     }

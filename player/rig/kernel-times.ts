@@ -3,7 +3,7 @@ import type { FrameSize } from '@hone/core/timeline';
 import { reduceFrame, reductionBytes } from '../decode/reduce-frame.js';
 import { Workspace } from '../decode/workspace.js';
 import { Screen } from '../engine/screen.js';
-import type { ReadyPicture } from '../engine/stream-set.js';
+import type { ReadyPicture } from '../engine/ready-picture.js';
 import { FIRST_FREE, PAGE, type Kernels } from '../shared/kernels.js';
 import { planarBytes, VIDEO_BT709 } from '../shared/picture.js';
 import { effectRoom, effectTimes } from './effect-times.js';

@@ -99,6 +99,7 @@ export function streamOf(file: FakeFile, setting: StreamSetting) {
     file: {
       choice: 'original',
       url: '',
+      stamp: '',
       size,
       shownSize: size,
       pixels: size,

@@ -1,0 +1,112 @@
+import { group } from 'd3-array';
+import { stagesOf, type Passage } from '@hone/core/render';
+import type { FrameRange, FrameSize } from '@hone/core/timeline';
+import type { Rational } from '@hone/core/time';
+import { changesByFrame } from '../decode/picture-stages.js';
+import type { ResampleKind } from '../decode/resample-table.js';
+import { SourceFrames } from '../decode/source-frames.js';
+import type { MediaFile } from '../plan.js';
+import type { Uses } from './picture-room.js';
+
+/** How the picture of a passage is made. */
+export interface MadePassage {
+  readonly passage: Passage;
+  readonly file: MediaFile;
+  readonly frameSize: FrameSize;
+  readonly rate: Rational;
+  readonly scaling: ResampleKind;
+  readonly recoded: boolean;
+}
+
+/** Kinds of pictures by their content. They are numbered once and for all, so that keys outlive a plan. */
+export class PictureKinds {
+  private readonly numbers = new Map<string, number>();
+
+  numberOf(content: unknown): number {
+    const text = JSON.stringify(content);
+    const known = this.numbers.get(text);
+    if (known !== undefined) return known;
+    this.numbers.set(text, this.numbers.size);
+    return this.numbers.size - 1;
+  }
+}
+
+/** Above the number of frames in any file, and of frames in any clip. */
+const FRAMES = 2 ** 26;
+
+/** A passage with what its keys are made of. */
+interface Keyed {
+  readonly passage: Passage;
+  readonly kind: number;
+  readonly frames: SourceFrames;
+  /** Whether a picture depends on its frame of the source only, and not on that of the clip. */
+  readonly isBySource: boolean;
+}
+
+/**
+ * Keys of the pictures of a plan, by their content: two frames with one key show the same picture. A key is the number of
+ * the kind of picture, and that of the frame.
+ */
+export class PictureKeys implements Uses {
+  private readonly byClip: ReadonlyMap<string, readonly Keyed[]>;
+  private readonly byKind: ReadonlyMap<number, readonly Keyed[]>;
+  /** Place of playback, from which the next use is counted; after the end of the run it begins again. */
+  playhead = 0;
+  run: FrameRange = { from: 0, to: 0 };
+
+  constructor(made: readonly MadePassage[], kinds: PictureKinds) {
+    const keyed = made.map((each) => keyedOf(each, kinds));
+    this.byClip = group(keyed, ({ passage }) => passage.clipId);
+    this.byKind = group(keyed, ({ kind }) => kind);
+  }
+
+  /** The key of the picture that a clip has at a frame; undefined where there is no file for it. */
+  keyOf(clipId: string, frame: number): number | undefined {
+    const keyed = this.byClip
+      .get(clipId)
+      ?.find(({ passage }) => passage.from <= frame && frame < passage.to);
+    return keyed && keyed.kind * FRAMES + numberOf(keyed, frame);
+  }
+
+  framesUntil(key: number): number {
+    const uses = this.byKind.get(Math.floor(key / FRAMES)) ?? [];
+    const { from, to } = this.run;
+    const next = this.firstUse(uses, key % FRAMES, this.playhead);
+    if (next < to) return next - this.playhead;
+    const again = this.firstUse(uses, key % FRAMES, from);
+    return again < to ? to - this.playhead + again - from : Infinity;
+  }
+
+  private firstUse(uses: readonly Keyed[], number: number, from: number): number {
+    let first = Infinity;
+    for (const { frames, isBySource, passage } of uses) {
+      const begin = Math.max(from, passage.from);
+      if (begin >= Math.min(passage.to, first)) continue;
+      const use = isBySource ? frames.firstFor(number, begin) : passage.clipStart + number;
+      if (use !== undefined && use >= begin && use < Math.min(passage.to, first)) first = use;
+    }
+    return first;
+  }
+}
+
+function keyedOf({ passage, ...made }: MadePassage, kinds: PictureKinds): Keyed {
+  const { file, frameSize, rate, scaling, recoded } = made;
+  const { clipStart, effects, framing, sourceIn, speed, to } = passage;
+  const stages = stagesOf(effects, file.shownSize, frameSize, framing);
+  const isBySource = file.constantRate && speed.num > 0 && !changesByFrame(stages);
+  // The identity of an effect is not seen.
+  const seen = stages.map(({ effects: each, pose }) => ({
+    pose,
+    effects: each.map(({ kind, values, keyframes, enabled }) => ({ kind, values, keyframes, enabled })),
+  }));
+  const content = { url: file.url, stamp: file.stamp, seen, frameSize, scaling, recoded };
+  return {
+    passage,
+    kind: kinds.numberOf(isBySource ? content : { ...content, sourceIn, speed, rate }),
+    frames: new SourceFrames({ file, to, clipStart, sourceIn, speed, timelineRate: rate }),
+    isBySource,
+  };
+}
+
+const numberOf = ({ frames, isBySource, passage }: Keyed, frame: number): number =>
+  isBySource ? frames.shownFor(frame) : frame - passage.clipStart;
