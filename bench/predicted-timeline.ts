@@ -45,7 +45,7 @@ export const learnFrom = (
   situation: Situation,
   log: FrameLog,
   ranges: readonly DecodeRange[] | undefined,
-): Situation => ({ ...situation, calibration: learnRun(situation, log, ranges) });
+): Situation => ({ ...situation, calibration: learnRun(situation, log, { ranges }) });
 
 export type Media = Pick<Situation, 'sources' | 'copies' | 'indexes'>;
 

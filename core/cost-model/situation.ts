@@ -2,7 +2,7 @@ import type { Tuning } from '../levers/index.js';
 import type { PacketIndex } from '../media/index.js';
 import type { WorkloadDrive } from './workload.js';
 import { chosenCopies, previewGraph, type ChoosableCopy } from '../render/index.js';
-import type { DecodeRange } from '../pacing/index.js';
+import type { DecodeRange, KeptRange } from '../pacing/index.js';
 import type { Timeline } from '../timeline/index.js';
 import type { Calibration } from './calibration.js';
 import type { Work } from './build-workload.js';
@@ -33,6 +33,8 @@ export interface Situation {
   readonly calibration: Calibration;
   /** Frames that the player decodes: everything, or the ranges of a run; absent where `planDecoding` decides. */
   readonly decoding?: 'everything' | readonly DecodeRange[] | undefined;
+  /** Pictures that are in memory when play is pressed; none when absent. */
+  readonly kept?: readonly KeptRange[] | undefined;
 }
 
 /** Preview of a timeline: the origin of each picture, and its size. */

@@ -2,6 +2,7 @@ export * from './rules.js';
 export * from './buffer-grants.js';
 export * from './decode-ranges.js';
 export * from './frame-time-estimator.js';
+export * from './kept-pictures.js';
 export * from './non-reference-skipping.js';
 export * from './prefetch.js';
 export * from './preroll.js';

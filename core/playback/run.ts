@@ -1,7 +1,7 @@
 import { median, quantile } from 'd3-array';
 import { array, boolean, number, object, string, type InferType } from 'yup';
 import { tuningSchema, type Tuning } from '../levers/index.js';
-import type { DecodeRange } from '../pacing/index.js';
+import type { DecodeRange, KeptRange } from '../pacing/index.js';
 import { rateSchema, type TimelineFingerprint } from '../timeline/index.js';
 import type { Rational } from '../time/index.js';
 
@@ -41,6 +41,8 @@ export interface RunFacts {
   readonly othersShare?: number | null;
   /** Ranges of the decode plan that the run followed; absent without one. */
   readonly ranges?: readonly DecodeRange[] | undefined;
+  /** Frames whose pictures were in memory from an earlier pass; absent without any. */
+  readonly kept?: readonly KeptRange[] | undefined;
 }
 
 /** Share of the cores at which other programs disturb a run. */
@@ -75,6 +77,12 @@ const amount = () => number().strict().min(0).required();
 const print = () => string().strict().max(64).required();
 const id = () => string().strict().max(64).nullable().defined();
 
+const clipRange = {
+  clipId: string().strict().max(64).required(),
+  from: number().strict().integer().min(0).required(),
+  to: number().strict().integer().min(0).required(),
+};
+
 export const runFactsSchema = object({
   firstFrame: number().strict().integer().min(0).required(),
   rate: rateSchema.required(),
@@ -102,12 +110,11 @@ export const runFactsSchema = object({
   othersShare: number().strict().min(0).max(1).nullable().optional(),
   ranges: array(
     object({
-      clipId: string().strict().max(64).required(),
-      from: number().strict().integer().min(0).required(),
-      to: number().strict().integer().min(0).required(),
+      ...clipRange,
       beginAt: number().strict().required(),
     }).noUnknown(),
   ).optional(),
+  kept: array(object(clipRange).noUnknown()).optional(),
 }).noUnknown();
 
 /** A run as it is sent to be kept: the log's numbers as base64 of little-endian 32-bit floats. */

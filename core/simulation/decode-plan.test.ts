@@ -5,7 +5,7 @@ import { segmentOf, workloadOf } from '../testing/workloads.js';
 import { DecodeSearch, listActiveSegments } from './decode-search.js';
 import { PREROLL_FRAMES } from '../pacing/index.js';
 import type { DecodeWork } from './decode-work.js';
-import { planDecoding, restrictWorkload, predict, simulate } from './index.js';
+import { planDecoding, restrictWorkload, predict, simulate, withoutKept } from './index.js';
 import {
   alone,
   clipOf,
@@ -98,6 +98,27 @@ describe('the decode plan', () => {
     // Only the complete frames are shown.
     expect(played(planned).shown).toBe(170);
     expect(restrictWorkload(workload, undefined)).toBe(workload);
+  });
+});
+
+describe('pictures in memory', () => {
+  // 60 ms for each frame of 42 ms.
+  const slow = workloadOf([segmentOf({ decodeMs: 60 })]);
+
+  it('are shown without decoding, and leave time to decode the others', () => {
+    const whole = played(slow).shown;
+    const half = withoutKept(slow, [{ clipId: 'c0', from: 60, to: 180 }]);
+    expect(half.segments.map(({ from, to }) => [from, to])).toEqual([
+      [0, 60],
+      [180, 240],
+    ]);
+    expect(played(half).shown).toBeGreaterThan(whole + 30);
+  });
+
+  it('show everything where all of them are there', () => {
+    const all = withoutKept(slow, [{ clipId: 'c0', from: 0, to: 240 }]);
+    expect(played(all).shown).toBe(240);
+    expect(withoutKept(slow, [{ clipId: 'other', from: 0, to: 240 }]).segments).toHaveLength(1);
   });
 });
 

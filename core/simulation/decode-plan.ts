@@ -1,5 +1,13 @@
+import { group } from 'd3-array';
 import type { DecodeSegment, Workload } from '../cost-model/index.js';
-import { OPEN_AHEAD_SECONDS, PREROLL_FRAMES, splitByRanges, type DecodeRange } from '../pacing/index.js';
+import {
+  missingParts,
+  OPEN_AHEAD_SECONDS,
+  PREROLL_FRAMES,
+  splitByRanges,
+  type DecodeRange,
+  type KeptRange,
+} from '../pacing/index.js';
 import { DecodeSearch, listActiveSegments, type DecodeSchedule, type FreezeLimit } from './decode-search.js';
 import { computeDecodeWork, type DecodeWork } from './decode-work.js';
 
@@ -112,6 +120,19 @@ export function restrictWorkload(workload: Workload, ranges: readonly DecodeRang
     })),
     isIncomplete: Uint8Array.from(missing, (pictures) => Number(pictures > 0)),
   };
+}
+
+/** A workload whose pictures are partly in memory from an earlier pass: they need no decoding, and are ready. */
+export function withoutKept(workload: Workload, kept: readonly KeptRange[] | undefined): Workload {
+  if (!kept?.length) return workload;
+  const byClip = group(kept, ({ clipId }) => clipId);
+  const segments = workload.segments.flatMap((segment) => {
+    const own = byClip.get(segment.clipId);
+    if (!own) return [segment];
+    const isKept = (frame: number): boolean => own.some(({ from, to }) => from <= frame && frame < to);
+    return missingParts(segment, isKept).map(({ from, to }) => sliceSegment(segment, from, to));
+  });
+  return { ...workload, segments: segments.sort((a, b) => a.from - b.from) };
 }
 
 /** Frames [from, to) of a segment. */

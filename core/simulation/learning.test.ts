@@ -28,7 +28,7 @@ describe('what a run teaches', () => {
         // The machine takes so much longer, or less, than its figures say.
         const { ranges } = predict(situation);
         const { nominalLog } = predict({ ...situationAt(45 * factor), decoding: ranges ?? 'everything' });
-        const calibration = learnRun(situation, nominalLog, ranges);
+        const calibration = learnRun(situation, nominalLog, { ranges });
         const error = predictedShare({ ...situation, calibration }, ranges) - shareOf(nominalLog, situation);
         expect(Math.abs(error)).toBeLessThan(0.05);
       }),
@@ -41,7 +41,7 @@ describe('what a run teaches', () => {
     // Every second frame was dropped though each stage took what it was predicted to take.
     const log = predict(situation).nominalLog;
     for (let frame = 1; frame < log.length; frame += 2) log.set(frame, 'shown', NaN);
-    const calibration = learnRun(situation, log, undefined);
+    const calibration = learnRun(situation, log, {});
     const taught = { ...situation, calibration };
     expect(Math.abs(predictedShare(taught) - 0.5)).toBeLessThan(0.05);
     expect(residualOf(calibration, workKey(workOf(situation)))!.log).toBeGreaterThan(0.1);
@@ -55,7 +55,7 @@ describe('what a run teaches', () => {
     const { ranges } = predict(situation);
     expect(ranges).toBeDefined();
     const { nominalLog } = predict({ ...situationAt(40), decoding: ranges! });
-    const { residuals } = learnRun(situation, nominalLog, ranges);
+    const { residuals } = learnRun(situation, nominalLog, { ranges });
     // Half as much would show the same.
     expect(Math.abs(residuals![0]!.log)).toBeLessThan(0.3);
   });
@@ -63,8 +63,8 @@ describe('what a run teaches', () => {
   it('keeps a residual of a whole run, and none of a few frames', () => {
     const situation = situationAt(30);
     const { nominalLog } = predict(situation);
-    expect(learnRun(situation, nominalLog, undefined).residuals).toHaveLength(1);
+    expect(learnRun(situation, nominalLog, {}).residuals).toHaveLength(1);
     const few = predict(situationOf(alone('a', { length: 30 }), [source('a')], strongRig())).nominalLog;
-    expect(learnRun(situation, few, undefined).residuals ?? []).toEqual([]);
+    expect(learnRun(situation, few, {}).residuals ?? []).toEqual([]);
   });
 });

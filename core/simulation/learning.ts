@@ -1,4 +1,4 @@
-import type { FrameLog } from '../playback/index.js';
+import type { FrameLog, RunFacts } from '../playback/index.js';
 import {
   calibrate,
   type Calibration,
@@ -7,7 +7,6 @@ import {
   type Residual,
   type Situation,
 } from '../cost-model/index.js';
-import type { DecodeRange } from '../pacing/index.js';
 import { expectedDrops, predict, type Prediction } from './prediction.js';
 
 /** Largest error of the share of frames shown that needs no residual. */
@@ -28,14 +27,15 @@ const FEWEST_FRAMES = 48;
  * all costs with which the prediction of this timeline shows as many frames as the run did.
  * @param log of a run of the situation, without other programs or moved levers
  * @param ranges that the player decoded in the run; undefined for everything
+ * @param kept pictures that were in memory when play was pressed
  */
 export function learnRun(
   situation: Situation,
   log: FrameLog,
-  ranges: readonly DecodeRange[] | undefined,
+  { ranges, kept }: Pick<RunFacts, 'ranges' | 'kept'>,
 ): Calibration {
   const predictRun = (given: Situation): Prediction =>
-    predict({ ...given, decoding: ranges ?? 'everything' });
+    predict({ ...given, decoding: ranges ?? 'everything', kept });
   const { nominalLog, workload, work } = predictRun(situation);
   if (!nominalLog.has(log.firstFrame) || !nominalLog.has(log.firstFrame + log.length - 1))
     return situation.calibration;

@@ -21,7 +21,7 @@ import {
   type PacingSummary,
 } from '../playback/index.js';
 import { cross, greatest, max, sum } from 'd3-array';
-import { planDecoding, restrictWorkload, type PlanOptions } from './decode-plan.js';
+import { planDecoding, restrictWorkload, withoutKept, type PlanOptions } from './decode-plan.js';
 import type { FreezeLimit } from './decode-search.js';
 import { simulate, type SimulatedRun } from './simulation.js';
 
@@ -68,7 +68,8 @@ const PROBES = [-TENTH, -0.5244, 0, 0.5244, TENTH];
 export function predict(situation: Situation, before?: Prediction): Prediction {
   const work = workOf(situation);
   const middle = PROBES.indexOf(0);
-  const { unmeasured, ...plain } = buildWorkload(work, situation.rig);
+  const { unmeasured, ...whole } = buildWorkload(work, situation.rig);
+  const plain = withoutKept(whole, situation.kept);
   const unsteadiness = assumedVariability(situation.calibration.unsteadiness, situation.rig);
   const calibration = { ...situation.calibration, ...(unsteadiness ? { unsteadiness } : {}) };
   const residual = calibration.residuals?.length ? residualOf(calibration, workKey(work)) : undefined;

@@ -1,4 +1,4 @@
-import { frameAtPlayhead, presentationAt } from '@hone/core/pacing';
+import { frameAtPlayhead, presentationAt, type KeptRange } from '@hone/core/pacing';
 import type { Passage } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { PreviewPlan } from '../plan.js';
@@ -41,6 +41,8 @@ export class Engine {
   /** Keeps pictures of playing from run to run, and from plan to plan where their size stays. */
   private playRoom = new PictureRoom([]);
   private keys: PictureKeys | undefined;
+  /** Frames whose pictures were there when play was pressed. */
+  private kept: readonly KeptRange[] = [];
   private readonly kinds = new PictureKinds();
   private readonly streams: StreamSet;
   private state: PlayerState = 'still';
@@ -162,6 +164,7 @@ export class Engine {
     this.streams.forgive();
     this.mode = 'play';
     this.keys!.run = request;
+    this.kept = this.keys!.rangesOf(this.playRoom.keys());
     this.useRoom(true);
     const pressedAt = request.pressedAt - performance.timeOrigin;
     this.start = new RunStart(request.from, request.to);
@@ -209,7 +212,8 @@ export class Engine {
     const serverDecoded = [...this.display.serverDecoded];
     const clock = this.clock?.kind ?? 'system';
     const ranges = this.request?.ranges;
-    const finished = this.run?.finished({ clock, sound, serverDecoded, ranges });
+    const { kept } = this;
+    const finished = this.run?.finished({ clock, sound, serverDecoded, ranges, kept });
     this.run = undefined;
     if (finished) this.send(finished, [finished.log.buffer]);
   }

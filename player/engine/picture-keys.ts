@@ -1,6 +1,7 @@
 import { group } from 'd3-array';
 import { stagesOf, type Passage } from '@hone/core/render';
-import type { FrameRange, FrameSize } from '@hone/core/timeline';
+import type { KeptRange } from '@hone/core/pacing';
+import { mergeRanges, type FrameRange, type FrameSize } from '@hone/core/timeline';
 import type { Rational } from '@hone/core/time';
 import { changesByFrame } from '../decode/picture-stages.js';
 import type { ResampleKind } from '../decode/resample-table.js';
@@ -62,9 +63,7 @@ export class PictureKeys implements Uses {
 
   /** The key of the picture that a clip has at a frame; undefined where there is no file for it. */
   keyOf(clipId: string, frame: number): number | undefined {
-    const keyed = this.byClip
-      .get(clipId)
-      ?.find(({ passage }) => passage.from <= frame && frame < passage.to);
+    const keyed = this.byClip.get(clipId)?.find(({ passage }) => passage.from <= frame && frame < passage.to);
     return keyed && keyed.kind * FRAMES + numberOf(keyed, frame);
   }
 
@@ -77,15 +76,25 @@ export class PictureKeys implements Uses {
     return again < to ? to - this.playhead + again - from : Infinity;
   }
 
+  /** Frames of the run that show pictures with some keys. */
+  rangesOf(keys: Iterable<number>): KeptRange[] {
+    const byClip = new Map<string, FrameRange[]>();
+    for (const key of keys)
+      for (const keyed of this.byKind.get(Math.floor(key / FRAMES)) ?? [])
+        for (const frame of usesOf(keyed, key % FRAMES, this.run)) {
+          const { clipId } = keyed.passage;
+          const frames = byClip.get(clipId) ?? [];
+          byClip.set(clipId, [...frames, { from: frame, to: frame + 1 }]);
+        }
+    return [...byClip].flatMap(([clipId, frames]) =>
+      mergeRanges(frames).map((range) => ({ clipId, ...range })),
+    );
+  }
+
   private firstUse(uses: readonly Keyed[], number: number, from: number): number {
-    let first = Infinity;
-    for (const { frames, isBySource, passage } of uses) {
-      const begin = Math.max(from, passage.from);
-      if (begin >= Math.min(passage.to, first)) continue;
-      const use = isBySource ? frames.firstFor(number, begin) : passage.clipStart + number;
-      if (use !== undefined && use >= begin && use < Math.min(passage.to, first)) first = use;
-    }
-    return first;
+    const first = (keyed: Keyed): number =>
+      usesOf(keyed, number, { from, to: Infinity }).next().value ?? Infinity;
+    return uses.reduce((least, keyed) => Math.min(least, first(keyed)), Infinity);
   }
 }
 
@@ -106,6 +115,22 @@ function keyedOf({ passage, ...made }: MadePassage, kinds: PictureKinds): Keyed 
     frames: new SourceFrames({ file, to, clipStart, sourceIn, speed, timelineRate: rate }),
     isBySource,
   };
+}
+
+/** Frames of a passage, within a range, that show one picture. */
+function* usesOf(
+  { frames, isBySource, passage }: Keyed,
+  number: number,
+  { from, to }: FrameRange,
+): Generator<number, undefined> {
+  const end = Math.min(to, passage.to);
+  let frame = Math.max(from, passage.from);
+  while (frame < end) {
+    const use = isBySource ? frames.firstFor(number, frame) : passage.clipStart + number;
+    if (use === undefined || use < frame || use >= end) return;
+    yield use;
+    frame = use + 1;
+  }
 }
 
 const numberOf = ({ frames, isBySource, passage }: Keyed, frame: number): number =>

@@ -102,6 +102,11 @@ export class PictureRoom {
     return this.kept.get(address)!.picture;
   }
 
+  /** Contents of the pictures that can be found again. */
+  keys(): Iterable<number> {
+    return this.addressByKey.keys();
+  }
+
   /** Number of pictures that can be found again. */
   get keptCount(): number {
     return this.addressByKey.size;

@@ -1,4 +1,5 @@
 import {
+  endOfMissing,
   OPEN_AHEAD_SECONDS,
   PrefetchPolicy,
   splitByRanges,
@@ -9,11 +10,6 @@ import {
 import type { Passage } from '@hone/core/render';
 import type { PlanView } from './plan-view.js';
 import type { StreamSet } from './stream-set.js';
-
-/** Kept pictures in a row for which it is worth to end decoding, and to start it anew behind them. */
-const LEAST_KEPT_RUN = 24;
-/** Frames ahead in which such a row is looked for. */
-const LOOKED_FOR = 2000;
 
 /** Opens the passages of a run by rule 6 of pacing. */
 export class Prefetcher {
@@ -60,7 +56,7 @@ export class Prefetcher {
   }
 
   /**
-   * The first frames of a part that are neither kept nor being decoded.
+   * Rule 8 of pacing: the first frames of a part that are neither kept nor being decoded.
    * @returns undefined where none of those that would begin to be decoded now is missing
    */
   private missing(clipId: string, part: Prefetched, playhead: number): Prefetched | undefined {
@@ -75,12 +71,8 @@ export class Prefetcher {
     while (from < end && isThere(from)) from++;
     if (from >= end) return undefined;
     const beginAt = from === begin ? part.beginAt : undefined;
-    let kept = 0;
-    for (let to = from; to < Math.min(part.to, from + LOOKED_FOR); to++) {
-      kept = this.streams.isKept(clipId, to) ? kept + 1 : 0;
-      if (kept === LEAST_KEPT_RUN) return { from, to: to + 1 - kept, beginAt };
-    }
-    return { from, to: part.to, beginAt };
+    const isKept = (frame: number): boolean => this.streams.isKept(clipId, frame);
+    return { from, to: endOfMissing(from, part.to, isKept), beginAt };
   }
 
   /** The picture of a passage's first frame was decoded, or it is not decoded any more. */

@@ -1,6 +1,6 @@
 import type { FrameSize } from '@hone/core/timeline';
 import type { Rational } from '@hone/core/time';
-import type { DecodeRange } from '@hone/core/pacing';
+import type { DecodeRange, KeptRange } from '@hone/core/pacing';
 import type { EffectKind, SoundPart, Stage } from '@hone/core/render';
 import type { ResampleKind } from '../decode/resample-table.js';
 import type { MediaFile, PreviewPlan } from '../plan.js';
@@ -141,6 +141,8 @@ export interface MeasuredFacts {
   readonly serverDecoded: readonly string[];
   /** Ranges of the decode plan that the run followed; undefined without one. */
   readonly ranges: readonly DecodeRange[] | undefined;
+  /** Frames whose pictures were kept from an earlier pass. */
+  readonly kept: readonly KeptRange[];
   /** When play was pressed, ms of the epoch. */
   readonly pressedAt: number;
 }

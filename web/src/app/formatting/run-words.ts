@@ -1,5 +1,6 @@
 import type { RunRecord } from '@hone/core/api';
-import type { FingerprintPart } from '@hone/core/timeline';
+import { sum } from 'd3-array';
+import { mergeRanges, type FingerprintPart } from '@hone/core/timeline';
 import { toNumber } from '@hone/core/time';
 import { count, framesPerSecond, perCent, rounded } from './quantities';
 
@@ -56,6 +57,17 @@ export function shareText({ facts, summary }: Pick<RunRecord, 'facts' | 'summary
   const whole = facts.wholeFrames;
   if (!whole || summary.wanted >= NEARLY_ALL * whole) return null;
   return `Measured on ${count(summary.wanted, 'frame', 'frames')}, ${perCent(summary.wanted / whole)} of the timeline.`;
+}
+
+/** Frames of a run whose pictures an earlier pass had left in memory; null without any. */
+export function keptText({ facts, summary }: Pick<RunRecord, 'facts' | 'summary'>): string | null {
+  const { firstFrame, kept = [] } = facts;
+  const end = firstFrame + summary.wanted;
+  const within = kept.map(({ from, to }) => ({ from: Math.max(from, firstFrame), to: Math.min(to, end) }));
+  const frames = sum(mergeRanges(within.filter(({ from, to }) => from < to)), ({ from, to }) => to - from);
+  return frames > 0
+    ? `Pictures of ${frames} of ${summary.wanted} frames were in memory from an earlier pass.`
+    : null;
 }
 
 /** A run over so large a share of the timeline counts as one of the whole. */

@@ -11,8 +11,8 @@ import type { Timeline } from '@hone/core/timeline';
 export interface LearnRequest {
   readonly firstFrame: number;
   readonly log: Float32Array;
-  /** Ranges of the decode plan that the run followed; undefined without one. */
-  readonly ranges: readonly DecodeRange[] | undefined;
+  /** What the run did not decode. */
+  readonly facts: Pick<RunFacts, 'ranges' | 'kept'>;
 }
 
 /** Asks what a rig plays of each source on a timeline of a rate and a size. */

@@ -54,8 +54,7 @@ const predictor = {
     };
     const given: Situation = { ...asked, indexes, ...(isRough ? { decoding: 'everything' } : {}) };
     predicted = given;
-    const situation =
-      isRough && run ? { ...given, calibration: learnRun(given, run.log, measured?.facts.ranges) } : given;
+    const situation = isRough && run ? { ...given, calibration: learnRun(given, run.log, run.facts) } : given;
     const prediction = predict(situation, before);
     before = prediction;
     const wait = scrub ? null : scrubWait(situation, prediction.work);
@@ -86,9 +85,9 @@ const predictor = {
   },
 
   /** @throws Error without a prediction before the run */
-  learn({ firstFrame, log, ranges }: LearnRequest): Calibration {
+  learn({ firstFrame, log, facts }: LearnRequest): Calibration {
     if (!predicted) throw new Error('Nothing was predicted before this run.');
-    return learnRun(predicted, new FrameLog(firstFrame, log), ranges);
+    return learnRun(predicted, new FrameLog(firstFrame, log), facts);
   },
 };
 

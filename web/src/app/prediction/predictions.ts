@@ -12,7 +12,6 @@ import {
   usualCeiling,
   type Rig,
 } from '@hone/core/machine';
-import type { DecodeRange } from '@hone/core/pacing';
 import { expectedDrops, type Capability } from '@hone/core/simulation';
 import { toNumber } from '@hone/core/time';
 import { Api, sentenceOf } from '../api/api';
@@ -27,7 +26,7 @@ import {
   selectTimeline,
   selectTuning,
 } from '../state/selectors';
-import type { CapabilityRequest, Predicted, PredictionRequest } from './prediction-messages';
+import type { CapabilityRequest, LearnRequest, Predicted, PredictionRequest } from './prediction-messages';
 import type { Predictor } from './prediction.worker';
 
 /** Edits in quick succession are predicted once. */
@@ -224,11 +223,11 @@ export class Predictions {
   /**
    * What calibration of this machine a run teaches that was played as predicted last; null where it was not measured, or
    * another machine was predicted.
-   * @param ranges of the decode plan that the run followed; undefined without one
+   * @param facts tell what the run did not decode
    */
-  async learn(log: FrameLog, ranges: readonly DecodeRange[] | undefined): Promise<Calibration | null> {
+  async learn(log: FrameLog, facts: LearnRequest['facts']): Promise<Calibration | null> {
     if (!this.found() || this.isWhatIf() || this.isRough() || !this.predictor) return null;
-    return this.predictor.learn({ firstFrame: log.firstFrame, log: log.values, ranges });
+    return this.predictor.learn({ firstFrame: log.firstFrame, log: log.values, facts });
   }
 
   // With its packet index a source is predicted group by group; until it is here, with groups of the usual length.

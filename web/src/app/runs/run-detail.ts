@@ -25,7 +25,7 @@ import { PlayerActions } from '../state/actions';
 import { selectProject } from '../state/selectors';
 import { findingSentence } from '../formatting/finding-words';
 import { STAGE_NAMES } from '../formatting/stage-words';
-import { verdictText } from '../formatting/run-words';
+import { keptText, verdictText } from '../formatting/run-words';
 import { withoutText } from '../formatting/recommendation-words';
 import { bytes, count, framesPerSecond, milliseconds, percentOf, scaleText } from '../formatting/quantities';
 
@@ -85,13 +85,14 @@ export class RunDetail {
         ? `${count(facts.serverDecoded.length, 'source', 'sources')} decoded by the server`
         : '',
       facts.ranges ? 'decoded by plan: frames that cannot be on time were skipped' : '',
+      keptText(this.run()),
       count(facts.decodeWorkers, 'decode worker', 'decode workers'),
       `sound: ${facts.sound.gapSamples ? `${milliseconds(facts.sound.gapSamples / 48)} silent because it was not ready` : 'no gaps'}${mixed}`,
       facts.driveId ? `simulated drive ${facts.driveId}` : '',
       facts.othersShare ? `other programs took ${percentOf(100 * facts.othersShare)} of the cores` : '',
       samples[0] && samples[0].power !== 'unknown' ? `on ${samples[0].power}` : '',
       samples.length ? '' : 'the machine was not looked at during this run',
-    ].filter(Boolean);
+    ].filter((each) => each);
   });
   readonly label = computed(() => {
     const { shown, wanted } = this.run().summary;

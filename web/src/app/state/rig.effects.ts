@@ -237,7 +237,7 @@ export class RigEffects {
     if (!plan || this.played()?.id !== id) return null;
     const { graph } = plan.preview;
     const seen = decodeObservations(log, facts, graph, this.sources(), this.copies());
-    const calibration = await this.predictions.learn(log, facts.ranges);
+    const calibration = await this.predictions.learn(log, facts);
     const own = this.own();
     if (!own || (seen.length === 0 && !calibration)) return null;
     return refine(calibration ? { ...own, calibration } : own, seen, new Date().toISOString());

@@ -6,7 +6,7 @@ import { SIMULATED_RIGS } from '@hone/core/machine';
 import { isRealTime, type PacingSummary } from '@hone/core/playback';
 import { toNumber } from '@hone/core/time';
 import { count, framesPerSecond, percentOf, rounded } from '../formatting/quantities';
-import { NEARLY_ALL, outdatedText, shareText } from '../formatting/run-words';
+import { keptText, NEARLY_ALL, outdatedText, shareText } from '../formatting/run-words';
 import { RunLogs } from '../playback/run-logs';
 import { Predictions } from '../prediction/predictions';
 import { RigActions } from '../state/actions';
@@ -108,6 +108,11 @@ export class Verdict {
   readonly share = computed(() => {
     const run = this.isWhatIf() ? null : this.run();
     return run && shareText(run);
+  });
+  /** Part of the last run that was in memory before it began. */
+  readonly kept = computed(() => {
+    const run = this.isWhatIf() ? null : this.run();
+    return run && keptText(run);
   });
   /** Sentence that the last run is of an older timeline. */
   readonly outdated = computed(() => {
