@@ -3,6 +3,27 @@ import type { Control } from '../shared/control.js';
 import { even, FakeFile, RATE24, streamOf, type StreamSetting } from '../testing/picture-stream.js';
 
 describe('a stream', () => {
+  it('makes what other clips show on its way, where it has room to spare', async () => {
+    const file = new FakeFile(even(90, 24), 90);
+    const inPassing = [
+      { from: 3, to: 6 },
+      { from: 40, to: 60 },
+    ];
+    const { stream, run, replies, reduced } = streamOf(file, {
+      ...{ rate: RATE24, to: 10, sourceIn: { num: 20, den: 24 }, inPassing },
+    });
+    for (const address of [1, 2]) stream.grant(address, true);
+    await run();
+    const passed = replies.flatMap((each) => (each.kind === 'passing' ? [each] : []));
+    // There was room for two of three; what lies beyond the passage is not decoded for it.
+    expect(passed.map(({ sourceFrame, address }) => [sourceFrame, address])).toEqual([
+      [3, 1],
+      [4, 2],
+    ]);
+    expect(reduced).toEqual([3, 4, ...Array.from({ length: 10 }, (_, at) => 20 + at)]);
+    expect(file.open.size).toBe(0);
+  });
+
   it('leaves out what no other picture refers to and nobody wants, and shows the same', async () => {
     const sixty: StreamSetting = { rate: { num: 60, den: 1 }, to: 20, sourceIn: { num: 1, den: 3 } };
     const shownOf = async (isUnreferenced: (index: number) => boolean): Promise<[number[], number]> => {

@@ -26,6 +26,8 @@ interface Entry {
  */
 export class PictureStream {
   private readonly output: StreamOutput;
+  /** Room for pictures that are made in passing. */
+  private readonly spare: number[] = [];
   private supply: FrameSource | undefined;
   private readonly pacer: StreamPacer;
   /** Needed frames of the source that are not decoded yet. */
@@ -50,8 +52,9 @@ export class PictureStream {
     this.frames = new SourceFrames(spec);
   }
 
-  grant(address: number): void {
-    this.output.grant(address);
+  grant(address: number, isSpare = false): void {
+    if (isSpare) this.spare.push(address);
+    else this.output.grant(address);
   }
 
   skipTo(frame: number): void {
@@ -141,6 +144,11 @@ export class PictureStream {
               break;
             }
             this.decoded(decoded);
+            await this.makeInPassing(decoded);
+            if (output.isClosed()) {
+              decoded.frame.close();
+              return;
+            }
             const until = this.firstFrameBeyond(decoded, held);
             before?.frame.close();
             before = held;
@@ -172,6 +180,19 @@ export class PictureStream {
     let beyond = this.output.next;
     while (beyond < this.spec.to && !this.frames.isBeyond(beyond, decoded, before)) beyond++;
     return beyond;
+  }
+
+  /** Makes a picture that another clip shows of a frame that this passage only decodes on its way. */
+  private async makeInPassing({ decodeMs, frame, seconds }: DecodedFrame): Promise<void> {
+    const { inPassing, file, clipStart } = this.spec;
+    if (this.spare.length === 0 || inPassing.length === 0 || !file.constantRate) return;
+    const sourceFrame = this.frames.at(seconds);
+    const isWanted = inPassing.some(({ from, to }) => from <= sourceFrame && sourceFrame < to);
+    if (!isWanted || this.frames.firstFor(sourceFrame, this.output.next) !== undefined) return;
+    const begun = performance.now();
+    const made = await this.output.make(frame, this.spare.shift()!, clipStart);
+    this.pacer.onMade(made.frames);
+    this.output.inPassing(sourceFrame, made, decodeMs + performance.now() - begun);
   }
 
   private async hasResynced(supply: FrameSource): Promise<boolean> {

@@ -91,6 +91,12 @@ export class StreamOutput {
     this.next = Math.max(this.next, frame + 1);
   }
 
+  /** A picture of a frame of the source that other clips show. @param makeMs that decoding and making it took */
+  inPassing(sourceFrame: number, { address, coding }: Made, makeMs: number): void {
+    const decoder = this.decoder();
+    this.send({ kind: 'passing', stream: this.spec.id, sourceFrame, address, coding, decoder, makeMs });
+  }
+
   skipped(from: number, to: number): void {
     this.send({ kind: 'skipped', stream: this.spec.id, from, to, cost: this.takeCost() });
     this.next = Math.max(this.next, to);

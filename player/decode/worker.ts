@@ -62,7 +62,7 @@ class DecodeWorker {
         void this.open(request.stream);
         break;
       case 'grant':
-        this.streams.get(request.stream)?.grant(request.address);
+        this.streams.get(request.stream)?.grant(request.address, request.isSpare);
         break;
       case 'skip':
         this.streams.get(request.stream)?.skipTo(request.to);

@@ -13,7 +13,14 @@ import type { Screen } from './screen.js';
 
 const SIZE = { width: 64, height: 36 };
 const file: MediaFile = {
-  ...{ choice: 'original', url: '/media/sources/a', stamp: '', size: SIZE, rate: rational(24), constantRate: true },
+  ...{
+    choice: 'original',
+    url: '/media/sources/a',
+    stamp: '',
+    size: SIZE,
+    rate: rational(24),
+    constantRate: true,
+  },
   ...{ quarters: 0, shownSize: SIZE, pixels: SIZE, frameCount: 100, framesUrl: null, serverOnly: null },
   ...{ hasAlpha: false, stacked: null, premultiplied: false },
 };

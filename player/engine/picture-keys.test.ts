@@ -83,6 +83,34 @@ describe('keys of pictures', () => {
     expect(keys.framesUntil(keys.keyOf('a', 5)!)).toBe(Infinity);
   });
 
+  it('tell which frames of the source other clips show later, that are not there yet', () => {
+    const keys = keysOf(made('a', 0, 50, 10), made('b', 100, 120, 30), made('c', 200, 210, 0));
+    keys.run = { from: 0, to: 205 };
+    const [first] = [made('a', 0, 50, 10).passage];
+    // The second clip shows 30 to 50 of the source, and the third 0 to 5 before the run ends.
+    expect(keys.inPassing(first, () => false)).toEqual([
+      { from: 0, to: 5 },
+      { from: 30, to: 50 },
+    ]);
+    expect(keys.inPassing(first, (key) => key === keys.keyOf('b', 100))[1]).toEqual({ from: 31, to: 50 });
+    expect(keys.keyInPassing(first, 30)).toBe(keys.keyOf('b', 100));
+    keys.playhead = 150;
+    expect(keys.inPassing(first, () => false)).toEqual([{ from: 0, to: 5 }]);
+  });
+
+  it('find the frames of the run that show what is kept', () => {
+    const keys = keysOf(made('a', 0, 50, 10), made('b', 100, 120, 30));
+    keys.run = { from: 0, to: 110 };
+    const kept = [25, 30, 31, 32].map((sourceFrame) =>
+      keys.keyInPassing(made('a', 0, 50, 10).passage, sourceFrame)!,
+    );
+    expect(keys.rangesOf(kept)).toEqual([
+      { clipId: 'a', from: 15, to: 16 },
+      { clipId: 'a', from: 20, to: 23 },
+      { clipId: 'b', from: 100, to: 103 },
+    ]);
+  });
+
   it('agree with a search of all frames', () => {
     const clip = fc.record({ from: fc.nat(60), length: fc.integer({ min: 1, max: 40 }), first: fc.nat(40) });
     fc.assert(

@@ -63,8 +63,34 @@ export class PictureKeys implements Uses {
 
   /** The key of the picture that a clip has at a frame; undefined where there is no file for it. */
   keyOf(clipId: string, frame: number): number | undefined {
-    const keyed = this.byClip.get(clipId)?.find(({ passage }) => passage.from <= frame && frame < passage.to);
+    const keyed = this.keyedOf({ clipId, from: frame });
     return keyed && keyed.kind * FRAMES + numberOf(keyed, frame);
+  }
+
+  /** The key of a picture that a passage's decoder makes of another frame of the source. */
+  keyInPassing(passage: Passage, sourceFrame: number): number | undefined {
+    const keyed = this.keyedOf(passage);
+    return keyed?.isBySource ? keyed.kind * FRAMES + sourceFrame : undefined;
+  }
+
+  /** Frames of the source, beside a passage's own, that show the same kind of picture later in the run. */
+  inPassing(passage: Passage, isKept: (key: number) => boolean): FrameRange[] {
+    const own = this.keyedOf(passage);
+    if (!own?.isBySource) return [];
+    const wanted: FrameRange[] = [];
+    for (const { frames, passage: other } of this.byKind.get(own.kind)!) {
+      const end = Math.min(other.to, this.run.to);
+      for (let frame = Math.max(other.from, this.playhead); frame < end; frame++) {
+        const from = frames.shownFor(frame);
+        const isOwn = passage.clipId === other.clipId && passage.from <= frame && frame < passage.to;
+        if (!isOwn && !isKept(own.kind * FRAMES + from)) wanted.push({ from, to: from + 1 });
+      }
+    }
+    return mergeRanges(wanted);
+  }
+
+  private keyedOf({ clipId, from }: Pick<Passage, 'clipId' | 'from'>): Keyed | undefined {
+    return this.byClip.get(clipId)?.find(({ passage }) => passage.from <= from && from < passage.to);
   }
 
   framesUntil(key: number): number {

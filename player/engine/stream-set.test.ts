@@ -173,7 +173,9 @@ describe('pictures that were shown', () => {
   const keeping = (slots: number[], mostWaiting: number, ...passages: Passage[]) => {
     const made = setUp([]);
     const room = new PictureRoom(slots);
-    made.set.useRoom(room, mostWaiting, keys(...passages));
+    const all = keys(...passages);
+    all.run = { from: 0, to: 100 };
+    made.set.useRoom(room, mostWaiting, all);
     return { ...made, room };
   };
 
@@ -221,6 +223,26 @@ describe('pictures that were shown', () => {
     set.open(clip, file, { ...options, from: 0 });
     set.share();
     expect(decoder.granted(1)).toHaveLength(2);
+  });
+
+  it('are made in passing where another clip shows them, and there is room to spare', () => {
+    const slots = Array.from({ length: 12 }, (_, at) => 10 * (at + 1));
+    const other = { ...passage('b', 50, 55), sourceIn: { num: 20, den: 24 } };
+    const { set, decoder } = keeping(slots, 2, clip, other);
+    set.open(clip, file, { ...options, from: 0 });
+    set.share();
+    const opened = decoder.asked.find((each) => each.kind === 'open')!;
+    expect(opened.kind === 'open' && opened.stream.inPassing).toEqual([{ from: 20, to: 25 }]);
+    const grants = decoder.asked.flatMap((each) => (each.kind === 'grant' ? [each] : []));
+    expect(grants.map(({ isSpare }) => isSpare === true)).toEqual([false, false, true, true, true, true]);
+    const address = grants.at(-1)!.address;
+    decoder.reply({
+      ...{ kind: 'passing', stream: 1, sourceFrame: 22, address, makeMs: 9 },
+      ...{ coding: VIDEO_BT709, decoder: 'browser' },
+    });
+    expect([21, 22, 23].map((frame) => set.isKept('b', 30 + frame))).toEqual([false, true, false]);
+    expect(set.isReady(52, ['b'])).toBe(true);
+    expect(decoder.granted(1)).toHaveLength(7);
   });
 
   it('stay in their room while another is used', async () => {

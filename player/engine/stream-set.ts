@@ -35,6 +35,10 @@ interface OpenStream {
   readonly slots: Set<number>;
   /** Slots of pictures that came too late; they may still be repeated, so they are free only after the next one. */
   readonly stale: Set<number>;
+  /** Slots for pictures that are made in passing. */
+  readonly spare: Set<number>;
+  /** Whether other clips show frames that its decoder comes by. */
+  readonly passesOthers: boolean;
   next: number;
   closing: boolean;
   hasReached: boolean;
@@ -48,6 +52,9 @@ export interface StreamEvents {
   reached(passage: Passage): void;
   failed(passage: Passage, message: string): void;
 }
+
+/** Slots of a stream for pictures that it makes in passing. */
+const SPARE = 4;
 
 /** The passages that are being decoded, the room they write to, and the pictures that are ready. */
 export class StreamSet {
@@ -84,6 +91,7 @@ export class StreamSet {
   open(passage: Passage, file: MediaFile, options: StreamOptions): void {
     const { effects, framing } = passage;
     const stages = stagesOf(effects, file.shownSize, options.frameSize, framing);
+    const inPassing = this.keys?.inPassing(passage, (key) => this.room.has(key)) ?? [];
     const stream: OpenStream = {
       id: this.nextId++,
       file,
@@ -94,6 +102,8 @@ export class StreamSet {
       ahead: options.ahead ?? Infinity,
       slots: new Set(),
       stale: new Set(),
+      spare: new Set(),
+      passesOthers: inPassing.length > 0,
       next: options.from,
       closing: false,
       hasReached: false,
@@ -117,6 +127,7 @@ export class StreamSet {
         stages,
         live: options.live,
         turned: options.turned,
+        inPassing,
       },
     });
   }
@@ -237,6 +248,9 @@ export class StreamSet {
       case 'picture':
         this.store(stream, reply);
         break;
+      case 'passing':
+        this.storePassing(stream, reply);
+        break;
       case 'skipped':
         if (!stream.closing) stream.next = Math.max(stream.next, reply.to);
         this.events.cost(reply.from, reply.cost);
@@ -245,6 +259,7 @@ export class StreamSet {
       case 'closed':
         this.reclaim(stream.slots);
         this.reclaim(stream.stale);
+        this.reclaim(stream.spare);
         this.streams.delete(stream.id);
         if (this.streams.size === 0) {
           const resolve = this.whenClosed;
@@ -283,6 +298,15 @@ export class StreamSet {
     this.putReady(frame, passage.clipId, picture);
   }
 
+  private storePassing(stream: OpenStream, reply: Extract<DecodeReply, { kind: 'passing' }>): void {
+    const { address, sourceFrame, coding, decoder, makeMs } = reply;
+    const { file, hasAlpha, lastStage, passage } = stream;
+    stream.spare.delete(address);
+    const picture = { address, ...lastStage, coding, decoder, file, hasAlpha };
+    this.room.store(picture, this.keys?.keyInPassing(passage, sourceFrame), makeMs);
+    this.room.release(address);
+  }
+
   private putReady(frame: number, clipId: string, picture: ReadyPicture): void {
     const pictures = this.ready.get(frame) ?? new Map<string, ReadyPicture>();
     const before = pictures.get(clipId);
@@ -310,6 +334,11 @@ export class StreamSet {
 
   /** Hands out the room that is free. */
   share(): void {
+    this.shareWaiting();
+    this.shareSpare();
+  }
+
+  private shareWaiting(): void {
     let granted = sum(this.streams.values(), ({ slots, stale }) => slots.size + stale.size);
     for (; granted + this.room.heldCount < this.mostWaiting; granted++) {
       const stream = neediestStream(this.streams.values(), reachOf);
@@ -318,6 +347,19 @@ export class StreamSet {
       stream.slots.add(address);
       this.decoders[stream.worker]!.send({ kind: 'grant', stream: stream.id, address });
     }
+  }
+
+  /** Hands out room for pictures that are made in passing, beside that which playing itself needs. */
+  private shareSpare(): void {
+    const passing = [...this.streams.values()].filter((each) => each.passesOthers && !each.closing);
+    if (this.room.slots.length < 2 * this.mostWaiting + SPARE * passing.length) return;
+    for (const stream of passing)
+      while (stream.spare.size < SPARE) {
+        const address = this.room.take();
+        if (address === undefined) return;
+        stream.spare.add(address);
+        this.decoders[stream.worker]!.send({ kind: 'grant', stream: stream.id, address, isSpare: true });
+      }
   }
 }
 

@@ -1,4 +1,4 @@
-import type { FrameSize } from '@hone/core/timeline';
+import type { FrameRange, FrameSize } from '@hone/core/timeline';
 import type { Rational } from '@hone/core/time';
 import type { DecodeRange, KeptRange } from '@hone/core/pacing';
 import type { EffectKind, SoundPart, Stage } from '@hone/core/render';
@@ -25,8 +25,8 @@ export type DecodeRequest =
     }
   | { kind: 'workspace'; room: DecodeRoom }
   | { kind: 'open'; stream: StreamSpec }
-  /** Room for one more picture. */
-  | { kind: 'grant'; stream: number; address: number }
+  /** Room for one more picture, of the passage or made in passing. */
+  | { kind: 'grant'; stream: number; address: number; isSpare?: boolean }
   /** Continue at a later frame; earlier ones are no longer needed. */
   | { kind: 'skip'; stream: number; to: number }
   | { kind: 'close'; stream: number };
@@ -54,6 +54,8 @@ export interface StreamSpec {
   readonly live: boolean;
   /** Frames of a run, where it is played backwards. */
   readonly turned: number;
+  /** Frames of the source that other clips show in the same way: made in passing, where there is room to spare. */
+  readonly inPassing: readonly FrameRange[];
 }
 
 /** Costs of a picture, ms. */
@@ -77,6 +79,17 @@ export type DecodeReply =
       coding: ColourCoding;
       decoder: Decoder;
       cost: PictureCost;
+    }
+  /** A picture that was made in passing, of a frame of the source. */
+  | {
+      kind: 'passing';
+      stream: number;
+      sourceFrame: number;
+      address: number;
+      coding: ColourCoding;
+      decoder: Decoder;
+      /** Time that decoding and making it took; the log has it among the costs of the passage. */
+      makeMs: number;
     }
   /** Frames [from, to) will not come. */
   | { kind: 'skipped'; stream: number; from: number; to: number; cost: PictureCost }

@@ -86,6 +86,7 @@ export interface StreamSetting {
   readonly slots?: number;
   readonly turned?: number;
   readonly effects?: Stage['effects'];
+  readonly inPassing?: StreamSpec['inPassing'];
 }
 
 /** A stream of a file whose pictures are only counted, with what it has sent. */
@@ -126,6 +127,7 @@ export function streamOf(file: FakeFile, setting: StreamSetting) {
     stages: stagesOf(setting.effects ?? [], size, size),
     live: setting.live ?? false,
     turned: setting.turned ?? 12,
+    inPassing: setting.inPassing ?? [],
   };
   const reduce = (frame: unknown): ReturnType<Reduce> => {
     reduced.push((frame as { index: number }).index);
