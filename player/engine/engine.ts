@@ -1,4 +1,4 @@
-import { frameAtPlayhead, presentationAt, type KeptRange } from '@hone/core/pacing';
+import { frameAtPlayhead, presentationAt } from '@hone/core/pacing';
 import type { Passage } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { PreviewPlan } from '../plan.js';
@@ -14,9 +14,9 @@ import type {
 } from '../shared/messages.js';
 import { Display } from './display.js';
 import { FlatOut } from './flat-out.js';
+import { KeptPictures } from './kept-pictures.js';
 import { layoutFor, makeRoom, type Layout } from './layout.js';
 import { openPassage } from './open-passage.js';
-import { PictureKeys, PictureKinds } from './picture-keys.js';
 import { PictureRoom } from './picture-room.js';
 import { PlanView } from './plan-view.js';
 import { Prefetcher } from './prefetcher.js';
@@ -38,12 +38,7 @@ type PlayRequest = Extract<EngineRequest, { kind: 'play' }>;
 export class Engine {
   private plan: PlanView | undefined;
   private layout: Layout | undefined;
-  /** Keeps pictures of playing from run to run, and from plan to plan where their size stays. */
-  private playRoom = new PictureRoom([]);
-  private keys: PictureKeys | undefined;
-  /** Frames whose pictures were there when play was pressed. */
-  private kept: readonly KeptRange[] = [];
-  private readonly kinds = new PictureKinds();
+  private readonly kept = new KeptPictures();
   private readonly streams: StreamSet;
   private state: PlayerState = 'still';
   private mode: 'play' | 'rest' | 'flat' = 'rest';
@@ -124,14 +119,10 @@ export class Engine {
       const layout = layoutFor(plan, this.decoders.length, this.framePoolBytes);
       makeRoom(this.memory, layout);
       layout.decodeRooms.forEach((room, index) => this.decoders[index]!.send({ kind: 'workspace', room }));
-      const keepsSize =
-        layout.playBytes === this.layout?.playBytes &&
-        layout.playSlots.length === this.layout.playSlots.length;
-      if (!keepsSize) this.playRoom = new PictureRoom(layout.playSlots);
       this.layout = layout;
       this.display.forgetSlates();
       this.plan = new PlanView(plan);
-      this.keys = new PictureKeys(this.plan.playedPassages(), this.kinds);
+      this.kept.setPlan(this.plan, layout);
     } catch (error) {
       this.send({ kind: 'failed', message: error instanceof Error ? error.message : String(error) });
       return;
@@ -163,8 +154,7 @@ export class Engine {
     // What could not be decoded before is tried once more.
     this.streams.forgive();
     this.mode = 'play';
-    this.keys!.run = request;
-    this.kept = this.keys!.rangesOf(this.playRoom.keys());
+    this.kept.beginRun(request);
     this.useRoom(true);
     const pressedAt = request.pressedAt - performance.timeOrigin;
     this.start = new RunStart(request.from, request.to);
@@ -212,7 +202,7 @@ export class Engine {
     const serverDecoded = [...this.display.serverDecoded];
     const clock = this.clock?.kind ?? 'system';
     const ranges = this.request?.ranges;
-    const { kept } = this;
+    const kept = this.kept.foundRanges;
     const finished = this.run?.finished({ clock, sound, serverDecoded, ranges, kept });
     this.run = undefined;
     if (finished) this.send(finished, [finished.log.buffer]);
@@ -252,7 +242,8 @@ export class Engine {
 
   private useRoom(isForPlaying: boolean): void {
     const { mostWaiting, restSlots } = this.layout!;
-    if (isForPlaying) this.streams.useRoom(this.playRoom, mostWaiting, this.keys);
+    const { room, keys } = this.kept.use();
+    if (isForPlaying) this.streams.useRoom(room, mostWaiting, keys);
     else this.streams.useRoom(new PictureRoom(restSlots));
   }
 
@@ -289,9 +280,7 @@ export class Engine {
     await this.streams.closeAll();
     if (intent !== this.intent) return;
     this.mode = 'flat';
-    // What is measured is decoded.
-    this.playRoom = new PictureRoom(this.layout.playSlots);
-    this.streams.useRoom(this.playRoom, this.layout.mostWaiting);
+    this.streams.useRoom(this.kept.useEmpty(), this.layout.mostWaiting);
     this.wantedStill = undefined;
     this.flat = new FlatOut(from, to);
     this.tick();
@@ -357,7 +346,7 @@ export class Engine {
     run.startedAt = performance.now() - elapsedMs;
     this.control.playhead = playhead;
     this.frame = Math.min(frame, request.to - 1);
-    this.keys!.playhead = frame;
+    this.kept.playhead = frame;
     const step = presentationAt(playhead, this.shownInRun, request.to, (each) => this.frameReady(each));
     if (step === 'end') {
       run.passed(request.to, 0);
