@@ -54,7 +54,8 @@ const predictor = {
     };
     const given: Situation = { ...asked, indexes, ...(isRough ? { decoding: 'everything' } : {}) };
     predicted = given;
-    const situation = isRough && run ? { ...given, calibration: learnRun(given, run.log, run.facts) } : given;
+    const situation =
+      isRough && run ? { ...given, calibration: learnRun(given, run.log, measured?.facts ?? {}) } : given;
     const prediction = predict(situation, before);
     before = prediction;
     const wait = scrub ? null : scrubWait(situation, prediction.work);
