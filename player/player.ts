@@ -39,6 +39,8 @@ export interface PlayerEvents {
   /** A run begins; the log fills during it. */
   log(log: FrameLog): void;
   run(run: FinishedRun): void;
+  /** Memory holds the pictures of the last run, as far as there is room. */
+  filled(): void;
   failed(message: string): void;
 }
 
@@ -234,6 +236,9 @@ export class Player {
       case 'flatOut':
         this.flatDone?.({ frames: message.frames, ms: message.ms });
         this.flatDone = undefined;
+        break;
+      case 'filled':
+        this.emit('filled');
         break;
       case 'failed':
         this.emit('failed', message.message);

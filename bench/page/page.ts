@@ -68,13 +68,16 @@ async function played(
   player.setPlan(plan);
   await new Promise((resolve) => player.on('still', resolve));
   const runs: FinishedRun[] = [];
-  for (let time = 0; time < times; time++)
+  for (let time = 0; time < times; time++) {
+    const filled = new Promise<void>((resolve) => player.on('filled', resolve));
     runs.push(
       await new Promise<FinishedRun>((resolve) => {
         player.on('run', resolve);
         void player.play(0, plan.preview.graph.length, ranges);
       }),
     );
+    if (time < times - 1) await filled;
+  }
   player.dispose();
   return runs;
 }

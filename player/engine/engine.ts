@@ -1,6 +1,6 @@
 import { frameAtPlayhead, presentationAt } from '@hone/core/pacing';
 import type { Passage } from '@hone/core/render';
-import type { FrameSize } from '@hone/core/timeline';
+import type { FrameRange, FrameSize } from '@hone/core/timeline';
 import type { PreviewPlan } from '../plan.js';
 import type { Control } from '../shared/control.js';
 import type {
@@ -13,6 +13,7 @@ import type {
   SoundRequest,
 } from '../shared/messages.js';
 import { Display } from './display.js';
+import { Filling } from './filling.js';
 import { FlatOut } from './flat-out.js';
 import { KeptPictures } from './kept-pictures.js';
 import { layoutFor, makeRoom, type Layout } from './layout.js';
@@ -31,6 +32,9 @@ import { StreamSet } from './stream-set.js';
 const STILL_REACH = 24;
 /** Time that a picture of a light copy stays at rest before that of the original replaces it: seeking goes on meanwhile. */
 const REFINE_AFTER_MS = 150;
+
+/** Time at rest after a run until pictures that it could not show are made for the next one. */
+const FILL_AFTER_MS = 1500;
 
 type PlayRequest = Extract<EngineRequest, { kind: 'play' }>;
 
@@ -54,6 +58,9 @@ export class Engine {
   private start: RunStart | undefined;
   private prefetcher: Prefetcher | undefined;
   private flat: FlatOut | undefined;
+  private filling: Filling | undefined;
+  /** Frames of the last run, while some of their pictures may be missing in memory. */
+  private unfilled: FrameRange | undefined;
   private readonly display: Display;
   private timer: ReturnType<typeof setTimeout> | undefined;
   /** Grows with every command, so that what waits for an older one gives up. */
@@ -82,6 +89,7 @@ export class Engine {
   }
 
   handle(request: EngineRequest): void {
+    this.filling = undefined;
     switch (request.kind) {
       case 'init':
         break;
@@ -205,6 +213,7 @@ export class Engine {
     const kept = this.kept.foundRanges;
     const finished = this.run?.finished({ clock, sound, serverDecoded, ranges, kept });
     this.run = undefined;
+    this.unfilled = finished && this.request;
     if (finished) this.send(finished, [finished.log.buffer]);
   }
 
@@ -309,6 +318,7 @@ export class Engine {
     clearTimeout(this.timer);
     if (!this.plan || !this.layout || this.changing > 0) return;
     if (this.flat) return this.tickFlat(this.flat);
+    if (this.filling) return this.tickFilling(this.filling);
     if (this.isPlaying) return this.tickPlay();
     this.tickStill();
   }
@@ -321,6 +331,7 @@ export class Engine {
       if (this.state === 'still') {
         this.send({ kind: 'still', frame, size: this.size() });
         this.refineLater(frame);
+        this.fillLater();
       }
     }
     if (this.state !== 'shuttling' || !this.shuttling) return;
@@ -380,6 +391,34 @@ export class Engine {
   private waitingAfter(frame: number): number {
     const end = Math.min(this.plan!.length, frame + 1 + this.layout!.mostWaiting);
     return this.streams.readyUntil(frame + 1, (each) => this.plan!.clipsAt(each), end) - frame - 1;
+  }
+
+  private fillLater(): void {
+    if (!this.unfilled) return;
+    const { intent } = this;
+    setTimeout(() => void (intent === this.intent && this.fill()), FILL_AFTER_MS);
+  }
+
+  private async fill(): Promise<void> {
+    const intent = ++this.intent;
+    await this.streams.closeAll();
+    if (intent !== this.intent || !this.unfilled || this.state !== 'still' || this.changing > 0) return;
+    const { from } = this.unfilled;
+    const to = Math.min(this.unfilled.to, this.plan!.length, from + this.layout!.keptFrames);
+    this.mode = 'flat';
+    this.useRoom(true);
+    const open = (passage: Passage, begin: number): void => this.openPassage(passage, begin, false);
+    const workers = this.decoders.length;
+    const prefetcher = new Prefetcher(this.plan!, from, undefined, workers, this.streams, open);
+    this.filling = new Filling(prefetcher, from, to);
+    this.tick();
+  }
+
+  private tickFilling(filling: Filling): void {
+    if (!filling.advance(this.plan!, this.streams)) return;
+    this.filling = undefined;
+    this.unfilled = undefined;
+    this.send({ kind: 'filled' });
   }
 
   private tickFlat(flat: FlatOut): void {

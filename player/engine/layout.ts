@@ -25,6 +25,8 @@ export interface Layout {
   readonly playBytes: number;
   /** Most pictures that may wait to be shown while it plays; the other slots keep what was shown. */
   readonly mostWaiting: number;
+  /** Frames whose pictures fit into memory, beside those that wait. */
+  readonly keptFrames: number;
   readonly restSlots: readonly number[];
   /** Frames of a run of backwards playback. */
   readonly turned: number;
@@ -93,6 +95,7 @@ export function layoutFor(plan: PreviewPlan, decoders: number, poolBytes: number
   const turned = turnedFrames(playCount);
   return {
     ...{ playSlots, playBytes, mostWaiting, restSlots, turned },
+    keptFrames: Math.floor((slotCount - mostWaiting) / layers),
     ...{ compose, slates, decodeRooms, totalBytes: next },
   };
 }

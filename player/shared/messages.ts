@@ -170,6 +170,8 @@ export type EngineReply =
   | { kind: 'log'; firstFrame: number; buffer: SharedArrayBuffer }
   | { kind: 'run'; firstFrame: number; log: Float32Array; facts: MeasuredFacts }
   | { kind: 'flatOut'; frames: number; ms: number }
+  /** Memory holds the pictures of the last run, as far as there is room. */
+  | { kind: 'filled' }
   | { kind: 'failed'; message: string };
 
 /** Engine to sound worker. */
