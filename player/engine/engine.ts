@@ -409,8 +409,8 @@ export class Engine {
     this.useRoom(true);
     const open = (passage: Passage, begin: number): void => this.openPassage(passage, begin, false);
     const workers = this.decoders.length;
-    const prefetcher = new Prefetcher(this.plan!, from, undefined, workers, this.streams, open);
-    this.filling = new Filling(prefetcher, from, to);
+    this.prefetcher = new Prefetcher(this.plan!, from, undefined, workers, this.streams, open);
+    this.filling = new Filling(this.prefetcher, from, to);
     this.tick();
   }
 
