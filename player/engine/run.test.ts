@@ -27,6 +27,7 @@ describe('a run', () => {
       sound: { mixMs: 3, gapSamples: 0 },
       serverDecoded: ['a'],
       ranges: undefined,
+      kept: [],
     };
     const run = new Run(10, 20, { num: 25, den: 1 }, 250, 300);
     expect(run.finished(facts)).toBeUndefined();
