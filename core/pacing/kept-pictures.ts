@@ -9,7 +9,7 @@ export interface KeptRange extends FrameRange {
 }
 
 /**
- * Rule 8 of pacing: how far decoding goes on from a frame whose picture is missing.
+ * Rule 9 of pacing: how far decoding goes on from a frame whose picture is missing.
  * @param to end of the frames that are wanted
  * @returns the first frame of the next long row of kept pictures, or `to`
  */

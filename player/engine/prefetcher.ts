@@ -56,7 +56,7 @@ export class Prefetcher {
   }
 
   /**
-   * Rule 8 of pacing: the first frames of a part that are neither kept nor being decoded.
+   * Rule 9 of pacing: the first frames of a part that are neither kept nor being decoded.
    * @returns undefined where none of those that would begin to be decoded now is missing
    */
   private missing(clipId: string, part: Prefetched, playhead: number): Prefetched | undefined {
