@@ -10,6 +10,7 @@ import {
   type Channel,
   type EngineReply,
   type EngineRequest,
+  type FillingProgress,
   type MeasuredFacts,
   type ShownPixels,
   type PlayerState,
@@ -39,8 +40,8 @@ export interface PlayerEvents {
   /** A run begins; the log fills during it. */
   log(log: FrameLog): void;
   run(run: FinishedRun): void;
-  /** Memory holds the pictures of the last run, as far as there is room. */
-  filled(): void;
+  /** After a run, pictures that it dropped are made for the next one. */
+  filling(progress: FillingProgress): void;
   failed(message: string): void;
 }
 
@@ -169,6 +170,11 @@ export class Player {
     this.engine.send({ kind: 'shuttle', speed });
   }
 
+  /** Leaves the pictures that the last run dropped as they are. */
+  stopFilling(): void {
+    this.engine.send({ kind: 'stop filling' });
+  }
+
   /** Plays as fast as it goes, without a clock and without dropping a frame. For measurements. */
   playFlatOut(from: number, to: number): Promise<{ frames: number; ms: number }> {
     return new Promise((resolve) => {
@@ -237,8 +243,8 @@ export class Player {
         this.flatDone?.({ frames: message.frames, ms: message.ms });
         this.flatDone = undefined;
         break;
-      case 'filled':
-        this.emit('filled');
+      case 'filling':
+        this.emit('filling', message.progress);
         break;
       case 'failed':
         this.emit('failed', message.message);

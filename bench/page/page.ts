@@ -1,7 +1,7 @@
 import { ALL_FORMATS, EncodedPacketSink, Input, UrlSource } from 'mediabunny';
 import type { LightCopy, Project, Source } from '@hone/core/api';
 import type { DecodeRange } from '@hone/core/pacing';
-import type { RunFacts } from '@hone/core/playback';
+import { pacingSummary, type RunFacts } from '@hone/core/playback';
 import { PLAINEST, type Tuning } from '@hone/core/levers';
 import { emptyTimeline, type Timeline } from '@hone/core/timeline';
 import { refusedSources, type DecodeFigures, type Rig } from '@hone/core/machine';
@@ -69,14 +69,17 @@ async function played(
   await new Promise((resolve) => player.on('still', resolve));
   const runs: FinishedRun[] = [];
   for (let time = 0; time < times; time++) {
-    const filled = new Promise<void>((resolve) => player.on('filled', resolve));
+    const filled = new Promise<void>((resolve) =>
+      player.on('filling', ({ state }) => void (state === 'finished' && resolve())),
+    );
     runs.push(
       await new Promise<FinishedRun>((resolve) => {
         player.on('run', resolve);
         void player.play(0, plan.preview.graph.length, ranges);
       }),
     );
-    if (time < times - 1) await filled;
+    const isLast = time === times - 1;
+    if (!isLast && pacingSummary(runs.at(-1)!.log, timeline.rate).dropped > 0) await filled;
   }
   player.dispose();
   return runs;

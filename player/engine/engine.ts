@@ -1,6 +1,7 @@
-import { frameAtPlayhead, presentationAt } from '@hone/core/pacing';
+import { frameAtPlayhead } from '@hone/core/pacing';
+import { FrameLog } from '@hone/core/playback';
 import type { Passage } from '@hone/core/render';
-import type { FrameRange, FrameSize } from '@hone/core/timeline';
+import type { FrameSize } from '@hone/core/timeline';
 import type { PreviewPlan } from '../plan.js';
 import type { Control } from '../shared/control.js';
 import type {
@@ -13,17 +14,16 @@ import type {
   SoundRequest,
 } from '../shared/messages.js';
 import { Display } from './display.js';
-import { Filling } from './filling.js';
+import { Filler } from './filler.js';
 import { FlatOut } from './flat-out.js';
 import { KeptPictures } from './kept-pictures.js';
+import { perform } from './perform.js';
 import { layoutFor, makeRoom, type Layout } from './layout.js';
 import { openPassage } from './open-passage.js';
 import { PictureRoom } from './picture-room.js';
 import { PlanView } from './plan-view.js';
+import { Playing, type PlayRequest } from './playing.js';
 import { Prefetcher } from './prefetcher.js';
-import { Run } from './run.js';
-import { RunClock } from './run-clock.js';
-import { RunStart } from './run-start.js';
 import type { Screen } from './screen.js';
 import { Shuttling } from './shuttling.js';
 import { StreamSet } from './stream-set.js';
@@ -36,8 +36,6 @@ const REFINE_AFTER_MS = 150;
 /** Time at rest after a run until pictures that it could not show are made for the next one. */
 const FILL_AFTER_MS = 1500;
 
-type PlayRequest = Extract<EngineRequest, { kind: 'play' }>;
-
 /** Schedules decoding, showing and dropping of frames by the rules of core/pacing. */
 export class Engine {
   private plan: PlanView | undefined;
@@ -48,19 +46,14 @@ export class Engine {
   private mode: 'play' | 'rest' | 'flat' = 'rest';
   /** Whether pictures at rest are made of the originals, where they play from something else. */
   private isRefined = false;
-  private run: Run | undefined;
-  private clock: RunClock | undefined;
+  private playing: Playing | undefined;
   private request: PlayRequest | undefined;
   private shuttling: Shuttling | undefined;
   private frame = 0;
-  private shownInRun = -1;
   private wantedStill: number | undefined;
-  private start: RunStart | undefined;
   private prefetcher: Prefetcher | undefined;
   private flat: FlatOut | undefined;
-  private filling: Filling | undefined;
-  /** Frames of the last run, while some of their pictures may be missing in memory. */
-  private unfilled: FrameRange | undefined;
+  private readonly filler: Filler;
   private readonly display: Display;
   private timer: ReturnType<typeof setTimeout> | undefined;
   /** Grows with every command, so that what waits for an older one gives up. */
@@ -80,44 +73,35 @@ export class Engine {
     this.display = new Display(screen, memory, control, (pixels) => send({ kind: 'pixels', pixels }));
     this.streams = new StreamSet(decoders, {
       changed: () => this.tick(),
-      cost: (frame, cost) => this.run?.cost(frame, cost),
-      reached: (passage) => this.prefetcher?.onReached(passage),
+      cost: (frame, cost) => this.playing?.onCost(frame, cost),
+      reached: (passage) => {
+        this.prefetcher?.onReached(passage);
+        this.filler.onReached(passage);
+      },
       failed: (passage, message) => {
         this.send({ kind: 'failed', message: `Clip at frame ${passage.from}: ${message}` });
       },
     });
+    this.filler = new Filler(
+      this.streams,
+      decoders.length,
+      (passage, from) => this.openPassage(passage, from, false),
+      (progress) => send({ kind: 'filling', progress }),
+    );
   }
 
   handle(request: EngineRequest): void {
-    this.filling = undefined;
-    switch (request.kind) {
-      case 'init':
-        break;
-      case 'plan':
-        void this.setPlan(request.plan);
-        break;
-      case 'play':
-        void this.play(request);
-        break;
-      case 'pause':
-        void this.pause();
-        break;
-      case 'seek':
-        this.frame = request.frame;
-        if (this.isPlaying) void this.pause(request.frame);
-        else void this.still(request.frame);
-        break;
-      case 'shuttle':
-        void this.shuttle(request.speed);
-        break;
-      case 'flatOut':
-        void this.flatOut(request.from, request.to);
-    }
+    this.filler.interrupt();
+    perform(this, request);
   }
 
-  private async setPlan(plan: PreviewPlan): Promise<void> {
+  cancelFilling(): void {
+    this.filler.cancel();
+  }
+
+  async setPlan(plan: PreviewPlan): Promise<void> {
     const intent = ++this.intent;
-    if (this.run && this.plan) this.run.leversMoved = true;
+    this.playing?.onLeversMoved();
     const { graph } = plan.preview;
     this.changing++;
     await this.streams.closeAll();
@@ -139,7 +123,7 @@ export class Engine {
     this.useRoom(this.isPlaying);
     if (intent !== this.intent) return;
     if (!this.isPlaying) await this.still(this.plan.within(this.frame));
-    else if (this.run) this.tick();
+    else if (this.playing) this.tick();
     // The press of play was still waiting for the decoders when the plan came.
     else if (this.request) await this.play(this.request);
   }
@@ -148,7 +132,7 @@ export class Engine {
     return this.state === 'playing' || this.state === 'starting';
   }
 
-  private async play(request: PlayRequest): Promise<void> {
+  async play(request: PlayRequest): Promise<void> {
     if (!this.plan || !this.layout) return;
     const intent = ++this.intent;
     this.finishRun();
@@ -164,20 +148,11 @@ export class Engine {
     this.mode = 'play';
     this.kept.beginRun(request);
     this.useRoom(true);
-    const pressedAt = request.pressedAt - performance.timeOrigin;
-    this.start = new RunStart(request.from, request.to);
-    this.run = new Run(request.from, request.to, this.plan.rate, pressedAt, this.start.requestedAt);
-    this.send({ kind: 'log', firstFrame: request.from, buffer: this.run.buffer });
-    this.shownInRun = -1;
-    this.prefetcher = new Prefetcher(
-      this.plan,
-      request.from,
-      request.ranges,
-      this.decoders.length,
-      this.streams,
-      (passage, from) => this.openPassage(passage, from, true),
-    );
-    this.clock = undefined;
+    this.playing = new Playing(request, this.plan, this.control);
+    this.send({ kind: 'log', firstFrame: request.from, buffer: this.playing.buffer });
+    const { from, ranges } = request;
+    const open = (passage: Passage, begin: number): void => this.openPassage(passage, begin, true);
+    this.prefetcher = new Prefetcher(this.plan, from, ranges, this.decoders.length, this.streams, open);
     this.wantedStill = undefined;
     this.control.playhead = request.from;
     this.display.serverDecoded.clear();
@@ -186,11 +161,17 @@ export class Engine {
     this.tick();
   }
 
-  private async pause(at?: number): Promise<void> {
+  async pause(at?: number): Promise<void> {
     ++this.intent;
     const frame = at ?? this.currentFrame();
     this.stopPlaying(frame);
     await this.still(frame);
+  }
+
+  async seek(frame: number): Promise<void> {
+    this.frame = frame;
+    if (this.isPlaying) await this.pause(frame);
+    else await this.still(frame);
   }
 
   private stopPlaying(frame: number): void {
@@ -200,26 +181,20 @@ export class Engine {
     // Pictures of shuttling have the size of playing; at rest they are made anew.
     if (this.shuttling) this.mode = 'flat';
     this.shuttling = undefined;
-    this.clock = undefined;
     this.frame = frame;
     this.setState('still', frame);
   }
 
   private finishRun(): void {
-    const sound = this.control.soundFacts();
     const serverDecoded = [...this.display.serverDecoded];
-    const clock = this.clock?.kind ?? 'system';
-    const ranges = this.request?.ranges;
-    const kept = this.kept.foundRanges;
-    const finished = this.run?.finished({ clock, sound, serverDecoded, ranges, kept });
-    this.run = undefined;
-    this.unfilled = finished && this.request;
+    const finished = this.playing?.finished({ serverDecoded, kept: this.kept.foundRanges });
+    this.playing = undefined;
+    this.filler.onRunEnded(finished && new FrameLog(finished.firstFrame, finished.log));
     if (finished) this.send(finished, [finished.log.buffer]);
   }
 
   private async still(frame: number): Promise<void> {
     if (!this.plan || !this.layout) return;
-    const intent = ++this.intent;
     this.control.playhead = frame;
     const clips = this.plan.clipsAt(frame);
     const goesOn =
@@ -227,26 +202,28 @@ export class Engine {
       this.changing === 0 &&
       this.mode === 'rest' &&
       clips.every((clip) => this.streams.reaches(clip, frame, STILL_REACH));
-    if (goesOn) {
-      this.streams.passed(frame);
-      for (const clip of clips) this.streams.skipTo(clip, frame);
-    } else {
-      // Ready pictures have the playback size and must not be taken for the picture at rest.
-      this.wantedStill = undefined;
-      await this.streams.closeAll();
-      if (intent !== this.intent) return;
-      this.isRefined = false;
-      this.openStill(frame);
-    }
+    if (!goesOn) return this.stillAnew(frame, false);
+    ++this.intent;
+    this.streams.passed(frame);
+    for (const clip of clips) this.streams.skipTo(clip, frame);
     this.wantedStill = frame;
     this.tick();
   }
 
-  private openStill(frame: number): void {
+  /** @param isRefined whether it is made of the originals, where they play from something else */
+  private async stillAnew(frame: number, isRefined: boolean): Promise<void> {
+    const intent = ++this.intent;
+    // Ready pictures have the playback size and must not be taken for the picture at rest.
+    this.wantedStill = undefined;
+    await this.streams.closeAll();
+    if (intent !== this.intent) return;
+    this.isRefined = isRefined;
     this.mode = 'rest';
     this.useRoom(this.state === 'shuttling');
     for (const passage of this.plan!.passagesAt(frame)) this.openPassage(passage, frame, false, 1);
     this.streams.share();
+    this.wantedStill = frame;
+    this.tick();
   }
 
   private useRoom(isForPlaying: boolean): void {
@@ -259,21 +236,10 @@ export class Engine {
   private refineLater(frame: number): void {
     if (this.isRefined || !this.plan!.restsOtherwise(frame)) return;
     const { intent } = this;
-    setTimeout(() => void (intent === this.intent && this.refine(frame)), REFINE_AFTER_MS);
+    setTimeout(() => void (intent === this.intent && this.stillAnew(frame, true)), REFINE_AFTER_MS);
   }
 
-  /** Makes the picture at rest once more, of the originals. */
-  private async refine(frame: number): Promise<void> {
-    const intent = ++this.intent;
-    await this.streams.closeAll();
-    if (intent !== this.intent || this.state !== 'still' || this.changing > 0) return;
-    this.isRefined = true;
-    this.openStill(frame);
-    this.wantedStill = frame;
-    this.tick();
-  }
-
-  private async shuttle(speed: number): Promise<void> {
+  async shuttle(speed: number): Promise<void> {
     if (!this.plan) return;
     const frame = this.currentFrame();
     this.stopPlaying(frame);
@@ -283,7 +249,7 @@ export class Engine {
     await this.still(frame);
   }
 
-  private async flatOut(from: number, to: number): Promise<void> {
+  async flatOut(from: number, to: number): Promise<void> {
     if (!this.plan || !this.layout) return;
     const intent = ++this.intent;
     await this.streams.closeAll();
@@ -318,7 +284,7 @@ export class Engine {
     clearTimeout(this.timer);
     if (!this.plan || !this.layout || this.changing > 0) return;
     if (this.flat) return this.tickFlat(this.flat);
-    if (this.filling) return this.tickFilling(this.filling);
+    if (this.filler.isFilling) return this.filler.advance(this.plan);
     if (this.isPlaying) return this.tickPlay();
     this.tickStill();
   }
@@ -346,45 +312,37 @@ export class Engine {
   }
 
   private tickPlay(): void {
-    const { run, request } = this;
-    if (!run || !request) return;
-    if (this.state === 'starting' && !this.tryStart(run, request)) return;
-    const { framesPerSecond } = this.plan!;
-    const elapsedMs = this.clock!.elapsedMs();
-    const playhead = request.from + (elapsedMs / 1000) * framesPerSecond;
+    const { playing } = this;
+    if (!playing) return;
+    if (this.state === 'starting' && !this.tryStart(playing)) return;
+    const { to } = playing.request;
+    const playhead = playing.playhead();
     const frame = frameAtPlayhead(playhead);
-    // A sound device begins with a delay; frames are due by the sound that is heard.
-    run.startedAt = performance.now() - elapsedMs;
     this.control.playhead = playhead;
-    this.frame = Math.min(frame, request.to - 1);
+    this.frame = Math.min(frame, to - 1);
     this.kept.playhead = frame;
-    const step = presentationAt(playhead, this.shownInRun, request.to, (each) => this.frameReady(each));
+    const step = playing.presentationAt(playhead, (each) => this.frameReady(each));
     if (step === 'end') {
-      run.passed(request.to, 0);
-      void this.pause(request.to - 1);
+      playing.onPassed(to, 0);
+      void this.pause(to - 1);
       return;
     }
-    if (step === 'show') {
-      const { composeMs, showMs } = this.show(frame);
-      this.shownInRun = frame;
-      run.shown(frame, composeMs, showMs, this.waitingAfter(frame));
-    } else run.passed(frame, this.waitingAfter(frame));
-    this.streams.passed(this.shownInRun === frame ? frame + 1 : frame);
-    this.prefetcher!.openAhead(this.plan!, playhead, request.to);
-    const nextDue = ((frame + 1 - playhead) * 1000) / framesPerSecond;
+    if (step === 'show') playing.onShown(frame, this.show(frame), this.waitingAfter(frame));
+    else playing.onPassed(frame, this.waitingAfter(frame));
+    this.streams.passed(playing.neededFrom(frame));
+    this.prefetcher!.openAhead(this.plan!, playhead, to);
+    const nextDue = ((frame + 1 - playhead) * 1000) / this.plan!.framesPerSecond;
     this.timer = setTimeout(() => this.tick(), Math.max(1, nextDue));
   }
 
-  private tryStart(run: Run, request: PlayRequest): boolean {
-    this.prefetcher!.openAhead(this.plan!, request.from, request.to);
-    if (!this.start!.isReady(this.plan!, this.streams, this.control)) {
+  private tryStart(playing: Playing): boolean {
+    const { from, to } = playing.request;
+    this.prefetcher!.openAhead(this.plan!, from, to);
+    if (!playing.hasStarted(this.plan!, this.streams)) {
       this.timer = setTimeout(() => this.tick(), 10);
       return false;
     }
-    run.startedAt = performance.now();
-    this.control.set('running', 1);
-    this.clock = new RunClock(this.control, request.clock, request.latencyMs);
-    this.setState('playing', request.from);
+    this.setState('playing', from);
     return true;
   }
 
@@ -394,7 +352,7 @@ export class Engine {
   }
 
   private fillLater(): void {
-    if (!this.unfilled) return;
+    if (!this.filler.isWanted) return;
     const { intent } = this;
     setTimeout(() => void (intent === this.intent && this.fill()), FILL_AFTER_MS);
   }
@@ -402,23 +360,11 @@ export class Engine {
   private async fill(): Promise<void> {
     const intent = ++this.intent;
     await this.streams.closeAll();
-    if (intent !== this.intent || !this.unfilled || this.state !== 'still' || this.changing > 0) return;
-    const { from } = this.unfilled;
-    const to = Math.min(this.unfilled.to, this.plan!.length, from + this.layout!.keptFrames);
+    if (intent !== this.intent || this.state !== 'still' || this.changing > 0) return;
     this.mode = 'flat';
     this.useRoom(true);
-    const open = (passage: Passage, begin: number): void => this.openPassage(passage, begin, false);
-    const workers = this.decoders.length;
-    this.prefetcher = new Prefetcher(this.plan!, from, undefined, workers, this.streams, open);
-    this.filling = new Filling(this.prefetcher, from, to);
+    this.filler.begin(this.plan!, this.layout!.keptFrames);
     this.tick();
-  }
-
-  private tickFilling(filling: Filling): void {
-    if (!filling.advance(this.plan!, this.streams)) return;
-    this.filling = undefined;
-    this.unfilled = undefined;
-    this.send({ kind: 'filled' });
   }
 
   private tickFlat(flat: FlatOut): void {

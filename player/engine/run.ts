@@ -2,7 +2,7 @@ import { FrameLog, frameBudgetMs } from '@hone/core/playback';
 import type { Rational } from '@hone/core/time';
 import type { EngineReply, MeasuredFacts, PictureCost } from '../shared/messages.js';
 
-type FinishedRun = Extract<EngineReply, { kind: 'run' }>;
+export type FinishedRun = Extract<EngineReply, { kind: 'run' }>;
 
 /** Most frames that a run keeps: an hour at 60 a second. */
 const MOST_FRAMES = 216_000;

@@ -122,7 +122,8 @@ export type EngineRequest =
   | { kind: 'flatOut'; from: number; to: number }
   | { kind: 'shuttle'; speed: number }
   | { kind: 'pause' }
-  | { kind: 'seek'; frame: number };
+  | { kind: 'seek'; frame: number }
+  | { kind: 'stop filling' };
 
 /** Decoder of a picture. */
 export type Decoder = 'browser' | 'server';
@@ -160,6 +161,13 @@ export interface MeasuredFacts {
   readonly pressedAt: number;
 }
 
+/** Frames that the last run dropped and memory has room for: those whose pictures are there, of all. */
+export interface FillingProgress {
+  readonly done: number;
+  readonly all: number;
+  readonly state: 'running' | 'finished' | 'stopped';
+}
+
 /** Engine to page. */
 export type EngineReply =
   | { kind: 'state'; state: PlayerState; frame: number }
@@ -170,8 +178,7 @@ export type EngineReply =
   | { kind: 'log'; firstFrame: number; buffer: SharedArrayBuffer }
   | { kind: 'run'; firstFrame: number; log: Float32Array; facts: MeasuredFacts }
   | { kind: 'flatOut'; frames: number; ms: number }
-  /** Memory holds the pictures of the last run, as far as there is room. */
-  | { kind: 'filled' }
+  | { kind: 'filling'; progress: FillingProgress }
   | { kind: 'failed'; message: string };
 
 /** Engine to sound worker. */
