@@ -1,6 +1,12 @@
 export * from './player.js';
 export * from './plan.js';
-export type { MeasuredFacts, PictureOrigin, PlayerState, ShownPixels } from './shared/messages.js';
+export type {
+  FillingProgress,
+  MeasuredFacts,
+  PictureOrigin,
+  PlayerState,
+  ShownPixels,
+} from './shared/messages.js';
 export * from './plan-for.js';
 export { ServerFrameSource as ServerSupply } from './decode/server-frame-source.js';
 export { RigProbe } from './rig/probe.js';

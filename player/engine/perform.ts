@@ -1,8 +1,21 @@
+import type { PreviewPlan } from '../plan.js';
 import type { EngineRequest } from '../shared/messages.js';
-import type { Engine } from './engine.js';
+
+export type PlayRequest = Extract<EngineRequest, { kind: 'play' }>;
+
+/** What the page can ask of the engine. */
+interface Performer {
+  setPlan(plan: PreviewPlan): Promise<void>;
+  play(request: PlayRequest): Promise<void>;
+  pause(): Promise<void>;
+  seek(frame: number): Promise<void>;
+  shuttle(speed: number): Promise<void>;
+  flatOut(from: number, to: number): Promise<void>;
+  cancelFilling(): void;
+}
 
 /** Performs a request of the page. What takes longer goes on after it returns. */
-export function perform(engine: Engine, request: EngineRequest): void {
+export function perform(engine: Performer, request: EngineRequest): void {
   switch (request.kind) {
     case 'init':
       break;

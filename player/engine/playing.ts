@@ -1,13 +1,12 @@
 import { presentationAt } from '@hone/core/pacing';
 import type { Control } from '../shared/control.js';
-import type { EngineRequest, MeasuredFacts, PictureCost } from '../shared/messages.js';
+import type { MeasuredFacts, PictureCost } from '../shared/messages.js';
 import type { PlanView } from './plan-view.js';
+import type { PlayRequest } from './perform.js';
 import { Run, type FinishedRun } from './run.js';
 import { RunClock } from './run-clock.js';
 import { RunStart } from './run-start.js';
 import type { StreamSet } from './stream-set.js';
-
-export type PlayRequest = Extract<EngineRequest, { kind: 'play' }>;
 
 type Facts = Omit<MeasuredFacts, 'clock' | 'sound' | 'ranges' | 'leversMoved' | 'pressedAt'>;
 

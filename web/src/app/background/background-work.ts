@@ -3,8 +3,9 @@ import { MatButtonModule } from '@angular/material/button';
 import { MatProgressBarModule } from '@angular/material/progress-bar';
 import { Store } from '@ngrx/store';
 import type { Job } from '@hone/core/api';
-import { ProjectActions, RigActions } from '../state/actions';
+import { PlayerActions, ProjectActions, RigActions } from '../state/actions';
 import { machineFeature } from '../state/machine.feature';
+import { playbackFeature } from '../state/playback.feature';
 import { selectBusyJobs, selectFailedJobs } from '../state/selectors';
 import { count, wait } from '../formatting/quantities';
 
@@ -25,13 +26,25 @@ export class BackgroundWork {
   readonly busy = this.store.selectSignal(selectBusyJobs);
   readonly failed = this.store.selectSignal(selectFailedJobs);
   readonly measuring = this.store.selectSignal(machineFeature.selectMeasuring);
+  readonly filling = this.store.selectSignal(playbackFeature.selectFilling);
   readonly open = signal(false);
   readonly running = computed(() => this.busy().find(({ state }) => state === 'running') ?? null);
   /** Share of what runs now that is done, per cent; null when nothing runs. */
   readonly share = computed(() => {
     const measuring = this.measuring();
+    if (measuring) return Math.round(100 * measuring.done);
     const running = this.running();
-    return measuring ? Math.round(100 * measuring.done) : running ? this.percent(running) : null;
+    return this.fillingShare() ?? (running && this.percent(running));
+  });
+  readonly fillingShare = computed(() => {
+    const filling = this.filling();
+    return filling && Math.round((100 * filling.done) / filling.all);
+  });
+  readonly fillingText = computed(() => {
+    const filling = this.filling();
+    if (!filling) return null;
+    const left = filling.secondsLeft === null ? '' : ` · ${wait(filling.secondsLeft)} left`;
+    return `${filling.done} of ${filling.all} frames are in memory${left}`;
   });
   readonly measuringText = computed(() => {
     const measuring = this.measuring();
@@ -40,6 +53,8 @@ export class BackgroundWork {
   readonly summary = computed(() => {
     const measuring = this.measuringText();
     if (measuring) return measuring;
+    const filling = this.fillingText();
+    if (filling) return `Making what was dropped · ${filling}`;
     const running = this.running();
     const waiting = this.busy().length - (running ? 1 : 0);
     if (!running)
@@ -60,6 +75,10 @@ export class BackgroundWork {
 
   cancel(job: Job): void {
     this.store.dispatch(ProjectActions.jobCancelled({ jobId: job.id }));
+  }
+
+  stopFilling(): void {
+    this.store.dispatch(PlayerActions.fillingCancelled());
   }
 
   skip(): void {

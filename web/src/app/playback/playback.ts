@@ -1,10 +1,18 @@
 import { DestroyRef, effect, inject, Injectable, signal } from '@angular/core';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { Actions, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
 import { scrubSummary, type FrameLog } from '@hone/core/playback';
 import { sourcesOf } from '@hone/core/render';
 import { memoryShares } from '@hone/core/machine';
 import { timelineLength, timelineFingerprint, type Timeline } from '@hone/core/timeline';
-import { copiedSources, Player, type MeasuredFacts, type PreviewPlan } from '@hone/player';
+import {
+  copiedSources,
+  Player,
+  type FillingProgress,
+  type MeasuredFacts,
+  type PreviewPlan,
+} from '@hone/player';
 import { PlayerActions } from '../state/actions';
 import { playbackFeature } from '../state/playback.feature';
 import {
@@ -76,6 +84,9 @@ export class Playback {
   /** Frame and time of the pointer's last request. */
   private scrubbed: { frame: number; at: number } | undefined;
   private readonly scrubWaits: number[] = [];
+  private readonly isMeasuring = this.store.selectSignal(machineFeature.selectMeasuring);
+  /** Time and number of frames of the first progress of filling. */
+  private fillingBegan: { at: number; done: number } | undefined;
 
   constructor() {
     this.sought = this.storedFrame();
@@ -89,6 +100,13 @@ export class Playback {
       this.noteSubject();
       onCleanup(afterPaint(() => this.arrive()));
     });
+    // What is measured has the machine for itself.
+    effect(() => {
+      if (this.isMeasuring()) this.player?.stopFilling();
+    });
+    inject(Actions)
+      .pipe(ofType(PlayerActions.fillingCancelled), takeUntilDestroyed())
+      .subscribe(() => this.player?.stopFilling());
     inject(DestroyRef).onDestroy(() => this.leave());
   }
 
@@ -115,6 +133,7 @@ export class Playback {
       player.on('pixels', (pixels) => this.store.dispatch(PlayerActions.pixelsChanged({ pixels })));
       player.on('failed', (message) => this.store.dispatch(PlayerActions.failed({ message })));
       player.on('log', (log) => this.logs.live.set(log));
+      player.on('filling', (progress) => this.noteFilling(progress));
       player.on('run', ({ log, facts }) => this.finished(log, facts));
       this.given = '';
       this.give(this.plan());
@@ -246,12 +265,27 @@ export class Playback {
     this.store.dispatch(PlayerActions.marksSet({ inFrame, outFrame }));
   }
 
+  private noteFilling({ done, all, state }: FillingProgress): void {
+    if (state !== 'running') {
+      this.fillingBegan = undefined;
+      this.store.dispatch(PlayerActions.fillingChanged({ filling: null }));
+      return;
+    }
+    if (this.isMeasuring()) return this.player?.stopFilling();
+    this.fillingBegan ??= { at: performance.now(), done };
+    const framesMade = done - this.fillingBegan.done;
+    const seconds = (performance.now() - this.fillingBegan.at) / 1000;
+    const secondsLeft = framesMade > 0 ? (seconds / framesMade) * (all - done) : null;
+    this.store.dispatch(PlayerActions.fillingChanged({ filling: { done, all, secondsLeft } }));
+  }
+
   // Leaving the page during playback keeps the run: the player is closed once the run has been handed over.
   private leave(): void {
     this.destroyed = true;
     const { player } = this;
     // The last request may not have been answered yet.
     this.store.dispatch(PlayerActions.placeAsked({ frame: this.here }));
+    this.store.dispatch(PlayerActions.fillingChanged({ filling: null }));
     if (!player) return;
     if (player.state === 'still') {
       player.dispose();

@@ -143,9 +143,20 @@ export const PlayerActions = createActionGroup({
     'Run kept': props<{ run: RunRecord; log: FrameLog }>(),
     'Run removed': props<{ runId: string }>(),
     'Runs compared': props<{ runId: string | null; beforeId: string | null }>(),
+    /** Pictures that the last run dropped are being made; null when none are. */
+    'Filling changed': props<{ filling: Filling | null }>(),
+    'Filling cancelled': emptyProps(),
     Failed: props<{ message: string }>(),
   },
 });
+
+/** Frames whose pictures are in memory, of those that the last run dropped. */
+export interface Filling {
+  readonly done: number;
+  readonly all: number;
+  /** Null while it is not known. */
+  readonly secondsLeft: number | null;
+}
 
 export const ExportActions = createActionGroup({
   source: 'Export',

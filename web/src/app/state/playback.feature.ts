@@ -1,7 +1,7 @@
 import type { RunRecord, ScrubRecord } from '@hone/core/api';
 import type { PlayerState, ShownPixels } from '@hone/player';
 import { createFeature, createReducer, on } from '@ngrx/store';
-import { PlayerActions, ProjectActions } from './actions';
+import { PlayerActions, ProjectActions, type Filling } from './actions';
 
 export interface PlaybackState {
   readonly state: PlayerState;
@@ -22,6 +22,8 @@ export interface PlaybackState {
   readonly leftAt: number;
   /** Sources that the subject shows or sounds, in order of first use. */
   readonly seenIds: readonly string[];
+  /** Frames that the last run dropped and that are being made; null when none are. */
+  readonly filling: Filling | null;
 }
 
 const atRest: PlaybackState = {
@@ -37,6 +39,7 @@ const atRest: PlaybackState = {
   subjectId: null,
   leftAt: 0,
   seenIds: [],
+  filling: null,
 };
 
 /** The two newest runs of the current subject. */
@@ -81,6 +84,7 @@ export const playbackFeature = createFeature({
     ),
     on(PlayerActions.pictureAtRest, (state, { frame }) => ({ ...state, frame })),
     on(PlayerActions.pixelsChanged, (state, { pixels }) => ({ ...state, pixels })),
+    on(PlayerActions.fillingChanged, (state, { filling }) => ({ ...state, filling })),
     on(PlayerActions.placeAsked, (state, { frame }) => ({ ...state, frame })),
     on(PlayerActions.marksSet, (state, { inFrame, outFrame }) => ({ ...state, inFrame, outFrame })),
     on(PlayerActions.runKept, (state, { run }) => ({
