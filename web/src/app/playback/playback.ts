@@ -201,6 +201,8 @@ export class Playback {
   }
 
   seek(frame: number): void {
+    // Where another subject stands must not override where someone goes in it.
+    this.noteSubject();
     this.speed = 0;
     const last = Math.max(0, this.length() - 1);
     this.sought = Math.min(last, Math.max(0, Math.round(frame)));
@@ -235,6 +237,7 @@ export class Playback {
   }
 
   step(frames: number): void {
+    this.noteSubject();
     this.seek(this.here + frames);
   }
 
