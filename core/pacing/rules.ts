@@ -16,8 +16,8 @@
  *    (`splitByRanges`).
  * 8. Backwards, runs of frames are decoded forwards; one that would be late begins further on, where it is in time
  *    (`ReversedRuns`).
- * 9. A picture that was shown is kept while its memory is not needed, and is not decoded again; decoding goes on over a few
- *    kept pictures, and ends before a long row of them (`endOfMissing`).
+ * 9. A picture that was shown is kept while its memory is not needed, and is not decoded again by later runs; decoding goes on
+ *    over a few kept pictures, and ends before a long row of them (`endOfMissing`).
  */
 export const PREROLL_FRAMES = 5;
 export const PREROLL_LIMIT_MS = 400;

@@ -189,6 +189,7 @@ export class Engine {
     const serverDecoded = [...this.display.serverDecoded];
     const finished = this.playing?.finished({ serverDecoded, kept: this.kept.foundRanges });
     this.playing = undefined;
+    this.kept.endRun();
     this.filler.onRunEnded(finished && new FrameLog(finished.firstFrame, finished.log));
     if (finished) this.send(finished, [finished.log.buffer]);
   }
@@ -360,10 +361,10 @@ export class Engine {
   private async fill(): Promise<void> {
     const intent = ++this.intent;
     await this.streams.closeAll();
-    if (intent !== this.intent || this.state !== 'still' || this.changing > 0) return;
+    if (intent !== this.intent || !this.filler.isWanted) return;
     this.mode = 'flat';
     this.useRoom(true);
-    this.filler.begin(this.plan!, this.layout!.keptFrames);
+    this.kept.playhead = this.filler.begin(this.plan!, this.layout!.keptFrames);
     this.tick();
   }
 

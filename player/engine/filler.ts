@@ -46,13 +46,13 @@ export class Filler {
     return this.filling !== undefined;
   }
 
-  /** @param keptFrames that memory has room for */
-  begin(plan: PlanView, keptFrames: number): void {
-    if (!this.wanted) return;
-    const { from } = this.wanted;
-    const to = Math.min(this.wanted.to, plan.length, from + keptFrames);
+  /** @param keptFrames that memory has room for @returns the first frame that it makes */
+  begin(plan: PlanView, keptFrames: number): number {
+    const { from, to: end } = this.wanted!;
+    const to = Math.min(end, plan.length, from + keptFrames);
     const prefetcher = new Prefetcher(plan, from, undefined, this.decodeWorkers, this.streams, this.open);
     this.filling = { frames: { from, to }, prefetcher, next: from, told: from - STEP };
+    return from;
   }
 
   /** Lets go of what is ready, which stays in memory, and asks for what is missing. */

@@ -24,7 +24,13 @@ export class KeptPictures {
   beginRun(run: FrameRange): void {
     this.keys.run = run;
     this.keys.playhead = run.from;
+    this.room.setRun(false);
     this.ranges = this.keys.rangesOf(this.room.keys());
+    this.room.setRun(true);
+  }
+
+  endRun(): void {
+    this.room.setRun(false);
   }
 
   /** Frames whose pictures were there when the run began. */

@@ -28,6 +28,18 @@ describe('room for pictures', () => {
     expect([1, 2, 3].filter((key) => room.has(key))).toEqual([2, 3]);
   });
 
+  it('finds during a run only what was there when it began', () => {
+    const room = new PictureRoom([10, 20, 30]);
+    shown(room, 1);
+    room.setRun(true);
+    shown(room, 2);
+    // Made once more, it is still what was there.
+    shown(room, 1);
+    expect([room.has(1), room.has(2), room.find(2)]).toEqual([true, false, undefined]);
+    room.setRun(false);
+    expect([room.has(1), room.has(2)]).toEqual([true, true]);
+  });
+
   it('gives away no slot whose picture is held', () => {
     const room = new PictureRoom([10, 20]);
     shown(room, 1);

@@ -30,6 +30,8 @@ export class PictureRoom {
   private readonly free: number[];
   /** Number of slots whose pictures are held. */
   heldCount = 0;
+  /** Contents of pictures that were made during the run; undefined while none is under way. */
+  private madeInRun: Set<number> | undefined;
   private uses: Uses = { framesUntil: () => Infinity };
   private clock = 0;
 
@@ -41,6 +43,14 @@ export class PictureRoom {
   /** @param uses decides from now on which pictures are worth keeping */
   follow(uses: Uses): void {
     this.uses = uses;
+  }
+
+  /**
+   * During a run, only the pictures are found that were there when it began: what it shows is then known beforehand.
+   * @param isUnderWay whether a run begins, or has ended
+   */
+  setRun(isUnderWay: boolean): void {
+    this.madeInRun = isUnderWay ? new Set() : undefined;
   }
 
   /** Takes a slot to write to, if need be one of a kept picture; undefined where all of them are in use. */
@@ -56,6 +66,7 @@ export class PictureRoom {
   /** A picture was made, and a frame holds it. */
   store(picture: ReadyPicture, key: number | undefined, makeMs: number): void {
     const known = key === undefined ? undefined : this.addressByKey.get(key);
+    if (key !== undefined && known === undefined) this.madeInRun?.add(key);
     // The same picture was made once more, where it did not matter: at the end of what was missing, say.
     if (known !== undefined && this.kept.get(known)!.holders === 0) this.forget(known, true);
     const isOnly = key !== undefined && !this.addressByKey.has(key);
@@ -91,13 +102,13 @@ export class PictureRoom {
   }
 
   has(key: number): boolean {
-    return this.addressByKey.has(key);
+    return this.addressByKey.has(key) && !this.madeInRun?.has(key);
   }
 
   /** The kept picture with some content, which is held from now on. */
   find(key: number): ReadyPicture | undefined {
-    const address = this.addressByKey.get(key);
-    if (address === undefined) return undefined;
+    if (!this.has(key)) return undefined;
+    const address = this.addressByKey.get(key)!;
     this.hold(address);
     return this.kept.get(address)!.picture;
   }

@@ -229,7 +229,7 @@ describe('pictures that were shown', () => {
     const slots = Array.from({ length: 12 }, (_, at) => 10 * (at + 1));
     const other = { ...passage('b', 50, 55), sourceIn: { num: 20, den: 24 } };
     const { set, decoder } = keeping(slots, 2, clip, other);
-    set.open(clip, file, { ...options, from: 0 });
+    set.open(clip, file, { ...options, from: 0, live: false });
     set.share();
     const opened = decoder.asked.find((each) => each.kind === 'open')!;
     expect(opened.kind === 'open' && opened.stream.inPassing).toEqual([{ from: 20, to: 25 }]);
@@ -243,6 +243,15 @@ describe('pictures that were shown', () => {
     expect([21, 22, 23].map((frame) => set.isKept('b', 30 + frame))).toEqual([false, true, false]);
     expect(set.isReady(52, ['b'])).toBe(true);
     expect(decoder.granted(1)).toHaveLength(7);
+  });
+
+  it('are not made in passing during a run', () => {
+    const slots = Array.from({ length: 12 }, (_, at) => 10 * (at + 1));
+    const other = { ...passage('b', 50, 55), sourceIn: { num: 20, den: 24 } };
+    const { set, decoder } = keeping(slots, 2, clip, other);
+    set.open(clip, file, { ...options, from: 0, live: true });
+    const opened = decoder.asked.find((each) => each.kind === 'open')!;
+    expect(opened.kind === 'open' && opened.stream.inPassing).toEqual([]);
   });
 
   it('stay in their room while another is used', async () => {

@@ -91,7 +91,9 @@ export class StreamSet {
   open(passage: Passage, file: MediaFile, options: StreamOptions): void {
     const { effects, framing } = passage;
     const stages = stagesOf(effects, file.shownSize, options.frameSize, framing);
-    const inPassing = this.keys?.inPassing(passage, (key) => this.room.has(key)) ?? [];
+    // During a run it would take time from what is shown.
+    const keys = options.live ? undefined : this.keys;
+    const inPassing = keys?.inPassing(passage, (key) => this.room.has(key)) ?? [];
     const stream: OpenStream = {
       id: this.nextId++,
       file,
