@@ -33,6 +33,8 @@ const timeline = appendSource(
 );
 const light = { playScale: 4, restScale: 2, lightCopies: true } as const;
 
+const sharesOf = (mebibytes: number) => ({ framePoolBytes: mebibytes << 20, keptPictureBytes: 0 });
+
 describe('a plan', () => {
   it('plays the original as it is turned, while no copy is ready', () => {
     const plan = planFor(timeline, light, [source], [copy('x', 4, 'making')]);
@@ -74,7 +76,7 @@ describe('a plan', () => {
     const missing: Source = { ...source, state: 'missing' };
     expect(planFor(timeline, light, [missing], [copy('quarter', 4)]).originals).toEqual({});
     // Room for reducing the original is there, though nothing plays from it.
-    const [small, large] = [{ ...plan, originals: {} }, plan].map((each) => layoutFor(each, 1, 64 << 20));
+    const [small, large] = [{ ...plan, originals: {} }, plan].map((each) => layoutFor(each, 1, sharesOf(64)));
     expect(large!.decodeRooms[0]!.bytes).toBeGreaterThan(small!.decodeRooms[0]!.bytes);
   });
 
@@ -93,7 +95,7 @@ describe('a plan', () => {
   });
 
   it('fits into memory without two things in one place', () => {
-    const layout = layoutFor(planFor(timeline, light, [source], []), 2, 192 * 2 ** 20);
+    const layout = layoutFor(planFor(timeline, light, [source], []), 2, sharesOf(192));
     const places = [
       ...layout.playSlots,
       ...layout.restSlots,
@@ -109,7 +111,7 @@ describe('a plan', () => {
     expect(layout.playSlots.length * layout.playBytes).toBeGreaterThan(180 * 2 ** 20);
     expect(layout.playSlots.length * layout.playBytes).toBeLessThanOrEqual(192 * 2 ** 20);
     expect(
-      layoutFor(planFor(timeline, PLAINEST, [source], []), 1, 192 * 2 ** 20).playSlots.length,
+      layoutFor(planFor(timeline, PLAINEST, [source], []), 1, sharesOf(192)).playSlots.length,
     ).toBeGreaterThanOrEqual(8);
   });
 });

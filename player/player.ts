@@ -118,7 +118,7 @@ export class Player {
         control: control.buffer,
         decoders,
         sound: soundPorts.port1,
-        framePoolBytes: shares.framePoolBytes,
+        shares,
       },
       [offscreen, wasm, ...decoders, soundPorts.port1],
     );

@@ -296,6 +296,7 @@ describe('the memory ceiling', () => {
         const sum =
           400 * MIB +
           shares.framePoolBytes +
+          shares.keptPictureBytes +
           shares.decodeWorkers * (220 * MIB + shares.readAheadBytes) +
           shares.ffmpegThreads * 60 * MIB;
         // One decoder and one thread there must be, however little there is.

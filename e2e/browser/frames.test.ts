@@ -10,6 +10,7 @@ import {
   type CutProject,
   type NamedCut,
 } from '../fixtures/cut-project.js';
+import { seenWhilePlaying } from '../fixtures/seen-while-playing.js';
 import { TestServer } from '../fixtures/server.js';
 
 const CUTS: readonly NamedCut[] = [
@@ -68,40 +69,10 @@ describe('the picture in the viewer', () => {
     expect(Math.abs(height - 360 / scale)).toBeLessThanOrEqual(1);
   });
 
-  /** Plays the whole and collects what is seen, with the frame that the player says it shows. */
-  async function seenWhilePlaying(): Promise<{ distinct: Set<string>; plates: Set<string> }> {
-    await browser.page.keyboard.press('Home');
-    await browser.waitForCode(expected(0));
-    await browser.page.getByTestId('play').click();
-    const distinct = new Set<string>();
-    const plates = new Set<string>();
-    let seen = 0;
-    let latest = 0;
-    const timelineFrames = Array.from({ length: 120 }, (_, frame) => JSON.stringify(expected(frame)));
-    const allowed = new Set(timelineFrames);
-    const end = Date.now() + 30_000;
-    while (Date.now() < end) {
-      const code = await browser.shownCode();
-      if (code) {
-        const text = JSON.stringify({ source: code.source, frame: code.frame });
-        expect(allowed, `a picture that is on no frame of the timeline: ${text}`).toContain(text);
-        // Frames of the timeline that carry this code; what is seen may repeat but never go back.
-        const places = timelineFrames.flatMap((each, frame) => (each === text ? [frame] : []));
-        expect(Math.max(...places), `frame ${latest} was followed by ${text}`).toBeGreaterThanOrEqual(latest);
-        latest = places.find((frame) => frame >= latest)!;
-        distinct.add(text);
-        plates.add((await browser.page.getByTestId('plate').textContent())!);
-        seen++;
-      }
-      if ((await browser.playButton('Play').count()) && seen > 5) break;
-    }
-    return { distinct, plates };
-  }
-
   it('is always one of the timeline while playing from the originals', async () => {
     await tune({ playScale: 2, restScale: 2, lightCopies: false });
     await browser.reload();
-    const { distinct } = await seenWhilePlaying();
+    const { distinct } = await seenWhilePlaying(browser, codes);
     expect(distinct.size).toBeGreaterThan(15);
   });
 
@@ -117,7 +88,7 @@ describe('the picture in the viewer', () => {
     await expect
       .poll(() => plate.textContent())
       .toContain('preview 320 × 180 of 640 × 360 · original 640 × 360');
-    const { distinct, plates } = await seenWhilePlaying();
+    const { distinct, plates } = await seenWhilePlaying(browser, codes);
     expect(distinct.size).toBeGreaterThan(15);
     expect([...plates].join('\n')).toContain('preview 320 × 180 of 640 × 360 · light copy 320 × 180');
   });

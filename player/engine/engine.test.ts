@@ -50,7 +50,7 @@ function setUp() {
     Control.create(),
     [decoder],
     { send: () => undefined, onMessage: () => undefined },
-    2 ** 20,
+    { framePoolBytes: 2 ** 20, keptPictureBytes: 0 },
     () => undefined,
   );
   const opened = (): string[] =>

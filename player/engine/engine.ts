@@ -1,3 +1,4 @@
+import type { PictureShares } from '@hone/core/machine';
 import { frameAtPlayhead } from '@hone/core/pacing';
 import { FrameLog } from '@hone/core/playback';
 import type { Passage } from '@hone/core/render';
@@ -67,7 +68,7 @@ export class Engine {
     private readonly control: Control,
     private readonly decoders: readonly Channel<DecodeRequest, DecodeReply>[],
     private readonly sound: Channel<SoundRequest, never>,
-    private readonly framePoolBytes: number,
+    private readonly shares: PictureShares,
     private readonly send: (reply: EngineReply, transfer?: Transferable[]) => void,
   ) {
     this.display = new Display(screen, memory, control, (pixels) => send({ kind: 'pixels', pixels }));
@@ -108,7 +109,7 @@ export class Engine {
     this.changing--;
     this.streams.forgive();
     try {
-      const layout = layoutFor(plan, this.decoders.length, this.framePoolBytes);
+      const layout = layoutFor(plan, this.decoders.length, this.shares);
       makeRoom(this.memory, layout);
       layout.decodeRooms.forEach((room, index) => this.decoders[index]!.send({ kind: 'workspace', room }));
       this.layout = layout;

@@ -1,3 +1,4 @@
+import type { PictureShares } from '@hone/core/machine';
 import { turnedFrames, waitingPictures } from '@hone/core/pacing';
 import { isOpaque, passagesOf, stagesOf, transformOf } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
@@ -39,9 +40,10 @@ export interface Layout {
 
 /**
  * @param decoders number of decode workers
- * @param poolBytes memory of the pictures that wait to be shown, or are kept; fewer than are needed to play it never has
+ * @param shares memory of the pictures that wait to be shown, and of those that are kept
  */
-export function layoutFor(plan: PreviewPlan, decoders: number, poolBytes: number): Layout {
+export function layoutFor(plan: PreviewPlan, decoders: number, shares: PictureShares): Layout {
+  const { framePoolBytes, keptPictureBytes } = shares;
   const { preview } = plan;
   let next = FIRST_FREE;
   const take = (bytes: number): number => {
@@ -59,13 +61,16 @@ export function layoutFor(plan: PreviewPlan, decoders: number, poolBytes: number
   const playBytes = mostOf(preview.playSize, playing);
   const restBytes = mostOf(preview.restSize, resting);
   const made = [...playing, ...resting];
-  const playCount = waitingPictures(playBytes, bytesOf(preview.playSize), layers, poolBytes);
+  const playCount = waitingPictures(playBytes, bytesOf(preview.playSize), layers, framePoolBytes);
   const largest = Math.max(bytesOf(preview.playSize), bytesOf(preview.restSize));
   const pixels = (size: FrameSize): number => size.width * size.height;
   const mostPixels = Math.max(pixels(preview.playSize), pixels(preview.restSize));
 
   const mostWaiting = playCount * layers;
-  const slotCount = Math.max(mostWaiting, Math.floor(poolBytes / aligned(playBytes)));
+  const slotCount = Math.max(
+    mostWaiting,
+    Math.floor((framePoolBytes + keptPictureBytes) / aligned(playBytes)),
+  );
   const playSlots = Array.from({ length: slotCount }, () => take(playBytes));
   const restSlots = Array.from({ length: 2 * layers }, () => take(restBytes));
   const seen = preview.graph.stretches.flatMap((stretch) => stretch.layers);

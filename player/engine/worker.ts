@@ -25,7 +25,7 @@ page.onMessage((request) => {
         new Control(request.control),
         request.decoders.map((port) => channel<DecodeRequest, DecodeReply>(port)),
         channel<SoundRequest, never>(request.sound),
-        request.framePoolBytes,
+        request.shares,
         (reply, transfer) => page.send(reply, transfer),
       );
       page.onMessage((later) => engine.handle(later));

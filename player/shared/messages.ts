@@ -1,3 +1,4 @@
+import type { PictureShares } from '@hone/core/machine';
 import type { FrameRange, FrameSize } from '@hone/core/timeline';
 import type { Rational } from '@hone/core/time';
 import type { DecodeRange, KeptRange } from '@hone/core/pacing';
@@ -106,7 +107,7 @@ export type EngineRequest =
       control: SharedArrayBuffer;
       decoders: MessagePort[];
       sound: MessagePort;
-      framePoolBytes: number;
+      shares: PictureShares;
     }
   | { kind: 'plan'; plan: PreviewPlan }
   | {

@@ -110,7 +110,7 @@ export class RigPage {
     const settings = this.settings();
     if (!settings) return '';
     const shares = memoryShares(settings.memoryCeilingBytes, navigator.hardwareConcurrency);
-    return `${count(shares.decodeWorkers, 'decode worker', 'decode workers')}, ${bytes(shares.framePoolBytes)} of waiting pictures, ${bytes(shares.readAheadBytes)} read ahead for each, ${count(shares.ffmpegThreads, 'thread', 'threads')} for each ffmpeg. The player takes a new ceiling when the page Work is opened again.`;
+    return `${count(shares.decodeWorkers, 'decode worker', 'decode workers')}, ${bytes(shares.framePoolBytes)} of waiting pictures, ${bytes(shares.keptPictureBytes)} of pictures kept for the next run, ${bytes(shares.readAheadBytes)} read ahead for each, ${count(shares.ffmpegThreads, 'thread', 'threads')} for each ffmpeg. The player takes a new ceiling when the page Work is opened again.`;
   });
 
   choose(rigId: string): void {
