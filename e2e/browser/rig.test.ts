@@ -1,6 +1,6 @@
 import { readFile, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import type { MachineSettings, Project, Rigs } from '@hone/core/api';
+import type { MachineSettings, Project, Rigs, Source } from '@hone/core/api';
 import { rigSchema, SIMULATED_DRIVES, SIMULATED_RIGS, type Rig } from '@hone/core/machine';
 import { makeCodedClip } from '@hone/demo';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
@@ -12,13 +12,14 @@ import { TestServer } from '../fixtures/server.js';
 describe('the page Rig', () => {
   let server: TestServer;
   let browser: TestBrowser;
+  let project: Project;
   const own = async (): Promise<Rig | null> => (await server.get<Rigs>('rigs')).own;
   const figures = (): Promise<string | null> => browser.page.getByTestId('rig-figures').textContent();
 
   beforeAll(async () => {
     server = await TestServer.start();
     const body = { name: 'Rig', size: { width: 1920, height: 1080 }, rate: { num: 24, den: 1 } };
-    const project = (await server.call<Project>('POST', 'projects', body)).body;
+    project = (await server.call<Project>('POST', 'projects', body)).body;
     const path = join(server.footage, 'weir.mp4');
     await makeCodedClip({ source: 1, width: 1920, height: 1080, rate: '24', frames: 72, path });
     await server.addSources(project.id, [path]);
@@ -36,6 +37,21 @@ describe('the page Rig', () => {
     await browser.page.getByRole('heading', { name: 'This machine is not measured yet' }).waitFor();
     expect(await browser.page.getByTestId('rig-figures').count()).toBe(0);
     expect(await accessibilityFaults(browser.page)).toEqual([]);
+  });
+
+  it('says before measuring that background work would disturb it', async () => {
+    const { page } = browser;
+    const [source] = await server.get<Source[]>(`projects/${project.id}/sources`);
+    // The copy takes a moment only.
+    const isSaid = page.waitForFunction(
+      () =>
+        /In progress: .*disturbed/.test(document.querySelector('[data-testid="busy"]')?.textContent ?? ''),
+      undefined,
+      { polling: 'raf', timeout: 60_000 },
+    );
+    await server.makeCopies(project.id, [source!.id], 2);
+    await isSaid;
+    await expect.poll(() => page.getByTestId('busy').count()).toBe(0);
   });
 
   it('stops measuring when it is told to, and keeps nothing of it', async () => {

@@ -110,7 +110,7 @@ function limitText(capability: Capability, rate: number): string | null {
   if (!limiting) return null;
   const most = `${STAGE_NAMES[limiting]} takes most: at most ${speedText(capability)}`;
   return layers === 0 && mean >= rate
-    ? `${most} on average. Single frames take longer than the average, so ${perCent(capability.droppedShare)} of the frames are dropped.`
+    ? `${most} on average. Frames, and moments of the machine, differ: ${perCent(capability.droppedShare)} of the frames are expected to be dropped.`
     : `${most}.`;
 }
 

@@ -15,7 +15,7 @@ import {
 } from '@hone/core/machine';
 import { RigActions } from '../state/actions';
 import { machineFeature } from '../state/machine.feature';
-import { selectStaleReasons } from '../state/selectors';
+import { selectBusyJobs, selectStaleReasons } from '../state/selectors';
 import { bytes, count, wait } from '../formatting/quantities';
 import { figureRows, machineLines } from '../formatting/rig-words';
 import { RigCapability } from './rig-capability';
@@ -42,6 +42,13 @@ export class RigPage {
   private readonly store = inject(Store);
   private readonly state = this.store.selectSignal(machineFeature.selectMachineState);
   readonly measuring = this.store.selectSignal(machineFeature.selectMeasuring);
+  private readonly busy = this.store.selectSignal(selectBusyJobs);
+  /** What would disturb a measurement that begins now. */
+  readonly busyText = computed(() => {
+    const running = this.busy().find(({ state }) => state === 'running');
+    if (!running || this.measuring()) return null;
+    return `In progress: ${running.title}. Figures that are measured beside background work are marked as disturbed; measure when it is done.`;
+  });
   readonly problem = this.store.selectSignal(machineFeature.selectProblem);
   readonly driveId = this.store.selectSignal(machineFeature.selectDriveId);
   readonly simulatedDrives = SIMULATED_DRIVES;
