@@ -333,8 +333,7 @@ export class Engine {
     else playing.onPassed(frame, this.waitingAfter(frame));
     this.streams.passed(playing.neededFrom(frame));
     this.prefetcher!.openAhead(this.plan!, playhead, to);
-    const nextDue = ((frame + 1 - playhead) * 1000) / this.plan!.framesPerSecond;
-    this.timer = setTimeout(() => this.tick(), Math.max(1, nextDue));
+    this.timer = setTimeout(() => this.tick(), playing.msUntil(frame + 1));
   }
 
   private tryStart(playing: Playing): boolean {

@@ -57,6 +57,11 @@ export class Playing {
     return this.request.from + (elapsedMs / 1000) * this.plan.framesPerSecond;
   }
 
+  /** Time until a frame is due, ms, from now on: showing one may take nearly as long as it stands. */
+  msUntil(frame: number): number {
+    return Math.max(0, ((frame - this.playhead()) * 1000) / this.plan.framesPerSecond);
+  }
+
   presentationAt(playhead: number, isReady: (frame: number) => boolean): ReturnType<typeof presentationAt> {
     return presentationAt(playhead, this.shownFrame, this.request.to, isReady);
   }
