@@ -344,7 +344,10 @@ export class Playback {
       decodeWorkers: this.player.decodeWorkers,
       rigId: this.rig()?.id ?? null,
       driveId: this.driveId(),
-      predicted: this.predictions.figuresFor(log.firstFrame, log.firstFrame + log.length),
+      // What is predicted is a run with empty memory.
+      predicted: measured.kept.length
+        ? null
+        : this.predictions.figuresFor(log.firstFrame, log.firstFrame + log.length),
     };
     this.store.dispatch(PlayerActions.runFinished({ facts, log, pressedAt }));
   }
