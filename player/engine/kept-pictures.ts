@@ -5,11 +5,16 @@ import { PictureKeys, PictureKinds } from './picture-keys.js';
 import { PictureRoom } from './picture-room.js';
 import type { PlanView } from './plan-view.js';
 
+/** From the start of a run: memory holds less, and keys of a long timeline take a while to find. */
+const KEYED_SECONDS = 300;
+
 /** Pictures of playing, which are kept from run to run, and from plan to plan where their size stays. */
 export class KeptPictures {
   private room = new PictureRoom([]);
   private keys = new PictureKeys([], new PictureKinds());
   private readonly kinds = new PictureKinds();
+  private plan: PlanView | undefined;
+  private run: FrameRange = { from: 0, to: 0 };
   private slotBytes = 0;
   private ranges: readonly KeptRange[] = [];
 
@@ -17,16 +22,24 @@ export class KeptPictures {
     const keepsPlace = playBytes === this.slotBytes && playSlots.length === this.room.slots.length;
     if (!keepsPlace) this.room = new PictureRoom(playSlots);
     this.slotBytes = playBytes;
-    this.keys = new PictureKeys(plan.playedPassages(), this.kinds);
+    this.plan = plan;
+    this.findKeys();
   }
 
   /** Playback of frames [from, to) begins. */
   beginRun(run: FrameRange): void {
-    this.keys.run = run;
-    this.keys.playhead = run.from;
+    const to = Math.min(run.to, run.from + Math.round(KEYED_SECONDS * this.plan!.framesPerSecond));
+    this.run = { from: run.from, to };
+    this.findKeys();
     this.room.setRun(false);
     this.ranges = this.keys.rangesOf(this.room.keys());
     this.room.setRun(true);
+  }
+
+  private findKeys(): void {
+    this.keys = new PictureKeys(this.plan!.playedPassages(this.run), this.kinds);
+    this.keys.run = this.run;
+    this.keys.playhead = this.run.from;
   }
 
   endRun(): void {

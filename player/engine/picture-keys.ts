@@ -1,4 +1,4 @@
-import { group } from 'd3-array';
+import { bisectLeft, group } from 'd3-array';
 import { stagesOf, type Passage } from '@hone/core/render';
 import type { KeptRange } from '@hone/core/pacing';
 import { mergeRanges, type FrameRange, type FrameSize } from '@hone/core/timeline';
@@ -35,13 +35,20 @@ export class PictureKinds {
 /** Above the number of frames in any file, and of frames in any clip. */
 const FRAMES = 2 ** 26;
 
-/** A passage with what its keys are made of. */
-interface Keyed {
+/** A passage whose pictures are numbered. */
+interface Numbered {
   readonly passage: Passage;
-  readonly kind: number;
   readonly frames: SourceFrames;
   /** Whether a picture depends on its frame of the source only, and not on that of the clip. */
   readonly isBySource: boolean;
+}
+
+/** A passage with what its keys are made of. */
+interface Keyed extends Numbered {
+  readonly kind: number;
+  /** Least and greatest number of its pictures. */
+  readonly least: number;
+  readonly greatest: number;
 }
 
 /**
@@ -54,6 +61,8 @@ export class PictureKeys implements Uses {
   /** Place of playback, from which the next use is counted; after the end of the run it begins again. */
   playhead = 0;
   run: FrameRange = { from: 0, to: 0 };
+  /** Frames of the timeline that show a picture, ascending, by key. */
+  private readonly usesByKey = new Map<number, readonly number[]>();
 
   constructor(made: readonly MadePassage[], kinds: PictureKinds) {
     const keyed = made.map((each) => keyedOf(each, kinds));
@@ -94,33 +103,46 @@ export class PictureKeys implements Uses {
   }
 
   framesUntil(key: number): number {
-    const uses = this.byKind.get(Math.floor(key / FRAMES)) ?? [];
+    const uses = this.usesOf(key);
     const { from, to } = this.run;
-    const next = this.firstUse(uses, key % FRAMES, this.playhead);
-    if (next < to) return next - this.playhead;
-    const again = this.firstUse(uses, key % FRAMES, from);
-    return again < to ? to - this.playhead + again - from : Infinity;
+    const next = uses[bisectLeft(uses, this.playhead)];
+    if (next !== undefined && next < to) return next - this.playhead;
+    const again = uses[bisectLeft(uses, from)];
+    return again !== undefined && again < to ? to - this.playhead + again - from : Infinity;
   }
 
   /** Frames of the run that show pictures with some keys. */
   rangesOf(keys: Iterable<number>): KeptRange[] {
     const byClip = new Map<string, FrameRange[]>();
     for (const key of keys)
-      for (const keyed of this.byKind.get(Math.floor(key / FRAMES)) ?? [])
-        for (const frame of usesOf(keyed, key % FRAMES, this.run)) {
+      for (const keyed of this.showing(key))
+        for (const frame of framesOf(keyed, key % FRAMES, this.run)) {
           const { clipId } = keyed.passage;
           const frames = byClip.get(clipId) ?? [];
-          byClip.set(clipId, [...frames, { from: frame, to: frame + 1 }]);
+          frames.push({ from: frame, to: frame + 1 });
+          byClip.set(clipId, frames);
         }
     return [...byClip].flatMap(([clipId, frames]) =>
       mergeRanges(frames).map((range) => ({ clipId, ...range })),
     );
   }
 
-  private firstUse(uses: readonly Keyed[], number: number, from: number): number {
-    const first = (keyed: Keyed): number =>
-      usesOf(keyed, number, { from, to: Infinity }).next().value ?? Infinity;
-    return uses.reduce((least, keyed) => Math.min(least, first(keyed)), Infinity);
+  /** Found once for each key, since a full room asks for all of them with each picture that is made. */
+  private usesOf(key: number): readonly number[] {
+    const known = this.usesByKey.get(key);
+    if (known) return known;
+    const everywhere = { from: 0, to: Infinity };
+    const uses = this.showing(key).flatMap((keyed) => [...framesOf(keyed, key % FRAMES, everywhere)]);
+    uses.sort((a, b) => a - b);
+    this.usesByKey.set(key, uses);
+    return uses;
+  }
+
+  /** Passages that may show a picture. */
+  private showing(key: number): readonly Keyed[] {
+    const number = key % FRAMES;
+    const ofKind = this.byKind.get(Math.floor(key / FRAMES)) ?? [];
+    return ofKind.filter(({ least, greatest }) => least <= number && number <= greatest);
   }
 }
 
@@ -135,17 +157,20 @@ function keyedOf({ passage, ...made }: MadePassage, kinds: PictureKinds): Keyed 
     effects: each.map(({ kind, values, keyframes, enabled }) => ({ kind, values, keyframes, enabled })),
   }));
   const content = { url: file.url, stamp: file.stamp, seen, frameSize, scaling, recoded };
+  const frames = new SourceFrames({ file, to, clipStart, sourceIn, speed, timelineRate: rate });
+  const keyed = { passage, frames, isBySource };
   return {
-    passage,
+    ...keyed,
     kind: kinds.numberOf(isBySource ? content : { ...content, sourceIn, speed, rate }),
-    frames: new SourceFrames({ file, to, clipStart, sourceIn, speed, timelineRate: rate }),
-    isBySource,
+    // Where a picture depends on its frame of the source, the passage is played forwards.
+    least: numberOf(keyed, passage.from),
+    greatest: numberOf(keyed, to - 1),
   };
 }
 
 /** Frames of a passage, within a range, that show one picture. */
-function* usesOf(
-  { frames, isBySource, passage }: Keyed,
+function* framesOf(
+  { frames, isBySource, passage }: Numbered,
   number: number,
   { from, to }: FrameRange,
 ): Generator<number, undefined> {
@@ -159,5 +184,5 @@ function* usesOf(
   }
 }
 
-const numberOf = ({ frames, isBySource, passage }: Keyed, frame: number): number =>
+const numberOf = ({ frames, isBySource, passage }: Numbered, frame: number): number =>
   isBySource ? frames.shownFor(frame) : frame - passage.clipStart;

@@ -1,4 +1,3 @@
-import { least } from 'd3-array';
 import type { ReadyPicture } from './ready-picture.js';
 
 /** When kept pictures are wanted again. */
@@ -124,11 +123,13 @@ export class PictureRoom {
   }
 
   private evict(): number | undefined {
-    const unused = [...this.kept].filter(([, { holders }]) => holders === 0);
-    const found = least(
-      unused.map(([address, kept]) => ({ address, value: this.valueOf(kept), usedAt: kept.usedAt })),
-      (a, b) => a.value - b.value || a.usedAt - b.usedAt,
-    );
+    let found: { address: number; value: number; usedAt: number } | undefined;
+    for (const [address, kept] of this.kept) {
+      if (kept.holders > 0) continue;
+      const value = this.valueOf(kept);
+      const isLess = !found || value < found.value || (value === found.value && kept.usedAt < found.usedAt);
+      if (isLess) found = { address, value, usedAt: kept.usedAt };
+    }
     if (!found) return undefined;
     this.forget(found.address, false);
     return found.address;

@@ -1,5 +1,6 @@
 import { passagesOf, playedEffects, type Layer, type Passage } from '@hone/core/render';
 import { toNumber, type Rational } from '@hone/core/time';
+import type { FrameRange } from '@hone/core/timeline';
 import type { MediaFile, PreviewPlan } from '../plan.js';
 import type { MadePassage } from './picture-keys.js';
 
@@ -51,11 +52,12 @@ export class PlanView {
     return { ...passage, effects: playedEffects(this.plan.preview, passage.effects) };
   }
 
-  /** All passages that there is a file for, as their pictures are made while it plays. */
-  playedPassages(): MadePassage[] {
+  /** Passages of a range of frames that there is a file for, as their pictures are made while it plays. */
+  playedPassages({ from, to }: FrameRange): MadePassage[] {
     const { rate } = this;
     const frameSize = this.plan.preview.playSize;
-    return this.passages.flatMap((each) => {
+    const within = this.passages.filter((each) => each.from < to && from < each.to);
+    return within.flatMap((each) => {
       const file = this.fileOf(each);
       const passage = this.played(each);
       const recoded = this.recodes(passage);
