@@ -23,7 +23,7 @@ import {
   proofFrames,
   renderGraph,
   sourcesOf,
-  type ExportAssets,
+  type RenderAssets,
   type SoundPart,
 } from './index.js';
 
@@ -227,7 +227,7 @@ describe('a piece of a graph', () => {
 
 describe('the graph of an export', () => {
   const line = timeline([clip('a', 'wide', 0, 24), clip('b', 'small', 24, 24)]);
-  const assets: ExportAssets = {
+  const assets: RenderAssets = {
     factsOf,
     inputOf: (id) => ['-i', `/media/${id}.mp4`],
     tableOf: () => undefined,

@@ -1,6 +1,6 @@
 import { join } from 'node:path';
 import type { ColourTable } from '@hone/core/interchange';
-import { tablesOf, type ExportAssets, type RenderGraph } from '@hone/core/render';
+import { tablesOf, type RenderAssets, type RenderGraph } from '@hone/core/render';
 import { shippedFont } from './fonts.js';
 import type { TableStore } from './table-store.js';
 
@@ -13,7 +13,7 @@ export async function effectAssets(
   graph: RenderGraph,
   tables: TableStore,
   folder: string,
-): Promise<Pick<ExportAssets, 'tableOf' | 'tableFile' | 'font' | 'drawingFile'>> {
+): Promise<Pick<RenderAssets, 'tableOf' | 'tableFile' | 'font' | 'drawingFile'>> {
   const read = new Map<string, ColourTable>();
   for (const id of tablesOf(graph)) read.set(id, await tables.table(id));
   const font = await shippedFont();

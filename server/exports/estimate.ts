@@ -19,7 +19,7 @@ import type { TableStore } from '../effects/table-store.js';
 import { inputArguments } from '../ffmpeg/input.js';
 import type { SourceRow } from '../media/source-store.js';
 import type { MemoryLimits } from '../rig/limits.js';
-import { runExport } from './run-export.js';
+import { runRender } from '../ffmpeg/run-render.js';
 
 interface EstimateParts {
   readonly graph: ExportGraph;
@@ -52,7 +52,7 @@ export async function estimateExport(parts: EstimateParts): Promise<ExportEstima
       };
       const command = exportCommand(piece, assets);
       const path = join(folder, `piece.${CODEC_CHOICES[graph.delivery.codec].ending}`);
-      await runExport(command, path, { ffmpeg: parts.ffmpeg, assets, folder, signal });
+      await runRender(command, path, { ffmpeg: parts.ffmpeg, assets, folder, signal });
       bytes += (await stat(path)).size;
       frames += to - from;
     }

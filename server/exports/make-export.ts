@@ -13,7 +13,7 @@ import type { MemoryLimits } from '../rig/limits.js';
 import { writeAside } from '../store/aside.js';
 import type { ExportStore } from './export-store.js';
 import { proofOf } from './proof.js';
-import { runExport } from './run-export.js';
+import { runRender } from '../ffmpeg/run-render.js';
 
 /** Shares of the work, by what it takes on a small machine. */
 const HASHED = 0.04;
@@ -61,7 +61,7 @@ export function exportHandler({ sources, exports, tables, limits, tools, scratch
         const command = exportCommand(graph, assets);
         await mkdir(dirname(row.path), { recursive: true });
         const proof = await writeAside(row.path, async (aside) => {
-          await runExport(command, aside, {
+          await runRender(command, aside, {
             ...{ ffmpeg: tools.ffmpeg, assets, folder, signal },
             onFrame: (frame) => progress(HASHED + (ENCODED - HASHED) * (frame / graph.graph.length)),
           });

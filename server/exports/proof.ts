@@ -9,8 +9,8 @@ import {
   layerTime,
   proofFrames,
   sizedLayer,
-  type ExportAssets,
-  type ExportCommand,
+  type RenderAssets,
+  type RenderCommand,
   type ExportGraph,
   type Layer,
   type SizedLayer,
@@ -26,8 +26,8 @@ import type { SourceRow } from '../media/source-store.js';
 
 interface ProofInput {
   readonly graph: ExportGraph;
-  readonly command: ExportCommand;
-  readonly assets: ExportAssets;
+  readonly command: RenderCommand;
+  readonly assets: RenderAssets;
   readonly sources: ReadonlyMap<string, SourceRow>;
   readonly exported: string;
   /** Folder for temporary files. */

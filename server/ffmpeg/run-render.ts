@@ -1,22 +1,22 @@
 import { writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
-import type { ExportAssets, ExportCommand } from '@hone/core/render';
-import { fileArgument, runFedFfmpeg, runFfmpeg, type ToolOptions } from '../ffmpeg/process.js';
+import type { RenderAssets, RenderCommand } from '@hone/core/render';
+import { fileArgument, runFedFfmpeg, runFfmpeg, type ToolOptions } from './process.js';
 
 /** Longest filter graph that is handed over as an argument: Linux takes 128 KiB (execve(2), MAX_ARG_STRLEN). */
 const LONGEST_ARGUMENT = 100_000;
 
-export interface ExportRun extends Pick<ToolOptions, 'signal'> {
+export interface RenderRun extends Pick<ToolOptions, 'signal'> {
   readonly ffmpeg: string;
-  readonly assets: Pick<ExportAssets, 'drawingFile'>;
+  readonly assets: Pick<RenderAssets, 'drawingFile'>;
   /** Folder for files that are needed meanwhile. */
   readonly folder: string;
   /** Called with the number of frames written so far. */
   readonly onFrame?: (frame: number) => void;
 }
 
-/** Runs the programs of an export command. @param path of the file that is written */
-export async function runExport(command: ExportCommand, path: string, run: ExportRun): Promise<void> {
+/** Runs the programs of a render command. @param path of the file that is written */
+export async function runRender(command: RenderCommand, path: string, run: RenderRun): Promise<void> {
   const { ffmpeg, assets, folder, ...options } = run;
   for (const [number, svg] of command.drawings.entries()) await writeFile(assets.drawingFile(number), svg);
   const [encoder, ...renders] = await Promise.all(
