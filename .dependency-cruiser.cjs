@@ -16,6 +16,7 @@ const layers = [
   ['timeline', 'media'],
   ['levers'],
   ['render', 'interchange', 'playback', 'pacing'],
+  ['cache'],
   ['machine'],
   ['cost-model'],
   ['simulation'],

@@ -1,4 +1,5 @@
 import type { LightCopy, Source } from '@hone/core/api';
+import { cachedSourceId, findCached, stampsOf, withCached, type CachedStretch } from '@hone/core/cache';
 import type { Tuning } from '@hone/core/levers';
 import {
   codedSize,
@@ -12,12 +13,13 @@ import type { Timeline } from '@hone/core/timeline';
 import type { MediaFile, PreviewPlan } from './plan.js';
 
 /** Addresses under which the server delivers media. */
-const urlOf = (kind: 'sources' | 'copies', id: string): string => `/media/${kind}/${id}`;
+const urlOf = (kind: 'sources' | 'copies' | 'stretches', id: string): string => `/media/${kind}/${id}`;
 
 /**
  * Puts together what a player needs from what the server tells.
  * @param sources those that are not ready are left out, and their clips show nothing
  * @param refused identifiers of sources that this browser is known not to decode
+ * @param stretches frames rendered in advance, of any timeline
  */
 export function planFor(
   timeline: Timeline,
@@ -25,15 +27,17 @@ export function planFor(
   sources: readonly Source[],
   copies: readonly LightCopy[],
   refused: readonly string[] = [],
+  stretches: readonly CachedStretch[] = [],
 ): PreviewPlan {
   const known = new Map(sources.map((source) => [source.id, source]));
   const ready = chosenCopies(timeline, tuning, sources, copies);
-  const preview = previewGraph(
+  const live = previewGraph(
     timeline,
     tuning,
     (id) => known.get(id)?.facts ?? undefined,
     (id) => ready.get(id)?.id,
   );
+  const preview = withCached(live, findCached(live.graph, stretches, stampsOf(sources), live.playSize));
   const pictures: Record<string, MediaFile> = {};
   const originals: Record<string, MediaFile> = {};
   const missing: Record<string, string> = {};
@@ -54,6 +58,9 @@ export function planFor(
       sounds[id] = source.sound?.decoded ? `/media/sounds/${id}` : urlOf('sources', id);
     }
   }
+  for (const stretch of stretches)
+    if (preview.cached.some(({ stretchId }) => stretchId === stretch.id))
+      pictures[cachedSourceId(stretch.id)] = stretchFile(stretch);
   return { preview, pictures, originals, missing, sounds };
 }
 
@@ -81,24 +88,42 @@ function originalFile({ id, stamp, stills }: Source, facts: SourceFacts, isRefus
   };
 }
 
+/** What Hone makes to be played: every browser decodes it, upright and without alpha. */
+const INTRA_H264 = {
+  framesUrl: null,
+  serverOnly: null,
+  hasAlpha: false,
+  stacked: null,
+  premultiplied: false,
+  quarters: 0,
+} as const;
+
 // A copy is upright and has square pixels, whatever its source has.
 function copyFile(copy: LightCopy, picture: PictureFacts): MediaFile {
   return {
     choice: 'light copy',
-    framesUrl: null,
-    serverOnly: null,
-    hasAlpha: copy.alphaRow !== null,
-    stacked:
-      copy.alphaRow === null ? null : { width: copy.width, height: copy.height, alphaRow: copy.alphaRow },
-    premultiplied: false,
+    ...INTRA_H264,
+    ...(copy.alphaRow === null
+      ? {}
+      : { hasAlpha: true, stacked: { width: copy.width, height: copy.height, alphaRow: copy.alphaRow } }),
     url: urlOf('copies', copy.id),
     stamp: copy.id,
     size: codedSize(copy),
     rate: picture.rate,
     constantRate: picture.constantRate,
-    quarters: 0,
     shownSize: shownSize(picture),
     pixels: { width: copy.width, height: copy.height },
     frameCount: picture.frameCount,
+  };
+}
+
+function stretchFile({ id, size, rate, frameCount }: CachedStretch): MediaFile {
+  return {
+    choice: 'render cache',
+    ...INTRA_H264,
+    url: urlOf('stretches', id),
+    stamp: id,
+    ...{ size, shownSize: size, pixels: size },
+    ...{ rate, constantRate: true, frameCount },
   };
 }

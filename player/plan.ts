@@ -1,11 +1,11 @@
-import type { MediaChoice, PreviewGraph } from '@hone/core/render';
+import type { PictureChoice, PreviewGraph } from '@hone/core/render';
 import type { StackedPicture } from '@hone/core/media';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Rational } from '@hone/core/time';
 
 /** A file that a source's picture is played from. */
 export interface MediaFile {
-  readonly choice: MediaChoice['kind'];
+  readonly choice: PictureChoice;
   readonly url: string;
   /** Tells its content from that of another file at the same address. */
   readonly stamp: string;

@@ -51,6 +51,9 @@ import { ProjectStore } from './projects/project-store.js';
 import { ProjectDuplicator } from './projects/duplicate.js';
 import { projectRoutes } from './projects/routes.js';
 import { MemoryLimits } from './rig/limits.js';
+import { renderCacheRoutes } from './render-cache/routes.js';
+import { stretchHandler } from './render-cache/render-stretch.js';
+import { StretchStore } from './render-cache/stretch-store.js';
 import { RigStore } from './rig/rig-store.js';
 import { rigRoutes } from './rig/routes.js';
 import { Sampler } from './rig/sampler.js';
@@ -72,6 +75,7 @@ export interface Services {
   readonly projects: ProjectStore;
   readonly sources: SourceStore;
   readonly copies: CopyStore;
+  readonly stretches: StretchStore;
   readonly exports: ExportStore;
   readonly tables: TableStore;
   readonly importer: Importer;
@@ -116,7 +120,7 @@ export async function startServer(config: Config, options: StartOptions = {}): P
   const undo: (() => unknown)[] = [() => lock.release()];
   try {
     await children.open(join(dataFolder, 'children'));
-    for (const folder of ['media', 'copies', 'exports', 'previews', 'tables']) {
+    for (const folder of ['media', 'copies', 'render-cache', 'exports', 'previews', 'tables']) {
       await mkdir(join(dataFolder, folder), { recursive: true });
     }
     const { database, close } = await openDatabase(dataFolder);
@@ -124,11 +128,11 @@ export async function startServer(config: Config, options: StartOptions = {}): P
     const bus = new EventBus();
     const mediaFolders = await MediaFolders.open(config, database);
     const services = assemble(config, mediaFolders, database, bus, log);
-    const { queue, sources, copies, exports, importer, access } = services;
+    const { queue, sources, copies, stretches, exports, importer, access } = services;
     for (const handler of options.jobKinds?.(services) ?? []) queue.register(handler);
     const onFault = (error: unknown): void =>
       log.error({ err: error }, 'a part of the start failed; the rest goes on');
-    await sweep({ dataFolder, sources, copies, exports, queue, onFault }).catch(onFault);
+    await sweep({ dataFolder, sources, copies, stretches, exports, queue, onFault }).catch(onFault);
     await options.prepare?.(services);
 
     let port = config.port;
@@ -189,6 +193,7 @@ function assemble(
   const access = new MediaAccess(mediaFolders.paths);
   const sources = new SourceStore(database, bus, access);
   const copies = new CopyStore(database, bus);
+  const stretches = new StretchStore(database, bus, join(config.dataFolder, 'render-cache'));
   const exports = new ExportStore(database, bus);
   const tables = new TableStore(join(config.dataFolder, 'tables'));
   const queue = new SqliteQueue(database, bus, log);
@@ -208,12 +213,14 @@ function assemble(
   queue.register(soundHandler(sources, config.ffmpeg, previews));
   queue.register(copyHandler(sources, copies, queue, limits, config));
   queue.register(likenessHandler(sources, copies, config));
+  queue.register(stretchHandler({ sources, stretches, tables, limits, tools: config, scratch }));
   queue.register(exportHandler({ sources, exports, tables, limits, tools: config, scratch }));
   return {
     config,
     projects,
     sources,
     copies,
+    stretches,
     exports,
     tables,
     importer,
@@ -244,8 +251,8 @@ function application(
   { services, database, bus, log, portOf, token }: ApplicationParts,
   { extraPages, bodyIdleMs }: StartOptions,
 ): { app: Express; routes: string[] } {
-  const { config, projects, sources, copies, exports, tables, importer, folders, simulation } = services;
-  const { rigs, limits, queue, sampler, orders } = services;
+  const { config, projects, sources, copies, stretches, exports, tables, importer, folders } = services;
+  const { simulation, rigs, limits, queue, sampler, orders } = services;
   const previews = previewFolder(config);
   const app = express();
   app.disable('x-powered-by');
@@ -278,7 +285,7 @@ function application(
   api.use(rigRoutes(rigs, projects, sources, config, limits));
   api.use(jsonBody('8mb'));
   const { dataFolder } = config;
-  const removal = new Removal({ projects, sources, copies, exports, queue, dataFolder });
+  const removal = new Removal({ projects, sources, copies, stretches, exports, queue, dataFolder });
   api.use(projectRoutes(projects, removal, new ProjectDuplicator(database, projects, importer)));
   api.use(
     sourceRoutes({
@@ -296,6 +303,7 @@ function application(
   );
   const estimator = new CopyEstimator(config.ffmpeg, copyFolder(config));
   api.use(copyRoutes(sources, copies, orders, estimator, copyFolder(config)));
+  api.use(renderCacheRoutes(projects, sources, stretches, queue));
   api.use(simulationRoutes(simulation));
   api.use(tableRoutes(tables));
   api.use(jobRoutes(queue));
@@ -315,7 +323,7 @@ function application(
 
   app.use('/api', api);
   const media = express.Router();
-  media.use(mediaFiles(sources, copies, exports, previews, simulation));
+  media.use(mediaFiles({ sources, copies, stretches, exports, previews, simulation }));
   media.use(frameRoutes(sources, config.ffmpeg, simulation, limits));
   media.use(effectFiles(tables));
   media.use(exportStripRoutes(exports, config.ffmpeg, config.dataFolder));

@@ -1,5 +1,6 @@
 import type { ChosenFrame, Delivery } from '../render/index.js';
 import type { CopyDivisor, PictureStructure, SourceFacts, SourceFilter, Stills } from '../media/index.js';
+import type { CachedStretch } from '../cache/index.js';
 import type { Finding } from '../findings/index.js';
 import type { PacingSummary, RunFacts, ScrubFacts } from '../playback/index.js';
 import type { Rig } from '../machine/index.js';
@@ -142,6 +143,17 @@ export interface CopyEstimate {
   readonly height: number;
   /** Frames that were encoded to find out. */
   readonly sampledFrames: number;
+}
+
+/** A cached stretch as the server keeps it. */
+export interface CachedStretchRecord extends CachedStretch {
+  /** Project that it was rendered for; others use it as well. */
+  readonly projectId: string;
+  readonly format: string;
+  readonly madeAt: string;
+  readonly madeInMs: number;
+  /** When it was last played, or made. */
+  readonly usedAt: string;
 }
 
 export type JobState = 'waiting' | 'running' | 'done' | 'failed' | 'cancelled';
@@ -296,6 +308,8 @@ export type ServerEvent =
   | { readonly kind: 'sourceGone'; readonly sourceId: string; readonly projectId: string }
   | { readonly kind: 'copy'; readonly copy: LightCopy }
   | { readonly kind: 'copyGone'; readonly copyId: string; readonly projectId: string }
+  | { readonly kind: 'cachedStretch'; readonly stretch: CachedStretchRecord }
+  | { readonly kind: 'cachedStretchGone'; readonly stretchId: string }
   | { readonly kind: 'project'; readonly project: Project }
   | { readonly kind: 'projectGone'; readonly projectId: string }
   | { readonly kind: 'simulation'; readonly simulation: Simulation }

@@ -161,6 +161,27 @@ export const estimateReply = object({
   sampledFrames: amount(),
 }).noUnknown();
 
+const contentRun = object({
+  kind: text(),
+  counters: array(rational()).required(),
+  steps: array(rational()).required(),
+  count: amount(),
+}).noUnknown();
+
+export const cachedStretchReply = object({
+  id: text(),
+  projectId: text(),
+  rate: rational(),
+  size: frameSizeSchema.required(),
+  frameCount: amount(),
+  content: list(contentRun),
+  bytes: amount(),
+  format: text(),
+  madeAt: text(),
+  madeInMs: amount(),
+  usedAt: text(),
+}).noUnknown();
+
 export const jobReply = object({
   id: text(),
   projectId: text(),

@@ -1,5 +1,5 @@
 import { array, boolean, number, object, string } from 'yup';
-import { deliverySchema, type Delivery } from '../render/index.js';
+import { deliverySchema, EVEN_SIZE, type Delivery } from '../render/index.js';
 import { COPY_DIVISORS, type CopyDivisor } from '../media/index.js';
 import { SIMULATED_DRIVES } from '../machine/index.js';
 
@@ -7,6 +7,7 @@ import {
   frameSizeSchema,
   rateSchema,
   timelineSchema,
+  type FrameRange,
   type FrameSize,
   type Timeline,
 } from '../timeline/index.js';
@@ -57,6 +58,26 @@ export const copyRequestSchema = object({
   sourceIds: ids(),
   divisor: number<CopyDivisor>().strict().oneOf(COPY_DIVISORS).required(),
 }).noUnknown();
+
+/** Timeline frames [from, to) to be rendered in advance. */
+export interface RenderRequest extends FrameRange {
+  /** Size of the pictures. */
+  readonly size: FrameSize;
+}
+
+export const renderRequestSchema = object({
+  from: number().strict().integer().min(0).required(),
+  to: number().strict().integer().min(1).required(),
+  size: frameSizeSchema.required(),
+})
+  .noUnknown()
+  .test(EVEN_SIZE);
+
+export interface CachedStretchRemoval {
+  readonly ids: readonly string[];
+}
+
+export const cachedStretchRemovalSchema = object({ ids: ids() }).noUnknown();
 
 export interface ImportRequest {
   readonly fileIds: readonly string[];

@@ -45,7 +45,7 @@ export function buildWorkload(
   calibration: Calibration = UNCALIBRATED,
 ): Workload & { readonly unmeasured: readonly string[] } {
   const unmeasured = new Set<string>();
-  const { graph, playSize } = preview;
+  const { played: graph, playSize } = preview;
   const fps = toNumber(graph.rate);
   const drives: WorkloadDrive[] = drive ? [drive] : rig.drives.map(driveOf);
   const driveAt = (name: string): number => {

@@ -23,7 +23,7 @@ export function effectSums(
 ): EffectSum[] {
   const sums = new Map<Bypassable, EffectSum>();
   const wanted = spans.length ? spans : [{ from: 0, to: preview.graph.length }];
-  for (const { from, to, layers } of preview.graph.stretches) {
+  for (const { from, to, layers } of preview.played.stretches) {
     const frames = wanted.reduce(
       (sum, span) => sum + Math.max(0, Math.min(to, span.to) - Math.max(from, span.from)),
       0,

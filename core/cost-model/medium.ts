@@ -10,15 +10,17 @@ import {
   type Stills,
   type UnreferencedRule,
 } from '../media/index.js';
+import type { PictureChoice } from '../render/index.js';
+import type { CachedStretch } from '../cache/index.js';
 import type { FrameSize } from '../timeline/index.js';
 import { toNumber } from '../time/index.js';
 import { isRefusedByBrowser, type DecodeFigures, type Rig } from '../machine/index.js';
 import { ShownPictures } from './shown-pictures.js';
 
-/** The medium that a preview decodes for a source: the original, or a light copy. */
+/** The medium that a preview decodes: an original, a light copy of it, or a cached stretch. */
 export interface PlayedMedium {
   readonly name: string;
-  readonly choice: 'original' | 'light copy';
+  readonly choice: PictureChoice;
   readonly decoder: DecodeFigures['decoder'];
   readonly codec: string;
   readonly profile: string;
@@ -81,6 +83,16 @@ export interface PlayableCopy extends CopyLayout {
   readonly bytes: number;
 }
 
+/** Coding of what Hone makes to be played. */
+const intraH264Figures = {
+  decoder: 'browser',
+  codec: 'h264',
+  profile: 'intra',
+  chroma: '4:2:0',
+  bitDepth: 8,
+  turned: false,
+} as const;
+
 /**
  * The medium that is decoded for a source.
  * @param copy light copy that is played instead; undefined for the original
@@ -111,14 +123,9 @@ export function playedMedium(
     return {
       ...common,
       choice: 'light copy',
-      decoder: 'browser',
-      codec: 'h264',
-      profile: 'intra',
-      chroma: '4:2:0',
-      bitDepth: 8,
+      ...intraH264Figures,
       size: codedSize(copy),
       ...(copy.alphaRow === null ? {} : { colourSize: { width: copy.width, height: copy.height } }),
-      turned: false,
       bitsPerFrame: (8 * copy.bytes) / Math.max(1, picture.frameCount),
       drive: copyDrive,
       groups: evenGroups(1),
@@ -140,6 +147,17 @@ export function playedMedium(
     groups: index
       ? indexedGroups(index, structure?.unreferenced)
       : evenGroups(structure?.gopFrames.median ?? 1),
+  };
+}
+
+/** The medium of a cached stretch. @param drive that holds the render cache */
+export function cachedMedium({ size, rate, frameCount, bytes }: CachedStretch, drive: string): PlayedMedium {
+  return {
+    ...{ name: 'render cache', choice: 'render cache', drive },
+    ...intraH264Figures,
+    ...{ size, shownSize: size, frameCount, framesPerSecond: toNumber(rate), constantRate: true },
+    bitsPerFrame: (8 * bytes) / Math.max(1, frameCount),
+    groups: evenGroups(1),
   };
 }
 

@@ -120,8 +120,8 @@ function loadsOf({ groups, constantRate, decoder, choice }: PlayedMedium, pace: 
   };
   // Backwards, whole groups are decoded and turned round.
   if (pace < 0) return plain;
-  // Of a light copy, whose pictures all stand alone, none needs to be decoded that is not shown.
-  if (choice === 'light copy')
+  // Of light copies and cached stretches, whose pictures all stand alone, only those that are shown are decoded.
+  if (choice !== 'original')
     return constantRate ? { ...plain, going: () => alike(1), isUnreferenced: () => true } : plain;
   const known = groups.loads?.(constantRate && decoder === 'browser');
   if (!known) return plain;

@@ -2,15 +2,28 @@ import type { Tuning } from '../levers/index.js';
 import type { PacketIndex } from '../media/index.js';
 import type { WorkloadDrive } from './workload.js';
 import { chosenCopies, previewGraph, type ChoosableCopy } from '../render/index.js';
+import {
+  cachedSourceId,
+  findCached,
+  stampsOf,
+  withCached,
+  type CachedStretch,
+  type StampedSource,
+} from '../cache/index.js';
 import type { DecodeRange, KeptRange } from '../pacing/index.js';
 import type { Timeline } from '../timeline/index.js';
 import type { Calibration } from './calibration.js';
 import type { Work } from './build-workload.js';
-import { playedMedium, type PlayableCopy, type PlayableSource, type PlayedMedium } from './medium.js';
+import {
+  cachedMedium,
+  playedMedium,
+  type PlayableCopy,
+  type PlayableSource,
+  type PlayedMedium,
+} from './medium.js';
 import type { MemoryShares, Rig } from '../machine/index.js';
 
-export interface KnownSource extends PlayableSource {
-  readonly id: string;
+export interface KnownSource extends PlayableSource, StampedSource {
   readonly state: string;
 }
 
@@ -24,6 +37,8 @@ export interface Situation {
   readonly tuning: Tuning;
   readonly sources: readonly KnownSource[];
   readonly copies: readonly KnownCopy[];
+  /** Frames rendered in advance, of any timeline; none when absent. */
+  readonly stretches?: readonly CachedStretch[] | undefined;
   /** Packet indexes by source, as far as they were read. */
   readonly indexes?: ReadonlyMap<string, PacketIndex> | undefined;
   readonly rig: Rig;
@@ -38,15 +53,18 @@ export interface Situation {
 }
 
 /** Preview of a timeline: the origin of each picture, and its size. */
-export function workOf({ timeline, tuning, sources, copies, indexes, rig, shares, drive }: Situation): Work {
+export function workOf(situation: Situation): Work {
+  const { timeline, tuning, sources, copies, stretches = [], indexes, rig, shares, drive } = situation;
   const known = new Map(sources.map((source) => [source.id, source]));
   const chosen = chosenCopies(timeline, tuning, sources, copies);
-  const preview = previewGraph(
+  const live = previewGraph(
     timeline,
     tuning,
     (id) => known.get(id)?.facts ?? undefined,
     (id) => chosen.get(id)?.id,
   );
+  const preview = withCached(live, findCached(live.graph, stretches, stampsOf(sources), live.playSize));
+  // Copies and render cache are in one folder.
   const copyDrive = rig.drives.find(({ holds }) => holds.includes('light copies'))?.drive ?? '';
   const media = new Map<string, PlayedMedium>();
   for (const [id, choice] of Object.entries(preview.media)) {
@@ -56,5 +74,8 @@ export function workOf({ timeline, tuning, sources, copies, indexes, rig, shares
     const medium = playedMedium(source, copy, copyDrive, indexes?.get(id), rig);
     if (medium) media.set(id, medium);
   }
+  for (const stretch of stretches)
+    if (preview.cached.some(({ stretchId }) => stretchId === stretch.id))
+      media.set(cachedSourceId(stretch.id), cachedMedium(stretch, copyDrive));
   return { preview, media, shares, drive };
 }

@@ -92,7 +92,7 @@ function copyDrives({ situation, prediction }: FindingContext, windows: readonly
 
 function shortMemory({ situation: { timeline }, prediction }: FindingContext): Finding[] {
   const { workload, work } = prediction;
-  const layers = Math.max(1, ...work.preview.graph.stretches.map((stretch) => stretch.layers.length));
+  const layers = Math.max(1, ...work.preview.played.stretches.map((stretch) => stretch.layers.length));
   const heaviest = Math.max(0, ...workload.segments.map((each) => each.bytesPerPicture));
   const ahead = heaviest ? workload.readAheadBytes / heaviest / toNumber(timeline.rate) : Infinity;
   const waitingPictures = workload.slots / layers;

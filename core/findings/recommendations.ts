@@ -204,7 +204,7 @@ function isWorth(waitMs: Change | null, dropped: Change, wanted: number, load: C
  */
 const stretchesOf = ({ work }: Prediction, ranges: readonly FrameRange[]): readonly FrameRange[] =>
   mergeRanges(
-    work.preview.graph.stretches.filter((stretch) =>
+    work.preview.played.stretches.filter((stretch) =>
       ranges.some(({ from, to }) => stretch.from < to && from < stretch.to),
     ),
   );

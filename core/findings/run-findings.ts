@@ -49,7 +49,7 @@ function measuredFindings({ log, summary, facts }: MeasuredRun, context: Finding
   const latenessMs = summary.meanLatenessMs ?? 0;
   if (latenessMs > budgetMs / 2)
     found.push(findingOf('picture-behind-sound', { latenessMs, framesLate: latenessMs / budgetMs }));
-  const ratio = slowing(log, context.prediction.work.preview.graph);
+  const ratio = slowing(log, context.prediction.work.preview.played);
   if (ratio > SLOWER) found.push(findingOf('slowdown', { ratio }, { stage: 'decode' }));
   const { othersShare } = facts;
   if (othersShare && isDisturbed({ othersShare }))

@@ -14,7 +14,7 @@ export interface Sharpness {
 
 /** Sharpness of the source that is shown longest. */
 export function shownSharpness({ work }: Prediction): Sharpness {
-  const { graph, playSize } = work.preview;
+  const { played: graph, playSize } = work.preview;
   const { width: fullWidth, height: fullHeight } = graph.size;
   const spans = new Map<string, Sharpness & { frames: number }>();
   for (const { from, to, layers } of graph.stretches)

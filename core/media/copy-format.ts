@@ -14,9 +14,15 @@ export interface CopyFormat {
 
 export const COPY_DIVISORS: readonly CopyDivisor[] = [1, 2, 4, 8];
 
+export const INTRA_H264_LABEL = 'intra H.264';
+
 /** Every frame on its own, so that a cut costs one frame and not a group of pictures. */
 export function intraH264(divisor: CopyDivisor, hasAlpha = false): CopyFormat {
-  return { id: 'intra-h264', label: `intra H.264${hasAlpha ? ' with alpha' : ''}, 1:${divisor}`, divisor };
+  return {
+    id: 'intra-h264',
+    label: `${INTRA_H264_LABEL}${hasAlpha ? ' with alpha' : ''}, 1:${divisor}`,
+    divisor,
+  };
 }
 
 /** Rows and columns of the largest block that H.264 codes in one piece (ITU-T H.264, 3.85: macroblock). */
@@ -86,23 +92,16 @@ export function copyArguments(size: FrameSize, picture: CopiedPicture): string[]
     ...['-an', '-sn', '-dn', '-map_metadata', '-1'],
     ...['-colorspace', 'bt709', '-color_range', 'tv'],
     ...['-fps_mode', 'passthrough', '-enc_time_base', '-1'],
-    ...[
-      '-c:v',
-      'libx264',
-      '-preset',
-      'ultrafast',
-      '-tune',
-      'fastdecode',
-      '-crf',
-      '20',
-      '-g',
-      '1',
-      '-bf',
-      '0',
-    ],
+    ...intraH264Arguments(20),
     ...['-movflags', '+faststart', '-f', 'mp4'],
   ];
 }
+
+/** Encoder of pictures that stand alone, quick to make and to decode. @param factor x264's constant rate factor */
+export const intraH264Arguments = (factor: number): string[] => [
+  ...['-c:v', 'libx264', '-preset', 'ultrafast', '-tune', 'fastdecode', '-crf', String(factor)],
+  ...['-g', '1', '-bf', '0'],
+];
 
 /** Properties of a source's picture that its copy depends on. */
 export type CopiedPicture = Pick<PictureFacts, 'scan' | 'chroma' | 'colour' | 'alpha' | 'premultiplied'>;

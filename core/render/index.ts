@@ -12,4 +12,5 @@ export * from './export/export-graph.js';
 export * from './export/export-estimate.js';
 export * from './preview/preview-graph.js';
 export * from './preview/chosen-copies.js';
+export * from './preview/stretch-command.js';
 export * from './export/proof-frames.js';

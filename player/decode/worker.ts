@@ -94,7 +94,7 @@ class DecodeWorker {
     const { choice, url, framesUrl, serverOnly } = spec.file;
     if (framesUrl === null || (serverOnly === null && !this.refused.has(url))) {
       try {
-        const isIntra = choice === 'light copy';
+        const isIntra = choice !== 'original';
         await stream.run(new PacketFrameSource(await this.files.get(url), this.busy, isIntra));
         return;
       } catch (error) {

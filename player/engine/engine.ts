@@ -198,7 +198,7 @@ export class Engine {
   private async still(frame: number): Promise<void> {
     if (!this.plan || !this.layout) return;
     this.control.playhead = frame;
-    const clips = this.plan.clipsAt(frame);
+    const clips = this.view.clipsAt(frame);
     const goesOn =
       // While a plan is taken in, the clips are those of the one before.
       this.changing === 0 &&
@@ -222,7 +222,7 @@ export class Engine {
     this.isRefined = isRefined;
     this.mode = 'rest';
     this.useRoom(this.state === 'shuttling');
-    for (const passage of this.plan!.passagesAt(frame)) this.openPassage(passage, frame, false, 1);
+    for (const passage of this.view.passagesAt(frame)) this.openPassage(passage, frame, false, 1);
     this.streams.share();
     this.wantedStill = frame;
     this.tick();
@@ -267,15 +267,19 @@ export class Engine {
     const { isResting } = this;
     const frameSize = this.size();
     const isFull = this.mode === 'rest' && frameSize.width === this.plan!.plan.preview.graph.size.width;
-    const isRefined = isResting && this.isRefined;
     const { turned } = this.layout!;
-    const options = { from, frameSize, isResting, isRefined, isFull, live, turned, ahead };
-    openPassage(this.plan!, this.streams, clip, options);
+    const options = { from, frameSize, isResting, isFull, live, turned, ahead };
+    openPassage(this.view, this.streams, clip, options);
   }
 
   /** Whether pictures are made as they are seen at rest. */
   private get isResting(): boolean {
     return this.mode === 'rest' && this.state !== 'shuttling';
+  }
+
+  /** The plan as it is shown now. */
+  private get view(): PlanView {
+    return this.isResting && this.isRefined ? this.plan!.refined : this.plan!;
   }
 
   private size(): FrameSize {
@@ -383,12 +387,12 @@ export class Engine {
   }
 
   private frameReady(frame: number): boolean {
-    return this.streams.isReady(frame, this.plan!.clipsAt(frame));
+    return this.streams.isReady(frame, this.view.clipsAt(frame));
   }
 
   private show(frame: number): { composeMs: number; showMs: number } {
     const ready = this.streams.pictures(frame);
-    return this.display.show(frame, this.plan!, this.layout!, this.size(), ready);
+    return this.display.show(frame, this.view, this.layout!, this.size(), ready);
   }
 
   private setState(state: PlayerState, frame: number): void {

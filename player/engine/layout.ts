@@ -1,6 +1,6 @@
 import type { PictureShares } from '@hone/core/machine';
 import { turnedFrames, waitingPictures } from '@hone/core/pacing';
-import { isOpaque, passagesOf, stagesOf, transformOf } from '@hone/core/render';
+import { isOpaque, passagesOf, stagesOf, transformOf, type RenderGraph } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { MediaFile, PreviewPlan } from '../plan.js';
 import {
@@ -51,11 +51,13 @@ export function layoutFor(plan: PreviewPlan, decoders: number, shares: PictureSh
     next += aligned(bytes);
     return address;
   };
-  const layers = Math.max(1, ...preview.graph.stretches.map((stretch) => stretch.layers.length));
+  const layers = layersIn(preview.played);
+  const restLayers = Math.max(layers, layersIn(preview.graph));
   const bytesOf = (size: FrameSize): number => planarBytes(size.width, size.height);
-  const playing = picturesIn(plan, preview.playSize);
-  const originals = { ...plan, pictures: { ...plan.pictures, ...plan.originals } };
-  const resting = [...picturesIn(plan, preview.restSize), ...picturesIn(originals, preview.restSize)];
+  const { played, graph, playSize, restSize } = preview;
+  const playing = picturesIn(played, plan.pictures, playSize);
+  const originals = { ...plan.pictures, ...plan.originals };
+  const resting = [...picturesIn(played, plan.pictures, restSize), ...picturesIn(graph, originals, restSize)];
   const mostOf = (size: FrameSize, pictures: readonly MadePictures[]): number =>
     Math.max(bytesOf(size), ...pictures.map(pictureBytes));
   const playBytes = mostOf(preview.playSize, playing);
@@ -72,8 +74,8 @@ export function layoutFor(plan: PreviewPlan, decoders: number, shares: PictureSh
     Math.floor((framePoolBytes + keptPictureBytes) / aligned(playBytes)),
   );
   const playSlots = Array.from({ length: slotCount }, () => take(playBytes));
-  const restSlots = Array.from({ length: 2 * layers }, () => take(restBytes));
-  const seen = preview.graph.stretches.flatMap((stretch) => stretch.layers);
+  const restSlots = Array.from({ length: 2 * restLayers }, () => take(restBytes));
+  const seen = graph.stretches.flatMap((stretch) => stretch.layers);
   const mixes = seen.some(({ mix }) => mix !== null);
   const isTransparent = made.some(givesAlpha);
   const shapes = isTransparent || seen.some(({ effects }) => !isOpaque(effects) || transformOf(effects));
@@ -83,7 +85,7 @@ export function layoutFor(plan: PreviewPlan, decoders: number, shares: PictureSh
     mixing: [take(mixes ? largest : 0), take(mixes ? largest : 0)],
     colours: take(4 * mostPixels),
     warped: take(shapes ? 2 * largest : 0),
-    alphas: Array.from({ length: shapes ? layers + 1 : 0 }, () => take(shapeBytes)),
+    alphas: Array.from({ length: shapes ? restLayers + 1 : 0 }, () => take(shapeBytes)),
     product: take(isTransparent ? shapeBytes : 0),
     shapes: take(SHAPE_BYTES),
   };
@@ -109,10 +111,13 @@ interface MadePictures extends StagedPictures {
   readonly file: MediaFile;
 }
 
-/** The pictures of a plan for a frame size, each kind once. */
-function picturesIn({ preview, pictures }: PreviewPlan, frame: FrameSize): MadePictures[] {
+const layersIn = ({ stretches }: RenderGraph): number =>
+  Math.max(1, ...stretches.map(({ layers }) => layers.length));
+
+/** The pictures of a graph for a frame size, each kind once. */
+function picturesIn(graph: RenderGraph, pictures: PreviewPlan['pictures'], frame: FrameSize): MadePictures[] {
   const found = new Map<string, MadePictures>();
-  for (const { sourceId, effects, framing } of passagesOf(preview.graph)) {
+  for (const { sourceId, effects, framing } of passagesOf(graph)) {
     const file = pictures[sourceId];
     if (!file) continue;
     const stages = stagesOf(effects, file.shownSize, frame, framing);

@@ -9,8 +9,6 @@ export interface PassageOptions {
   readonly frameSize: FrameSize;
   /** With all effects, as they are seen at rest. */
   readonly isResting: boolean;
-  /** Of the original, where it plays from something else. */
-  readonly isRefined: boolean;
   /** With every pixel there is, as the export makes them. */
   readonly isFull: boolean;
   readonly live: boolean;
@@ -25,9 +23,9 @@ export function openPassage(
   plan: PlanView,
   streams: StreamSet,
   clip: Passage,
-  { isResting, isRefined, isFull, ahead, ...options }: PassageOptions,
+  { isResting, isFull, ahead, ...options }: PassageOptions,
 ): void {
-  const file = isRefined ? plan.restFileOf(clip) : plan.fileOf(clip);
+  const file = plan.fileOf(clip);
   if (!file) return;
   const passage = isResting ? clip : plan.played(clip);
   const scaling = isFull ? ('exact' as const) : ('quick' as const);

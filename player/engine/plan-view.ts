@@ -1,4 +1,4 @@
-import { passagesOf, playedEffects, type Layer, type Passage } from '@hone/core/render';
+import { passagesOf, playedEffects, type Layer, type Passage, type RenderGraph } from '@hone/core/render';
 import { toNumber, type Rational } from '@hone/core/time';
 import type { FrameRange } from '@hone/core/timeline';
 import type { MediaFile, PreviewPlan } from '../plan.js';
@@ -11,13 +11,27 @@ export class PlanView {
   /** Whether several pictures are ever seen at once. */
   readonly hasLayers: boolean;
 
-  constructor(readonly plan: PreviewPlan) {
-    this.passages = passagesOf(plan.preview.graph);
-    this.hasLayers = plan.preview.graph.stretches.some(({ layers }) => layers.length > 1);
+  private seen: PlanView | undefined;
+
+  /** As it plays: from light copies and cached stretches where there are any. */
+  constructor(
+    readonly plan: PreviewPlan,
+    private readonly graph: RenderGraph = plan.preview.played,
+    private readonly files: PreviewPlan['pictures'] = plan.pictures,
+  ) {
+    this.passages = passagesOf(graph);
+    this.hasLayers = graph.stretches.some(({ layers }) => layers.length > 1);
+  }
+
+  /** As it is seen at rest: from the originals. */
+  get refined(): PlanView {
+    const { preview, pictures, originals } = this.plan;
+    this.seen ??= new PlanView(this.plan, preview.graph, { ...pictures, ...originals });
+    return this.seen;
   }
 
   get rate(): Rational {
-    return this.plan.preview.graph.rate;
+    return this.graph.rate;
   }
 
   get framesPerSecond(): number {
@@ -25,7 +39,7 @@ export class PlanView {
   }
 
   get length(): number {
-    return this.plan.preview.graph.length;
+    return this.graph.length;
   }
 
   /** The nearest frame that exists. */
@@ -34,17 +48,16 @@ export class PlanView {
   }
 
   fileOf({ sourceId }: { readonly sourceId: string }): MediaFile | undefined {
-    return this.plan.pictures[sourceId];
-  }
-
-  /** The file that a picture is taken from at rest. */
-  restFileOf(layer: { readonly sourceId: string }): MediaFile | undefined {
-    return this.plan.originals[layer.sourceId] ?? this.fileOf(layer);
+    return this.files[sourceId];
   }
 
   /** Whether a frame is made of other files at rest than while it plays. */
   restsOtherwise(frame: number): boolean {
-    return this.layersAt(frame).some(({ sourceId }) => sourceId in this.plan.originals);
+    const { originals, preview } = this.plan;
+    return (
+      this.layersAt(frame).some(({ sourceId }) => sourceId in originals) ||
+      preview.cached.some(({ from, to }) => from <= frame && frame < to)
+    );
   }
 
   /** A passage as it is made while it plays: without the effects that are bypassed. */
@@ -72,8 +85,7 @@ export class PlanView {
 
   /** Visible layers of a frame, the lowest first. */
   layersAt(frame: number): readonly Layer[] {
-    const { stretches } = this.plan.preview.graph;
-    return stretches.find((stretch) => stretch.from <= frame && frame < stretch.to)?.layers ?? [];
+    return this.graph.stretches.find((stretch) => stretch.from <= frame && frame < stretch.to)?.layers ?? [];
   }
 
   /** The clips of a frame that there is a file to play from. */

@@ -12,19 +12,25 @@ import type { ExportStore } from '../exports/export-store.js';
 import { UserError } from '../http/problems.js';
 import { mediaTypeOf } from './media-names.js';
 import { soundPath } from './sound-job.js';
+import type { StretchStore } from '../render-cache/stretch-store.js';
 import type { SourceStore } from './source-store.js';
 import { stripPath } from './filmstrip-job.js';
 
 const gone = (): UserError => new UserError(404, 'File gone', 'The file is not there any more.');
 
+interface MediaFileParts {
+  readonly sources: SourceStore;
+  readonly copies: CopyStore;
+  readonly stretches: StretchStore;
+  readonly exports: ExportStore;
+  /** Folder of filmstrips and prepared sound. */
+  readonly previews: string;
+  readonly simulation: DriveSimulation;
+}
+
 /** Media by identifier, with ranges (RFC 9110). What playback reads passes through the simulated drive, if one is on. */
-export function mediaFiles(
-  sources: SourceStore,
-  copies: CopyStore,
-  exports: ExportStore,
-  previews: string,
-  simulation: DriveSimulation,
-): Router {
+export function mediaFiles(parts: MediaFileParts): Router {
+  const { sources, copies, stretches, exports, previews, simulation } = parts;
   const router = Router();
 
   const read = (request: Request, response: Response, path: string): Promise<void> => {
@@ -45,6 +51,11 @@ export function mediaFiles(
     const row = await copies.get(request.params.id);
     if (row.state !== 'ready' && row.state !== 'stale')
       throw new UserError(409, 'Not ready', 'This light copy is not ready.');
+    await read(request, response, row.path);
+  });
+  router.get('/stretches/:id', async (request, response) => {
+    const row = await stretches.get(request.params.id);
+    await stretches.noteUse(row);
     await read(request, response, row.path);
   });
   router.get('/sounds/:id', async (request, response) => {

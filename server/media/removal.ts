@@ -4,6 +4,7 @@ import type { CopyStore } from '../copies/copy-store.js';
 import type { ExportStore } from '../exports/export-store.js';
 import type { JobQueue } from '../jobs/queue.js';
 import type { ProjectStore } from '../projects/project-store.js';
+import type { StretchStore } from '../render-cache/stretch-store.js';
 import { peaksPath, soundPath } from './sound-job.js';
 import type { SourceRow, SourceStore } from './source-store.js';
 import { stripPath } from './filmstrip-job.js';
@@ -12,6 +13,7 @@ interface RemovalParts {
   readonly projects: ProjectStore;
   readonly sources: SourceStore;
   readonly copies: CopyStore;
+  readonly stretches: StretchStore;
   readonly exports: ExportStore;
   readonly queue: JobQueue;
   readonly dataFolder: string;
@@ -34,10 +36,13 @@ export class Removal {
 
   /** Removes a project with its sources, copies, runs and exports, and with the files that were uploaded to it. */
   async removeProject(projectId: string): Promise<void> {
-    const { projects, sources, exports, queue, dataFolder } = this.parts;
+    const { projects, sources, stretches, exports, queue, dataFolder } = this.parts;
     await projects.get(projectId);
     const made = await exports.list(projectId);
-    await queue.endFor(made.map(({ id }) => id));
+    const renders = (await queue.list(projectId)).filter(({ kind }) => kind === 'stretch');
+    await queue.endFor([...made.map(({ id }) => id), ...renders.map(({ subjectId }) => subjectId)]);
+    const cached = (await stretches.list()).filter((row) => row.projectId === projectId);
+    await stretches.remove(cached.map(({ id }) => id));
     for (const row of await sources.list(projectId)) await this.removeSource(row);
     await projects.remove(projectId);
     for (const { id, path } of made) {

@@ -3,6 +3,7 @@ import { basename, join } from 'node:path';
 import type { CopyStore } from '../copies/copy-store.js';
 import type { ExportStore } from '../exports/export-store.js';
 import type { JobQueue } from '../jobs/queue.js';
+import type { StretchStore } from '../render-cache/stretch-store.js';
 import type { SourceStore } from '../media/source-store.js';
 import { ASIDE_ENDING } from './aside.js';
 
@@ -10,6 +11,7 @@ interface Sweep {
   readonly dataFolder: string;
   readonly sources: SourceStore;
   readonly copies: CopyStore;
+  readonly stretches: StretchStore;
   readonly exports: ExportStore;
   readonly queue: JobQueue;
   /** Called with the error of each file that could not be deleted; the others continue. */
@@ -26,6 +28,7 @@ export async function sweep({
   dataFolder,
   sources,
   copies,
+  stretches,
   exports,
   queue,
   onFault,
@@ -48,6 +51,13 @@ export async function sweep({
 
   const keptCopies = new Set((await copies.all()).map(({ path }) => basename(path)));
   for (const path of await files('copies')) if (!keptCopies.has(basename(path))) await remove(path);
+  const cached = await stretches.list();
+  const keptStretches = new Set(cached.map(({ path }) => basename(path)));
+  for (const path of await files('render-cache')) if (!keptStretches.has(basename(path))) await remove(path);
+  const lost: string[] = [];
+  for (const { id, path } of cached) if (!(await stat(path).catch(() => undefined))) lost.push(id);
+  await stretches.remove(lost);
+
   const keptSources = new Set([...(await sources.all()), ...(await exports.all())].map(({ id }) => id));
   for (const path of await files('previews')) {
     if (!keptSources.has(basename(path).split('.')[0]!)) await remove(path);

@@ -11,10 +11,12 @@ import type {
 } from '@hone/core/api';
 import type { Tuning } from '@hone/core/levers';
 import type { CopyDivisor, PictureStructure, SourceFacts, SourceFilter, Stills } from '@hone/core/media';
+import type { ContentRun } from '@hone/core/cache';
 import type { Finding } from '@hone/core/findings';
 import type { PacingSummary, RunFacts, RunSample, ScrubFacts } from '@hone/core/playback';
 import type { Delivery } from '@hone/core/render';
 import type { Rig } from '@hone/core/machine';
+import type { Rational } from '@hone/core/time';
 import type { Timeline } from '@hone/core/timeline';
 import { blob, index, integer, primaryKey, real, sqliteTable, text } from 'drizzle-orm/sqlite-core';
 
@@ -112,6 +114,23 @@ export const copies = sqliteTable(
   },
   (table) => [index('copies_by_project').on(table.projectId)],
 );
+
+/** Files of the render cache. They belong to content, so that a project that goes takes none from another. */
+export const cachedStretches = sqliteTable('cached_stretches', {
+  id: text('id').primaryKey(),
+  projectId: text('project_id').notNull(),
+  rate: json<Rational>('rate').notNull(),
+  width: integer('width').notNull(),
+  height: integer('height').notNull(),
+  frameCount: integer('frame_count').notNull(),
+  content: json<readonly ContentRun[]>('content').notNull(),
+  format: text('format').notNull(),
+  path: text('path').notNull(),
+  bytes: integer('bytes').notNull(),
+  madeAt: text('made_at').notNull(),
+  madeInMs: real('made_in_ms').notNull(),
+  usedAt: text('used_at').notNull(),
+});
 
 export const jobs = sqliteTable(
   'jobs',

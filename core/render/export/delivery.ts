@@ -26,6 +26,15 @@ export const defaultDelivery = (size: FrameSize): Delivery => ({
   pace: 'quick',
 });
 
+/** Test of a schema with a size of pictures. */
+export const EVEN_SIZE = {
+  name: 'even',
+  message: '4:2:0 colour needs an even width and height.',
+  // Yup calls this test although the size is missing; its own schema reports that.
+  test: ({ size }: { readonly size?: Partial<FrameSize> | null }): boolean =>
+    (size?.width ?? 0) % 2 === 0 && (size?.height ?? 0) % 2 === 0,
+};
+
 export const deliverySchema: ObjectSchema<Delivery> = object({
   size: frameSizeSchema.required(),
   codec: string<DeliveryCodec>().strict().oneOf(DELIVERY_CODECS).required(),
@@ -34,10 +43,4 @@ export const deliverySchema: ObjectSchema<Delivery> = object({
   pace: string<EncoderPace>().strict().oneOf(['quick', 'balanced', 'thorough']).required(),
 })
   .noUnknown()
-  .test(
-    'even',
-    '4:2:0 colour needs an even width and height.',
-    // Yup calls this test although the size is missing; its own schema reports that.
-    ({ size }: { readonly size?: Partial<FrameSize> | null }) =>
-      (size?.width ?? 0) % 2 === 0 && (size?.height ?? 0) % 2 === 0,
-  );
+  .test(EVEN_SIZE);

@@ -6,6 +6,7 @@ import {
   timelineLength,
   type Clip,
   type Fades,
+  type FrameRange,
   type FrameSize,
   type Framing,
   type Timeline,
@@ -244,6 +245,17 @@ const sameLayers = (a: readonly Layer[], b: readonly Layer[]): boolean =>
     const other = b[index]!;
     return layer.clipId === other.clipId && layer.mix?.from === other.mix?.from;
   });
+
+/** The stretches of a graph within a range. */
+export function stretchesIn({ stretches }: RenderGraph, { from, to }: FrameRange): Stretch[] {
+  return stretches
+    .filter((stretch) => stretch.from < to && from < stretch.to)
+    .map((stretch) => ({
+      ...stretch,
+      from: Math.max(from, stretch.from),
+      to: Math.min(to, stretch.to),
+    }));
+}
 
 /** Timeline frames at which the picture changes from one clip to another. */
 export function cutsOf(graph: RenderGraph): number[] {

@@ -1,5 +1,5 @@
 import { type Bypassable, type Tuning, previewPixels } from '../../levers/index.js';
-import type { FrameSize, Timeline } from '../../timeline/index.js';
+import type { FrameRange, FrameSize, Timeline } from '../../timeline/index.js';
 import type { Rational } from '../../time/index.js';
 import { effectsDone, passKindOf, type KnownEffect } from '../effects/index.js';
 import { renderGraph, sourcesOf, type FactsOf, type Posed, type RenderGraph } from '../graph/graph.js';
@@ -8,9 +8,24 @@ import { renderGraph, sourcesOf, type FactsOf, type Posed, type RenderGraph } fr
 export type MediaChoice =
   { readonly kind: 'original' } | { readonly kind: 'light copy'; readonly copyId: string };
 
+/** Origin of a picture that is played. */
+export type PictureChoice = MediaChoice['kind'] | 'render cache';
+
+/** Timeline frames that are played from frames rendered in advance. */
+export interface CachedUse extends FrameRange {
+  readonly stretchId: string;
+  /** Frame of the cached stretch that is shown at `from`. */
+  readonly first: number;
+}
+
 /** The render graph of a timeline with the levers that a preview obeys. */
 export interface PreviewGraph {
+  /** What it shows, as the export does. */
   readonly graph: RenderGraph;
+  /** What it plays: where a cached stretch is used, that is the only layer. */
+  readonly played: RenderGraph;
+  /** Ranges that are played from the render cache, in order. */
+  readonly cached: readonly CachedUse[];
   readonly playSize: FrameSize;
   readonly restSize: FrameSize;
   readonly media: Readonly<Record<string, MediaChoice>>;
@@ -56,6 +71,8 @@ export function previewGraph(
   }
   return {
     graph,
+    played: graph,
+    cached: [],
     playSize: previewPixels(timeline.size, tuning, 'playing'),
     restSize: previewPixels(timeline.size, tuning, 'at rest'),
     media,

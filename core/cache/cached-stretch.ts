@@ -1,0 +1,130 @@
+import type { SourceFacts } from '../media/index.js';
+import type { CachedUse, RenderGraph } from '../render/index.js';
+import type { FrameRange, FrameSize } from '../timeline/index.js';
+import type { Rational } from '../time/index.js';
+import { offsetIn, runOf, type ContentRun, type StampOf } from './frame-content.js';
+
+/** Frames that were rendered in advance, in a file of their own, each frame on its own. */
+export interface CachedStretch {
+  readonly id: string;
+  readonly rate: Rational;
+  /** Size of the pictures in the file. */
+  readonly size: FrameSize;
+  readonly frameCount: number;
+  /** What the frames show, in order. */
+  readonly content: readonly ContentRun[];
+  readonly bytes: number;
+}
+
+/** A source whose content is known, whether its file is there now or not. */
+export interface StampedSource {
+  readonly id: string;
+  readonly stamp: string;
+  readonly facts: SourceFacts | null;
+}
+
+/** Identity of what a source looks like: its content, and how its alpha is interpreted. */
+export function stampsOf(sources: readonly StampedSource[]): StampOf {
+  const stamps = new Map(
+    sources.map(({ id, stamp, facts }) => [
+      id,
+      facts?.picture?.premultiplied ? `${stamp} premultiplied` : stamp,
+    ]),
+  );
+  return (sourceId) => stamps.get(sourceId);
+}
+
+/** One run of the content of a cached stretch. */
+interface KnownRun {
+  readonly stretch: CachedStretch;
+  readonly run: ContentRun;
+  /** Frame of the file at which it begins. */
+  readonly first: number;
+}
+
+/**
+ * Finds cached stretches with the content of a graph.
+ * @param size of the pictures that are wanted
+ * @returns uses in order; they do not overlap
+ */
+export function findCached(
+  graph: RenderGraph,
+  stretches: readonly CachedStretch[],
+  stampOf: StampOf,
+  size: FrameSize,
+): readonly CachedUse[] {
+  const known = runsByKind(stretches.filter((each) => sameSize(each.size, size)));
+  if (known.size === 0) return [];
+  const found = graph.stretches.flatMap((stretch) => {
+    const run = stretch.layers.length ? runOf(graph, stretch, stampOf) : undefined;
+    return run ? usesIn(stretch, run, known.get(run.kind) ?? []) : [];
+  });
+  return joined(found);
+}
+
+const sameSize = (a: FrameSize, b: FrameSize): boolean => a.width === b.width && a.height === b.height;
+
+function runsByKind(stretches: readonly CachedStretch[]): ReadonlyMap<string, readonly KnownRun[]> {
+  const byKind = new Map<string, KnownRun[]>();
+  for (const stretch of stretches) {
+    let first = 0;
+    for (const run of stretch.content) {
+      byKind.set(run.kind, [...(byKind.get(run.kind) ?? []), { stretch, run, first }]);
+      first += run.count;
+    }
+  }
+  return byKind;
+}
+
+/** Uses within frames that show one run of content, in order, from the stretches that go the furthest. */
+function usesIn({ from, to }: FrameRange, run: ContentRun, known: readonly KnownRun[]): CachedUse[] {
+  const candidates = known.flatMap(({ stretch, run: kept, first }) => {
+    const offset = offsetIn(run, kept);
+    if (offset === undefined) return [];
+    const begin = from + offset;
+    const [start, end] = [Math.max(from, begin), Math.min(to, begin + kept.count)];
+    return start < end ? [{ from: start, to: end, stretchId: stretch.id, first: first + start - begin }] : [];
+  });
+  const uses: CachedUse[] = [];
+  let frame = from;
+  while (frame < to) {
+    const here = candidates.filter((each) => each.from <= frame && frame < each.to);
+    const best = here.reduce<CachedUse | undefined>(
+      (far, each) => (far && far.to >= each.to ? far : each),
+      undefined,
+    );
+    if (best) uses.push({ ...best, from: frame, first: best.first + frame - best.from });
+    frame = best
+      ? best.to
+      : Math.min(to, ...candidates.filter((each) => each.from > frame).map((each) => each.from));
+  }
+  return uses;
+}
+
+/** Uses of frames of one file that follow each other become one. */
+function joined(uses: readonly CachedUse[]): CachedUse[] {
+  const all: CachedUse[] = [];
+  for (const use of uses) {
+    const last = all.at(-1);
+    const goesOn =
+      last?.stretchId === use.stretchId &&
+      last.to === use.from &&
+      last.first + last.to - last.from === use.first;
+    if (goesOn) all[all.length - 1] = { ...last, to: use.to };
+    else all.push(use);
+  }
+  return all;
+}
+
+/** Parts of a range that no use covers. */
+export function uncovered({ from, to }: FrameRange, uses: readonly FrameRange[]): FrameRange[] {
+  const parts: FrameRange[] = [];
+  let frame = from;
+  for (const use of uses) {
+    if (use.to <= frame || use.from >= to) continue;
+    if (use.from > frame) parts.push({ from: frame, to: use.from });
+    frame = use.to;
+  }
+  if (frame < to) parts.push({ from: frame, to });
+  return parts;
+}

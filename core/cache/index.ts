@@ -1,0 +1,3 @@
+export * from './frame-content.js';
+export * from './cached-stretch.js';
+export * from './played-graph.js';

@@ -1,0 +1,132 @@
+import { join } from 'node:path';
+import type { CachedStretchRecord, Job } from '@hone/core/api';
+import { findCached, stampsOf } from '@hone/core/cache';
+import { renderGraph } from '@hone/core/render';
+import { rational } from '@hone/core/time';
+import { removeClips, type Clip, type Timeline } from '@hone/core/timeline';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { codesOf } from '../fixtures/clips.js';
+import {
+  CUT_SIZE,
+  expectedCodes,
+  makeCutProject,
+  type CutProject,
+  type NamedCut,
+} from '../fixtures/cut-project.js';
+import { TestServer } from '../fixtures/server.js';
+
+/** Longer than one file of the cache, with a rate of its own, a varying rate, a speed and one clip backwards. */
+const CUTS: readonly NamedCut[] = [
+  ['long24', rational(1, 3), 70],
+  ['fast60', rational(1, 3), 30, rational(3, 2)],
+  ['varying', rational(1, 2), 40],
+  ['pal25', rational(2), 30, rational(-1)],
+];
+const LENGTH = 170;
+
+describe('the render cache', () => {
+  let server: TestServer;
+  let made: CutProject;
+
+  beforeAll(async () => {
+    server = await TestServer.start();
+    made = await makeCutProject(server, 'Cached', CUTS);
+  });
+
+  afterAll(() => server.stop());
+
+  const render = async (from: number, to: number, projectId = made.project.id): Promise<Job> => {
+    const request = { from, to, size: CUT_SIZE };
+    const { status, body } = await server.call<Job>(
+      'POST',
+      `projects/${projectId}/cached-stretches`,
+      request,
+    );
+    expect(status, JSON.stringify(body)).toBe(202);
+    return server.services.queue.finished(body.id);
+  };
+  const cached = (): Promise<CachedStretchRecord[]> => server.get('cached-stretches');
+  const pathOf = ({ id }: CachedStretchRecord): string =>
+    join(server.folder, 'data', 'render-cache', `${id}.mp4`);
+
+  /** What each frame of a timeline shows from the cache, as its code; undefined where it plays live. */
+  const shown = async (timeline: Timeline, projectId = made.project.id) => {
+    const rows = await server.services.sources.list(projectId);
+    const sources = await server.get<Parameters<typeof stampsOf>[0]>(`projects/${projectId}/sources`);
+    const graph = renderGraph(timeline, (id) => rows.find((row) => row.id === id)?.facts ?? undefined);
+    const stretches = await cached();
+    const codes = new Map(stretches.map((each) => [each.id, codesOf(pathOf(each))]));
+    const frames = Array.from({ length: graph.length }, () => undefined as unknown);
+    for (const { from, to, stretchId, first } of findCached(graph, stretches, stampsOf(sources), CUT_SIZE))
+      for (let frame = from; frame < to; frame++) frames[frame] = codes.get(stretchId)![first + frame - from];
+    return frames;
+  };
+
+  it('holds the right frame of the right source for every frame that was rendered, and no other', async () => {
+    expect(await render(10, 165)).toMatchObject({ state: 'done', problem: null });
+    const stretches = await cached();
+    expect(stretches.map(({ frameCount }) => frameCount)).toEqual([96, 59]);
+    const expected = expectedCodes(CUTS);
+    const wanted = expected.map((code, frame) => (frame >= 10 && frame < 165 ? code : undefined));
+    expect(await shown(made.timeline)).toEqual(wanted);
+  }, 120_000);
+
+  it('renders only what is missing', async () => {
+    const before = await cached();
+    expect(await render(0, LENGTH)).toMatchObject({ state: 'done' });
+    const after = await cached();
+    const isNew = (each: CachedStretchRecord): boolean => !before.some(({ id }) => id === each.id);
+    expect(after.filter(isNew).map(({ frameCount }) => frameCount)).toEqual([10, 5]);
+    expect(await shown(made.timeline)).toEqual(expectedCodes(CUTS));
+  }, 120_000);
+
+  it('follows its content where a clip is deleted and the rest moves up, and in another project', async () => {
+    const [pictures] = made.timeline.tracks;
+    const picturesOnly = { ...made.timeline, tracks: [pictures!] };
+    const moved = removeClips(picturesOnly, new Set([pictures!.clips[0]!.id]), true);
+    const rest = CUTS.slice(1);
+    expect(await shown(moved)).toEqual(expectedCodes(rest));
+
+    const other = await makeCutProject(server, 'Other', rest);
+    expect(await shown(other.timeline, other.project.id)).toEqual(expectedCodes(rest));
+  }, 120_000);
+
+  it('is not used where an effect changed the picture, and again after undo', async () => {
+    const [first, ...others] = made.timeline.tracks[0]!.clips as [Clip, ...Clip[]];
+    const blurred = {
+      ...first,
+      effects: [{ id: 'e', kind: 'blur', enabled: true, values: { radius: 2 } }],
+    };
+    const [pictures, ...tracks] = made.timeline.tracks;
+    const edited = { ...made.timeline, tracks: [{ ...pictures!, clips: [blurred, ...others] }, ...tracks] };
+    const codes = await shown(edited);
+    expect(codes.slice(0, 70).every((code) => code === undefined)).toBe(true);
+    expect(codes.slice(70)).toEqual(expectedCodes(CUTS).slice(70));
+    expect(await shown(made.timeline)).toEqual(expectedCodes(CUTS));
+  }, 120_000);
+
+  it('is delivered with ranges, and deleted', async () => {
+    const [first, ...rest] = await cached();
+    const part = await fetch(`${server.url}/media/stretches/${first!.id}`, {
+      headers: { Range: 'bytes=4-7' },
+    });
+    expect(part.status).toBe(206);
+    expect(await part.text()).toBe('ftyp');
+    const removed = await server.call('POST', 'cached-stretches/removal', { ids: [first!.id] });
+    expect(removed.status).toBe(204);
+    expect((await cached()).map(({ id }) => id)).toEqual(rest.map(({ id }) => id));
+    expect((await fetch(`${server.url}/media/stretches/${first!.id}`)).status).toBe(404);
+  });
+
+  it('says why nothing can be rendered', async () => {
+    const at = `projects/${made.project.id}/cached-stretches`;
+    const empty = await server.call<{ detail: string }>('POST', at, { from: 500, to: 600, size: CUT_SIZE });
+    expect([empty.status, empty.body.detail]).toEqual([
+      409,
+      'There is no picture in these frames of the timeline.',
+    ]);
+    expect((await server.call('POST', at, { from: 0, to: 10, size: { width: 641, height: 360 } })).status).toBe(
+      400,
+    );
+  });
+});

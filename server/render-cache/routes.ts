@@ -1,0 +1,65 @@
+import { randomUUID } from 'node:crypto';
+import { cachedStretchRemovalSchema, checked, renderRequestSchema } from '@hone/core/api';
+import { renderGraph, sourcesOf, stretchesIn } from '@hone/core/render';
+import { formatTimecode, timecodeFormatOf } from '@hone/core/time';
+import { Router } from 'express';
+import { UserError } from '../http/problems.js';
+import type { JobQueue } from '../jobs/queue.js';
+import type { SourceStore } from '../media/source-store.js';
+import type { ProjectStore } from '../projects/project-store.js';
+import { requireRoom } from '../store/free-space.js';
+import type { StretchOrder } from './render-stretch.js';
+import { stretchOf, type StretchStore } from './stretch-store.js';
+
+/** Bytes that a cached pixel takes at most, by the demo's noisiest footage. */
+const BYTES_PER_PIXEL = 0.6;
+
+/** Routes of the render cache. */
+export function renderCacheRoutes(
+  projects: ProjectStore,
+  sources: SourceStore,
+  stretches: StretchStore,
+  queue: JobQueue,
+): Router {
+  const router = Router();
+
+  router.get('/cached-stretches', async (_request, response) => {
+    response.json((await stretches.list()).map(stretchOf));
+  });
+
+  router.post('/projects/:projectId/cached-stretches', async (request, response) => {
+    const { projectId } = request.params;
+    const { from, to, size } = checked(renderRequestSchema, request.body, 'the request');
+    const { timeline } = await projects.get(projectId);
+    const known = new Map((await sources.refreshed(projectId)).map((row) => [row.id, row]));
+    const graph = renderGraph(timeline, (id) => known.get(id)?.facts ?? undefined);
+    const range = { from, to: Math.min(to, graph.length) };
+    const part = { ...graph, stretches: stretchesIn(graph, range), sound: [] };
+    const needed = sourcesOf(part);
+    if (needed.length === 0)
+      throw new UserError(409, 'Nothing to render', 'There is no picture in these frames of the timeline.');
+    const missing = needed.map((id) => known.get(id)).find((row) => row?.state !== 'ready');
+    if (missing)
+      throw new UserError(
+        409,
+        'Original missing',
+        `"${missing.name}" cannot be read (${missing.problem ?? 'not ready'}), so these frames cannot be rendered.`,
+      );
+    const bytes = (range.to - range.from) * size.width * size.height * BYTES_PER_PIXEL;
+    const remedy = 'Make room, render fewer frames, or choose a smaller preview scale.';
+    await requireRoom(stretches.folder, bytes, 'These frames take up to', remedy);
+    const payload: StretchOrder = { timeline, ...range, size };
+    const format = timecodeFormatOf(timeline.rate, timeline.dropFrame);
+    const title = `Render from ${formatTimecode(timeline.startFrame + from, format)}`;
+    const job = await queue.add({ projectId, kind: 'stretch', title, subjectId: randomUUID(), payload });
+    response.status(202).json(job);
+  });
+
+  router.post('/cached-stretches/removal', async (request, response) => {
+    const { ids } = checked(cachedStretchRemovalSchema, request.body, 'the request');
+    await stretches.remove(ids);
+    response.status(204).end();
+  });
+
+  return router;
+}
