@@ -1,5 +1,5 @@
 import type { LightCopy, Source } from '@hone/core/api';
-import { cachedSourceId, findCached, stampsOf, withCached, type CachedStretch } from '@hone/core/cache';
+import { cachedSourceId, withCached, type CachedStretch } from '@hone/core/cache';
 import type { Tuning } from '@hone/core/levers';
 import {
   codedSize,
@@ -37,7 +37,7 @@ export function planFor(
     (id) => known.get(id)?.facts ?? undefined,
     (id) => ready.get(id)?.id,
   );
-  const preview = withCached(live, findCached(live.graph, stretches, stampsOf(sources), live.playSize));
+  const preview = withCached(live, tuning, sources, stretches);
   const pictures: Record<string, MediaFile> = {};
   const originals: Record<string, MediaFile> = {};
   const missing: Record<string, string> = {};

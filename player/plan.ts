@@ -1,6 +1,6 @@
 import type { PictureChoice, PreviewGraph } from '@hone/core/render';
 import type { StackedPicture } from '@hone/core/media';
-import type { FrameSize } from '@hone/core/timeline';
+import { mergeRanges, type FrameRange, type FrameSize } from '@hone/core/timeline';
 import type { Rational } from '@hone/core/time';
 
 /** A file that a source's picture is played from. */
@@ -51,3 +51,7 @@ export const copiedSources = (plan: Pick<PreviewPlan, 'pictures'>): string[] =>
   Object.entries(plan.pictures)
     .filter(([, { choice }]) => choice === 'light copy')
     .map(([id]) => id);
+
+/** Timeline frames that are played from the render cache. */
+export const cachedRanges = ({ preview }: Pick<PreviewPlan, 'preview'>): FrameRange[] =>
+  mergeRanges(preview.cached);

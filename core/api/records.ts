@@ -6,7 +6,7 @@ import type { PacingSummary, RunFacts, ScrubFacts } from '../playback/index.js';
 import type { Rig } from '../machine/index.js';
 import type { Tuning } from '../levers/index.js';
 import type { Rational } from '../time/index.js';
-import type { FrameSize, Timeline } from '../timeline/index.js';
+import type { FrameRange, FrameSize, Timeline } from '../timeline/index.js';
 
 /** Replies of the server. All times are ISO 8601 in UTC; all sizes are bytes. */
 export interface Project {
@@ -172,6 +172,8 @@ export interface Job {
   readonly secondsLeft: number | null;
   readonly problem: string | null;
   readonly createdAt: string;
+  /** Timeline frames that it renders; absent for other work. */
+  readonly range?: FrameRange | undefined;
 }
 
 export interface RunRecord {

@@ -193,6 +193,7 @@ export const jobReply = object({
   secondsLeft: perhapsAmount(),
   problem: perhapsText(),
   createdAt: text(),
+  range: object({ from: amount(), to: amount() }).noUnknown().optional().default(undefined),
 }).noUnknown();
 
 const pacing = object({

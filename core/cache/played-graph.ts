@@ -6,7 +6,8 @@ import {
   type RenderGraph,
 } from '../render/index.js';
 import { rational, timeOfFrame, ZERO } from '../time/index.js';
-import { uncovered } from './cached-stretch.js';
+import type { Tuning } from '../levers/index.js';
+import { findCached, stampsOf, uncovered, type CachedStretch, type StampedSource } from './cached-stretch.js';
 
 /** Prefix of the source identifiers under which a preview plays cached stretches. */
 const CACHED = 'cached:';
@@ -19,7 +20,14 @@ export const stretchIdOf = (sourceId: string): string | undefined =>
   sourceId.startsWith(CACHED) ? sourceId.slice(CACHED.length) : undefined;
 
 /** A preview that plays cached stretches where there are any. At rest, it shows its own layers. */
-export function withCached(preview: PreviewGraph, uses: readonly CachedUse[]): PreviewGraph {
+export function withCached(
+  preview: PreviewGraph,
+  { renderCache = true }: Pick<Tuning, 'renderCache'>,
+  sources: readonly StampedSource[],
+  stretches: readonly CachedStretch[],
+): PreviewGraph {
+  if (!renderCache || stretches.length === 0) return preview;
+  const uses = findCached(preview.graph, stretches, stampsOf(sources), preview.playSize);
   return uses.length ? { ...preview, played: playedGraph(preview.graph, uses), cached: uses } : preview;
 }
 

@@ -2,14 +2,7 @@ import type { Tuning } from '../levers/index.js';
 import type { PacketIndex } from '../media/index.js';
 import type { WorkloadDrive } from './workload.js';
 import { chosenCopies, previewGraph, type ChoosableCopy } from '../render/index.js';
-import {
-  cachedSourceId,
-  findCached,
-  stampsOf,
-  withCached,
-  type CachedStretch,
-  type StampedSource,
-} from '../cache/index.js';
+import { cachedSourceId, withCached, type CachedStretch, type StampedSource } from '../cache/index.js';
 import type { DecodeRange, KeptRange } from '../pacing/index.js';
 import type { Timeline } from '../timeline/index.js';
 import type { Calibration } from './calibration.js';
@@ -63,7 +56,7 @@ export function workOf(situation: Situation): Work {
     (id) => known.get(id)?.facts ?? undefined,
     (id) => chosen.get(id)?.id,
   );
-  const preview = withCached(live, findCached(live.graph, stretches, stampsOf(sources), live.playSize));
+  const preview = withCached(live, tuning, sources, stretches);
   // Copies and render cache are in one folder.
   const copyDrive = rig.drives.find(({ holds }) => holds.includes('light copies'))?.drive ?? '';
   const media = new Map<string, PlayedMedium>();

@@ -25,6 +25,8 @@ export interface Tuning {
   readonly copyScale?: CopyScale | undefined;
   /** Whether sources that are larger get a copy as soon as they are imported. */
   readonly copiesAtImport?: boolean | undefined;
+  /** Whether stretches that were rendered in advance are played; they are when absent. */
+  readonly renderCache?: boolean | undefined;
   /** Effects that are left out while it plays; the picture at rest has all of them. */
   readonly bypass?: Bypassable[] | undefined;
 }
@@ -54,6 +56,7 @@ export const tuningSchema: ObjectSchema<Tuning> = object({
   workingLines: number().strict().integer().min(120).max(16_384).optional(),
   copyScale: number<CopyScale>().strict().oneOf(COPY_SCALES).optional(),
   copiesAtImport: boolean().strict().optional(),
+  renderCache: boolean().strict().optional(),
   bypass: array(string<Bypassable>().strict().oneOf(BYPASSABLE).required()).strict().max(6).optional(),
 }).noUnknown();
 

@@ -2,7 +2,7 @@ import { median, quantile } from 'd3-array';
 import { array, boolean, number, object, string, type InferType } from 'yup';
 import { tuningSchema, type Tuning } from '../levers/index.js';
 import type { DecodeRange, KeptRange } from '../pacing/index.js';
-import { rateSchema, type TimelineFingerprint } from '../timeline/index.js';
+import { type FrameRange, rateSchema, type TimelineFingerprint } from '../timeline/index.js';
 import type { Rational } from '../time/index.js';
 
 export type Power = 'mains' | 'battery' | 'unknown';
@@ -43,6 +43,8 @@ export interface RunFacts {
   readonly ranges?: readonly DecodeRange[] | undefined;
   /** Frames whose pictures were in memory from an earlier pass; absent without any. */
   readonly kept?: readonly KeptRange[] | undefined;
+  /** Frames of the timeline that were played from the render cache; absent without any. */
+  readonly cached?: readonly FrameRange[] | undefined;
 }
 
 /** Share of the cores at which other programs disturb a run. */
@@ -77,11 +79,11 @@ const amount = () => number().strict().min(0).required();
 const print = () => string().strict().max(64).required();
 const id = () => string().strict().max(64).nullable().defined();
 
-const clipRange = {
-  clipId: string().strict().max(64).required(),
+const frameRange = {
   from: number().strict().integer().min(0).required(),
   to: number().strict().integer().min(0).required(),
 };
+const clipRange = { clipId: string().strict().max(64).required(), ...frameRange };
 
 export const runFactsSchema = object({
   firstFrame: number().strict().integer().min(0).required(),
@@ -115,6 +117,7 @@ export const runFactsSchema = object({
     }).noUnknown(),
   ).optional(),
   kept: array(object(clipRange).noUnknown()).optional(),
+  cached: array(object(frameRange).noUnknown()).optional(),
 }).noUnknown();
 
 /** A run as it is sent to be kept: the log's numbers as base64 of little-endian 32-bit floats. */

@@ -1,4 +1,5 @@
 import type { Job } from '@hone/core/api';
+import type { FrameRange } from '@hone/core/timeline';
 
 /** A job as it is put in. */
 export interface NewJob {
@@ -27,6 +28,8 @@ export interface JobHandler {
   /** Larger goes first. */
   readonly priority: number;
   run(context: JobContext): Promise<void>;
+  /** Timeline frames that a job renders. */
+  rangeOf?(payload: unknown): FrameRange;
   /** Called when a job fails or is cancelled, to delete incomplete files. */
   abandoned?(subjectId: string, state: 'failed' | 'cancelled', problem: string | null): Promise<void>;
 }

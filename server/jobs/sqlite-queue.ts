@@ -318,7 +318,8 @@ export class SqliteQueue implements JobQueue {
   private jobOf(row: Row): Job {
     const running = this.running.get(row.id);
     const progress = running?.progress ?? row.progress;
-    const { id, projectId, kind, title, subjectId, state, problem, createdAt } = row;
+    const { id, projectId, kind, title, subjectId, state, problem, createdAt, payload } = row;
+    const range = this.handlers.get(kind)?.rangeOf?.(payload);
     return {
       id,
       projectId,
@@ -330,6 +331,7 @@ export class SqliteQueue implements JobQueue {
       createdAt,
       progress,
       secondsLeft: running ? secondsLeft(running) : null,
+      ...(range ? { range } : {}),
     };
   }
 }

@@ -46,6 +46,10 @@ export function stretchHandler(parts: StretchParts): JobHandler {
     kind: 'stretch',
     lane: 'heavy',
     priority: 4,
+    rangeOf: (payload) => {
+      const { from, to } = payload as StretchOrder;
+      return { from, to };
+    },
     async run({ job, payload, signal, progress }) {
       const order = payload as StretchOrder;
       const { projectId } = job;

@@ -68,7 +68,9 @@ export class StretchStore {
   }
 }
 
-export const stretchOf = ({ width, height, path: _, ...row }: StretchRow): CachedStretchRecord => ({
-  ...row,
-  size: { width, height },
-});
+export function stretchOf(row: StretchRow): CachedStretchRecord {
+  const { id, projectId, rate, width, height, frameCount, content, bytes, format } = row;
+  const { madeAt, madeInMs, usedAt } = row;
+  const size = { width, height };
+  return { id, projectId, rate, size, frameCount, content, bytes, format, madeAt, madeInMs, usedAt };
+}

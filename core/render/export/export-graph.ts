@@ -1,5 +1,5 @@
 import { stereoFilter } from '../../media/index.js';
-import { divide, formatRational, rational, toNumber, type Rational } from '../../time/index.js';
+import { divide, rational, toNumber, type Rational } from '../../time/index.js';
 import type { Timeline } from '../../timeline/index.js';
 import { GraphWriter, renderCommand, type RenderAssets, type RenderCommand } from '../graph/graph-writer.js';
 import { renderGraph, sourcesOf, type FactsOf, type RenderGraph, type SoundPart } from '../graph/graph.js';

@@ -8,6 +8,7 @@ import { ExportEffects } from './state/export.effects';
 import { ImportEffects } from './state/import.effects';
 import { ProjectEffects } from './state/project.effects';
 import { CopyEffects } from './state/copy.effects';
+import { RenderCacheEffects } from './state/render-cache.effects';
 import { RigEffects } from './state/rig.effects';
 import { SourcesEffects } from './state/sources.effects';
 import { RunEffects } from './state/run.effects';
@@ -21,6 +22,7 @@ export const appConfig: ApplicationConfig = {
       ProjectEffects,
       ImportEffects,
       CopyEffects,
+      RenderCacheEffects,
       RunEffects,
       ExportEffects,
       SourcesEffects,

@@ -1,6 +1,7 @@
 import { Injectable } from '@angular/core';
 import { replyFault } from '@hone/core/api';
 import type {
+  CachedStretchRecord,
   CopyEstimate,
   CopyRequest,
   ExportEstimate,
@@ -22,6 +23,7 @@ import type {
   ProjectChange,
   ProjectEntry,
   ProjectRevision,
+  RenderRequest,
   Rigs,
   RunRecord,
   ScrubRecord,
@@ -111,6 +113,11 @@ export class Api {
     this.send('POST', `projects/${id}/copies`, request);
   copyRoom = (): Promise<{ freeBytes: number }> => this.get('copies/room');
   removeCopy = (id: string): Promise<void> => this.send('DELETE', `copies/${id}`);
+  cachedStretches = (): Promise<CachedStretchRecord[]> => this.get('cached-stretches');
+  renderStretch = (id: string, request: RenderRequest): Promise<Job> =>
+    this.send('POST', `projects/${id}/cached-stretches`, request);
+  removeCachedStretches = (ids: readonly string[]): Promise<void> =>
+    this.send('POST', 'cached-stretches/removal', { ids });
   jobs = (id: string): Promise<Job[]> => this.get(`projects/${id}/jobs`);
   cancelJob = (id: string): Promise<Job> => this.send('POST', `jobs/${id}/cancel`);
   runs = (id: string): Promise<RunRecord[]> => this.get(`projects/${id}/runs`);

@@ -39,6 +39,10 @@ export class ServerEvents {
         return this.store.dispatch(ServerActions.copyChanged({ copy: event.copy }));
       case 'copyGone':
         return this.store.dispatch(ServerActions.copyGone({ copyId: event.copyId }));
+      case 'cachedStretch':
+        return this.store.dispatch(ServerActions.stretchCached({ stretch: event.stretch }));
+      case 'cachedStretchGone':
+        return this.store.dispatch(ServerActions.cachedStretchGone({ stretchId: event.stretchId }));
       case 'project':
         return this.store.dispatch(ServerActions.projectChanged({ project: event.project }));
       case 'projectGone':

@@ -7,6 +7,7 @@ import { sourcesOf } from '@hone/core/render';
 import { memoryShares } from '@hone/core/machine';
 import { timelineLength, timelineFingerprint, type Timeline } from '@hone/core/timeline';
 import {
+  cachedRanges,
   copiedSources,
   Player,
   type FillingProgress,
@@ -21,6 +22,7 @@ import {
   selectPlan,
   selectProject,
   selectSources,
+  selectStretches,
   selectTimeline,
   selectTuning,
 } from '../state/selectors';
@@ -58,6 +60,7 @@ export class Playback {
   private readonly tuning = this.store.selectSignal(selectTuning);
   private readonly sources = this.store.selectSignal(selectSources);
   private readonly copies = this.store.selectSignal(selectCopies);
+  private readonly stretches = this.store.selectSignal(selectStretches);
   private readonly length = this.store.selectSignal(selectLength);
   private readonly project = this.store.selectSignal(selectProject);
   private readonly inFrame = this.store.selectSignal(playbackFeature.selectInFrame);
@@ -97,6 +100,7 @@ export class Playback {
       this.tuning();
       this.sources();
       this.copies();
+      this.stretches();
       this.noteSubject();
       onCleanup(afterPaint(() => this.arrive()));
     });
@@ -340,6 +344,7 @@ export class Playback {
       played: this.playing && timelineFingerprint(this.playing),
       wholeFrames: this.playing && timelineLength(this.playing),
       copiedSources: copiedSources(plan),
+      ...(plan.preview.cached.length ? { cached: cachedRanges(plan) } : {}),
       ...measured,
       decodeWorkers: this.player.decodeWorkers,
       rigId: this.rig()?.id ?? null,

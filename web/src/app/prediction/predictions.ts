@@ -23,6 +23,7 @@ import {
   selectCopies,
   selectMeasuredRun,
   selectSources,
+  selectStretches,
   selectTimeline,
   selectTuning,
 } from '../state/selectors';
@@ -48,6 +49,7 @@ export class Predictions {
   private readonly tuning = this.store.selectSignal(selectTuning);
   private readonly sources = this.store.selectSignal(selectSources);
   private readonly copies = this.store.selectSignal(selectCopies);
+  private readonly stretches = this.store.selectSignal(selectStretches);
   private readonly estimates = this.store.selectSignal(mediaFeature.selectEstimates);
   private readonly machine = this.store.selectSignal(machineFeature.selectMachineState);
   private readonly state = this.store.selectSignal(playbackFeature.selectState);
@@ -128,6 +130,7 @@ export class Predictions {
     return {
       situation: {
         ...{ timeline, tuning, rig, sources: this.sources(), copies: this.copies() },
+        stretches: this.stretches(),
         shares: memoryShares(ceiling ?? usualCeiling(rig.machine.memoryBytes), rig.machine.cores),
         drive: simulated ? { ...simulated, bytesPerSecond: simulated.readBytesPerSecond } : null,
         calibration: rig.calibration ?? UNCALIBRATED,
@@ -164,7 +167,10 @@ export class Predictions {
     if (this.isWhatIf() || this.isRough()) return undefined;
     const [before, now] = [this.answered()?.request.situation, this.request()?.situation];
     const isSame =
-      before?.timeline === now?.timeline && before?.tuning === now?.tuning && before?.rig.id === now?.rig.id;
+      before?.timeline === now?.timeline &&
+      before?.tuning === now?.tuning &&
+      before?.rig.id === now?.rig.id &&
+      before?.stretches === now?.stretches;
     return isSame ? this.found()?.ranges : undefined;
   });
 

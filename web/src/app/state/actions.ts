@@ -1,4 +1,5 @@
 import type {
+  CachedStretchRecord,
   CopyEstimate,
   ExportRecord,
   Job,
@@ -36,6 +37,8 @@ export const ServerActions = createActionGroup({
     'Simulation changed': props<{ simulation: Simulation }>(),
     'Copy changed': props<{ copy: LightCopy }>(),
     'Copy gone': props<{ copyId: string }>(),
+    'Stretch cached': props<{ stretch: CachedStretchRecord }>(),
+    'Cached stretch gone': props<{ stretchId: string }>(),
     'Project changed': props<{ project: Project }>(),
     'Export changed': props<{ record: ExportRecord }>(),
   },
@@ -53,6 +56,7 @@ export const ProjectActions = createActionGroup({
       project: Project;
       sources: Source[];
       copies: LightCopy[];
+      stretches: CachedStretchRecord[];
       jobs: Job[];
       runs: RunRecord[];
       scrubs: ScrubRecord[];
@@ -118,6 +122,15 @@ export const CopyActions = createActionGroup({
     'Estimates made': props<{ estimates: CopyEstimate[] }>(),
     Asked: props<{ sourceIds: string[]; divisor: CopyDivisor }>(),
     Removed: props<{ copyId: string }>(),
+  },
+});
+
+export const RenderCacheActions = createActionGroup({
+  source: 'Render cache',
+  events: {
+    /** Timeline frames [from, to) are to be rendered in advance. */
+    'Render asked': props<{ from: number; to: number }>(),
+    'Removal asked': props<{ ids: string[] }>(),
   },
 });
 

@@ -31,6 +31,7 @@ const opened = ProjectActions.opened({
   project,
   sources: [source('a'), source('b')],
   copies: [],
+  stretches: [],
   jobs: [],
   runs: [run('r2'), run('r1')],
   scrubs: [],

@@ -33,7 +33,7 @@ const expected = (id: string): Source => ({ ...ready(id), state: 'expected', fac
 /** The effects over real reducers and a server that links what the test names. */
 function setUp(isOpen: boolean, linked: readonly string[] = []) {
   const actions = new Subject<Action>();
-  const empty = { sources: [], copies: [], jobs: [], runs: [], scrubs: [], exports: [] };
+  const empty = { sources: [], copies: [], stretches: [], jobs: [], runs: [], scrubs: [], exports: [] };
   const opened = ProjectActions.opened({ project, ...empty });
   const state = new BehaviorSubject({
     project: projectFeature.reducer(undefined, isOpen ? opened : ProjectActions.listAsked()),

@@ -1,10 +1,11 @@
-import type { CopyEstimate, ExportRecord, Job, LightCopy, Source } from '@hone/core/api';
+import type { CachedStretchRecord, CopyEstimate, ExportRecord, Job, LightCopy, Source } from '@hone/core/api';
 import { createEntityAdapter, type EntityState } from '@ngrx/entity';
 import { createFeature, createReducer, createSelector, on } from '@ngrx/store';
 import { CopyActions, ImportActions, ProjectActions, ServerActions } from './actions';
 
 const sourceAdapter = createEntityAdapter<Source>();
 const copyAdapter = createEntityAdapter<LightCopy>();
+const stretchAdapter = createEntityAdapter<CachedStretchRecord>();
 const jobAdapter = createEntityAdapter<Job>();
 const exportAdapter = createEntityAdapter<ExportRecord>();
 
@@ -12,6 +13,8 @@ export interface MediaState {
   readonly projectId: string | null;
   readonly sources: EntityState<Source>;
   readonly copies: EntityState<LightCopy>;
+  /** The render cache, of all projects. */
+  readonly stretches: EntityState<CachedStretchRecord>;
   readonly estimates: readonly CopyEstimate[];
   readonly estimating: boolean;
   readonly jobs: EntityState<Job>;
@@ -26,6 +29,7 @@ const noMedia: MediaState = {
   projectId: null,
   sources: sourceAdapter.getInitialState(),
   copies: copyAdapter.getInitialState(),
+  stretches: stretchAdapter.getInitialState(),
   estimates: [],
   estimating: false,
   jobs: jobAdapter.getInitialState(),
@@ -43,11 +47,12 @@ export const mediaFeature = createFeature({
   name: 'media',
   reducer: createReducer<MediaState>(
     noMedia,
-    on(ProjectActions.opened, (_state, { project, sources, copies, jobs, exports }) => ({
+    on(ProjectActions.opened, (_state, { project, sources, copies, stretches, jobs, exports }) => ({
       ...noMedia,
       projectId: project.id,
       sources: sourceAdapter.setAll([...sources], noMedia.sources),
       copies: copyAdapter.setAll([...copies], noMedia.copies),
+      stretches: stretchAdapter.setAll([...stretches], noMedia.stretches),
       jobs: jobAdapter.setAll([...jobs], noMedia.jobs),
       exports: exportAdapter.setAll([...exports], noMedia.exports),
     })),
@@ -76,6 +81,14 @@ export const mediaFeature = createFeature({
       ...state,
       copies: copyAdapter.removeOne(copyId, state.copies),
     })),
+    on(ServerActions.stretchCached, (state, { stretch }) => ({
+      ...state,
+      stretches: stretchAdapter.setOne(stretch, state.stretches),
+    })),
+    on(ServerActions.cachedStretchGone, (state, { stretchId }) => ({
+      ...state,
+      stretches: stretchAdapter.removeOne(stretchId, state.stretches),
+    })),
     on(ServerActions.jobChanged, (state, { job }) =>
       job.projectId === state.projectId ? { ...state, jobs: jobAdapter.setOne(job, state.jobs) } : state,
     ),
@@ -99,10 +112,11 @@ export const mediaFeature = createFeature({
     }),
     on(ProjectActions.failed, (state) => ({ ...state, estimating: false })),
   ),
-  extraSelectors: ({ selectSources, selectCopies, selectJobs, selectExports }) => ({
+  extraSelectors: ({ selectSources, selectCopies, selectStretches, selectJobs, selectExports }) => ({
     selectSourcesById: createSelector(selectSources, ({ entities }) => entities),
     selectSourceList: createSelector(selectSources, sourceAdapter.getSelectors().selectAll),
     selectCopyList: createSelector(selectCopies, copyAdapter.getSelectors().selectAll),
+    selectStretchList: createSelector(selectStretches, stretchAdapter.getSelectors().selectAll),
     selectJobList: createSelector(selectJobs, jobAdapter.getSelectors().selectAll),
     selectExportList: createSelector(selectExports, exportAdapter.getSelectors().selectAll),
   }),

@@ -9,15 +9,16 @@ export class ProjectReader {
 
   async read(id: string): Promise<ReturnType<typeof ProjectActions.opened>> {
     const { api } = this;
-    const [project, sources, copies, jobs, runs, scrubs, exports] = await Promise.all([
+    const [project, sources, copies, stretches, jobs, runs, scrubs, exports] = await Promise.all([
       api.project(id),
       api.sources(id),
       api.copies(id),
+      api.cachedStretches(),
       api.jobs(id),
       api.runs(id),
       api.scrubs(id),
       api.exports(id),
     ]);
-    return ProjectActions.opened({ project, sources, copies, jobs, runs, scrubs, exports });
+    return ProjectActions.opened({ project, sources, copies, stretches, jobs, runs, scrubs, exports });
   }
 }

@@ -38,6 +38,7 @@ function setUp() {
     project,
     sources: [],
     copies: [],
+    stretches: [],
     jobs: [],
     runs: [],
     scrubs: [],

@@ -1,4 +1,4 @@
-import type { CopyEstimate, Job, LightCopy, RunRecord, Source } from '@hone/core/api';
+import type { CachedStretchRecord, CopyEstimate, Job, LightCopy, RunRecord, Source } from '@hone/core/api';
 import { showAlike, type Tuning } from '@hone/core/levers';
 import {
   copySize,
@@ -15,9 +15,10 @@ import {
   timelineLength,
   timelineFingerprint,
   type FingerprintPart,
+  type FrameRange,
   type Timeline,
 } from '@hone/core/timeline';
-import { copiedSources, planFor } from '@hone/player';
+import { cachedRanges, copiedSources, planFor } from '@hone/player';
 import { createSelector } from '@ngrx/store';
 import { refusedSources, simulatedDrive, staleReasons } from '@hone/core/machine';
 import { mediaFeature } from './media.feature';
@@ -30,6 +31,8 @@ export const selectProject = projectFeature.selectOpen;
 
 export const selectSources: (state: object) => readonly Source[] = mediaFeature.selectSourceList;
 export const selectCopies: (state: object) => readonly LightCopy[] = mediaFeature.selectCopyList;
+export const selectStretches: (state: object) => readonly CachedStretchRecord[] =
+  mediaFeature.selectStretchList;
 
 /** The source that is played alone, if one is. */
 export const selectSubject = createSelector(
@@ -65,8 +68,9 @@ export const selectPlan = createSelector(
   selectSources,
   selectCopies,
   selectRefused,
-  (timeline, tuning, sources, copies, refused) =>
-    timeline && tuning ? planFor(timeline, tuning, sources, copies, refused.split(' ')) : null,
+  selectStretches,
+  (timeline, tuning, sources, copies, refused, stretches) =>
+    timeline && tuning ? planFor(timeline, tuning, sources, copies, refused.split(' '), stretches) : null,
 );
 
 /** Jobs that wait or run, those that run first. */
@@ -289,7 +293,10 @@ export const selectPlayedRuns = createSelector(
 /** The newest run of exactly what would be played now. */
 export const selectPlayedRun = createSelector(selectPlayedRuns, ({ last }) => last);
 
-/** The played run, where levers and light copies are as they were in it; null otherwise. */
+const rangesText = (ranges: readonly FrameRange[] | null | undefined): string =>
+  (ranges ?? []).map(({ from, to }) => `${from}-${to}`).join(' ');
+
+/** The played run, where levers, light copies and render cache are as they were in it; null otherwise. */
 export const selectMeasuredRun = createSelector(
   selectPlayedRun,
   selectTuning,
@@ -299,7 +306,8 @@ export const selectMeasuredRun = createSelector(
     const filesOf = (sourceIds: readonly string[]): string => sourceIds.toSorted().join(' ');
     const isSame =
       showAlike(run.facts.tuning, tuning) &&
-      (!plan || filesOf(run.facts.copiedSources) === filesOf(copiedSources(plan)));
+      (!plan || filesOf(run.facts.copiedSources) === filesOf(copiedSources(plan))) &&
+      rangesText(run.facts.cached) === rangesText(plan && cachedRanges(plan));
     return isSame ? run : null;
   },
 );

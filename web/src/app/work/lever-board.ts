@@ -16,6 +16,7 @@ import { Levers } from '../playback/levers';
 import { Predictions } from '../prediction/predictions';
 import { milliseconds, pixels } from '../formatting/quantities';
 import { CopyBoard } from './copy-board';
+import { RenderCacheBoard } from './render-cache-board';
 
 const SCALE_LEVERS = [
   { key: 'playScale', name: 'Preview scale, playing', testId: 'play-scale', when: 'playing' },
@@ -34,7 +35,7 @@ const BYPASS_NAMES: Readonly<Record<Bypassable, string>> = {
 /** All levers together. None of them touches the timeline or the export. */
 @Component({
   selector: 'hone-lever-board',
-  imports: [CopyBoard, MatButtonToggleModule],
+  imports: [CopyBoard, MatButtonToggleModule, RenderCacheBoard],
   templateUrl: './lever-board.html',
   styleUrl: './lever-board.scss',
 })

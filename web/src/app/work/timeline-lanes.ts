@@ -3,6 +3,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
 import { frameBudgetMs, STAGES, type FrameLog, type Stage } from '@hone/core/playback';
 import { frameOf, paletteOf, prepared, type Area } from '../drawing/axis';
+import { cacheText, drawCache } from '../drawing/cache-drawing';
 import { LaneFold } from '../drawing/lane-fold';
 import { LaneLegend } from '../drawing/lane-legend';
 import { redraw } from '../drawing/redraw';
@@ -19,6 +20,7 @@ import {
 } from '../state/selectors';
 import { laneSum, limitingStage } from '../formatting/finding-words';
 import { STAGE_NAMES } from '../formatting/stage-words';
+import { CacheRanges } from './cache-ranges';
 import { followPlayhead } from './playhead-line';
 import { followTicks } from './playhead-ticker';
 import { LABELS, TimelineRange } from './timeline-range';
@@ -53,6 +55,7 @@ export class TimelineLanes {
   private readonly run = this.store.selectSignal(selectPlayedRun);
   private readonly measured = this.store.selectSignal(selectMeasuredRun);
   private readonly before = this.store.selectSignal(selectPlayedBefore);
+  private readonly cache = inject(CacheRanges).ranges;
   private readonly pointed = signal<{ readonly frame: number; readonly y: number } | null>(null);
   private scrubbing = false;
 
@@ -67,10 +70,12 @@ export class TimelineLanes {
   readonly sum = computed(() => {
     const predicted = this.predictions.predicted();
     const place = this.pointed();
-    if (!predicted || !place) return null;
+    if (!place) return null;
     const isIn = ({ top, height }: Area): boolean => top <= place.y && place.y < top + height + 1;
     const lane = this.lanes().find(({ area }) => isIn(area));
     const frame = Math.floor(place.frame);
+    if (lane?.label === CACHE) return cacheText(this.cache(), frame);
+    if (!predicted) return null;
     const stage = lane?.label === LIMITING ? limitingStage(predicted, frame) : lane?.stage;
     const names = new Map(this.sources().map(({ id, name }) => [id, name]));
     return stage ? laneSum(predicted, stage, frame, (id) => names.get(id) ?? id) || null : null;
@@ -149,7 +154,8 @@ export class TimelineLanes {
       [LAST, log],
     ]);
     for (const { label, area, stage } of this.lanes()) {
-      if (label === LIMITING) {
+      if (label === CACHE) drawCache(context, axis, area, this.cache(), palette);
+      else if (label === LIMITING) {
         const data = { log: played, stageMs: predicted?.stageMs, drops: predicted?.drops };
         drawLimitingLane(context, axis, area, data, budget, palette);
       } else if (stage === null) drawLateness(context, axis, area, late.get(label), budget, palette);
@@ -167,10 +173,16 @@ export class TimelineLanes {
 }
 
 const LIMITING = 'Limiting stage';
+const CACHE = 'Render cache';
 /** Height of the only lane, and of each of several, CSS pixels. */
 const TALL = 52;
 const LOW = 24;
-const ONE_LANE: readonly Lane[] = [{ label: LIMITING, area: { top: 3, height: TALL }, stage: null }];
+/** Height of the row of the render cache, CSS pixels. */
+const CACHE_HEIGHT = 13;
+const ONE_LANE: readonly Lane[] = [
+  { label: LIMITING, area: { top: 3, height: TALL }, stage: null },
+  { label: CACHE, area: { top: 5 + TALL, height: CACHE_HEIGHT }, stage: null },
+];
 const PREDICTED = 'Late, predicted';
 const BEFORE = 'Late, run before';
 const LAST = 'Late, last run';
@@ -186,5 +198,6 @@ function allLanes(): readonly Lane[] {
   add(BEFORE, 14);
   add(LAST, 14);
   for (const stage of STAGES) add(`${STAGE_NAMES[stage]} load`, LOW, stage);
+  add(CACHE, CACHE_HEIGHT);
   return lanes;
 }

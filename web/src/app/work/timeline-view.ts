@@ -303,12 +303,14 @@ export class TimelineView {
   private noteOf(): ClipNote {
     const plan = this.playback.givenPlan();
     const sources = new Map(this.sources().map((source) => [source.id, source]));
-    return ({ sourceId }, track) => {
+    return ({ sourceId, start, length }, track) => {
       const source = sources.get(sourceId);
       if (!source || source.state === 'expected') return 'waiting';
       if (source.state !== 'ready') return source.state;
       if (track.kind === 'sound') return '';
-      return plan?.pictures[sourceId]?.choice ?? '';
+      const choice = plan?.pictures[sourceId]?.choice ?? '';
+      const isCached = plan?.preview.cached.some(({ from, to }) => from < start + length && start < to);
+      return [choice, isCached ? 'render cache' : ''].filter(Boolean).join(' · ');
     };
   }
 }

@@ -1,0 +1,126 @@
+import { Component, computed, inject } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
+import { MatSlideToggleModule } from '@angular/material/slide-toggle';
+import { Store } from '@ngrx/store';
+import { max, sum } from 'd3-array';
+import type { CachedStretchRecord } from '@hone/core/api';
+import { formatTimecode, timecodeFormatOf, toNumber } from '@hone/core/time';
+import { clipEnd, mergeRanges, type FrameRange } from '@hone/core/timeline';
+import { bytes, count, pixels, timeText, wait } from '../formatting/quantities';
+import { Levers } from '../playback/levers';
+import { RenderCacheActions } from '../state/actions';
+import { playbackFeature } from '../state/playback.feature';
+import { selectPlan, selectStretches, selectTimeline } from '../state/selectors';
+import { TimelineEditor } from './timeline-editor';
+
+/** Frames that can be rendered in advance, or why they cannot. */
+interface RenderChoice {
+  readonly name: string;
+  readonly range: FrameRange;
+  readonly text: string;
+  readonly problem: string | null;
+}
+
+/** Cached stretches that are shown and deleted together. */
+interface CacheLine {
+  readonly name: string;
+  readonly text: string;
+  readonly ids: string[];
+}
+
+/** The render cache: whether it plays, what is in it, and what can be rendered in advance. */
+@Component({
+  selector: 'hone-render-cache-board',
+  imports: [MatButtonModule, MatSlideToggleModule],
+  templateUrl: './render-cache-board.html',
+  styleUrl: './lever-board.scss',
+})
+export class RenderCacheBoard {
+  private readonly store = inject(Store);
+  private readonly editor = inject(TimelineEditor);
+  private readonly timeline = this.store.selectSignal(selectTimeline);
+  private readonly plan = this.store.selectSignal(selectPlan);
+  private readonly stretches = this.store.selectSignal(selectStretches);
+  private readonly frame = this.store.selectSignal(playbackFeature.selectFrame);
+  private readonly inFrame = this.store.selectSignal(playbackFeature.selectInFrame);
+  private readonly outFrame = this.store.selectSignal(playbackFeature.selectOutFrame);
+  readonly levers = inject(Levers);
+  readonly tuning = this.levers.tuning;
+
+  private readonly used = computed(() => this.plan()?.preview.cached ?? []);
+  readonly lengthText = computed(() => {
+    const { graph } = this.plan()?.preview ?? {};
+    if (!graph) return '';
+    const seconds = sum(this.used(), ({ from, to }) => to - from) / toNumber(graph.rate);
+    return `${wait(seconds)} of ${wait(graph.length / toNumber(graph.rate))} cached`;
+  });
+
+  readonly renders = computed((): readonly RenderChoice[] => [
+    this.choiceOf('Render in to out', this.inToOut(), 'Set an in point and an out point first.'),
+    this.choiceOf('Render selection', this.selection(), 'Select clips on a picture track first.'),
+    this.choiceOf('Render at playhead', this.atPlayhead(), 'There is no picture at the playhead.'),
+  ]);
+
+  readonly lines = computed((): readonly CacheLine[] => {
+    const used = new Map(this.used().map((use) => [use.stretchId, use]));
+    const stretches = this.stretches();
+    const here = mergeRanges(this.used()).map((range) => {
+      const ids = this.used().filter(({ from, to }) => range.from <= from && to <= range.to);
+      const own = stretches.filter(({ id }) => ids.some(({ stretchId }) => stretchId === id));
+      return this.lineOf(this.rangeText(range), own);
+    });
+    const rest = stretches.filter(({ id }) => !used.has(id));
+    return rest.length
+      ? [...here, this.lineOf(`${count(rest.length, 'piece', 'pieces')} not used now`, rest)]
+      : here;
+  });
+
+  render({ range, problem }: RenderChoice): void {
+    if (problem === null) this.store.dispatch(RenderCacheActions.renderAsked(range));
+  }
+
+  remove(ids: string[]): void {
+    this.store.dispatch(RenderCacheActions.removalAsked({ ids }));
+  }
+
+  private lineOf(name: string, stretches: readonly CachedStretchRecord[]): CacheLine {
+    const sizes = [...new Set(stretches.map(({ size }) => pixels(size)))].join(', ');
+    const usedAt = max(stretches, (each) => each.usedAt);
+    const parts = [sizes, bytes(sum(stretches, (each) => each.bytes)), usedAt && `used ${timeText(usedAt)}`];
+    return { name, text: parts.filter(Boolean).join(' · '), ids: stretches.map(({ id }) => id) };
+  }
+
+  private choiceOf(name: string, range: FrameRange | null, problem: string): RenderChoice {
+    if (!range) return { name, range: { from: 0, to: 0 }, text: '', problem };
+    return { name, range, text: `${name}: ${this.rangeText(range)}`, problem: null };
+  }
+
+  private rangeText({ from, to }: FrameRange): string {
+    const timeline = this.timeline();
+    if (!timeline) return '';
+    const format = timecodeFormatOf(timeline.rate, timeline.dropFrame);
+    return [from, to].map((frame) => formatTimecode(timeline.startFrame + frame, format)).join('–');
+  }
+
+  private inToOut(): FrameRange | null {
+    const [from, out] = [this.inFrame(), this.outFrame()];
+    return from === null || out === null ? null : { from, to: out + 1 };
+  }
+
+  private selection(): FrameRange | null {
+    const ids = this.editor.ids();
+    const clips = (this.timeline()?.tracks ?? [])
+      .filter(({ kind }) => kind === 'picture')
+      .flatMap((track) => track.clips.filter(({ id }) => ids.has(id)));
+    if (clips.length === 0) return null;
+    const from = Math.min(...clips.map(({ start }) => start));
+    return { from, to: Math.max(...clips.map(clipEnd)) };
+  }
+
+  private atPlayhead(): FrameRange | null {
+    const frame = this.frame();
+    const stretches = this.plan()?.preview.graph.stretches ?? [];
+    const here = stretches.find(({ from, to }) => from <= frame && frame < to);
+    return here?.layers.length ? { from: here.from, to: here.to } : null;
+  }
+}
