@@ -145,6 +145,14 @@ export interface CopyEstimate {
   readonly sampledFrames: number;
 }
 
+/** Room of the render cache. */
+export interface RenderCacheSettings {
+  readonly quotaBytes: number;
+  /** Free on the drive of its folder. */
+  readonly freeBytes: number;
+  readonly folder: string;
+}
+
 /** A cached stretch as the server keeps it. */
 export interface CachedStretchRecord extends CachedStretch {
   /** Project that it was rendered for; others use it as well. */

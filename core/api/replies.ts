@@ -168,6 +168,12 @@ const contentRun = object({
   count: amount(),
 }).noUnknown();
 
+export const renderCacheSettingsReply = object({
+  quotaBytes: amount(),
+  freeBytes: amount(),
+  folder: text(),
+}).noUnknown();
+
 export const cachedStretchReply = object({
   id: text(),
   projectId: text(),

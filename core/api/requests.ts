@@ -73,6 +73,13 @@ export const renderRequestSchema = object({
   .noUnknown()
   .test(EVEN_SIZE);
 
+/** Least room of the render cache, bytes: a few stretches. */
+export const LEAST_QUOTA_BYTES = 100e6;
+
+export const renderCacheQuotaSchema = object({
+  quotaBytes: number().strict().integer().min(LEAST_QUOTA_BYTES).max(1e15).required(),
+}).noUnknown();
+
 export interface CachedStretchRemoval {
   readonly ids: readonly string[];
 }

@@ -175,6 +175,15 @@ export const ROUTES: readonly RouteDescription[] = [
     replies.jobReply,
     requests.renderRequestSchema,
   ),
+  get('/api/render-cache/settings', 'Room of the render cache', replies.renderCacheSettingsReply),
+  change(
+    'put',
+    '/api/render-cache/settings',
+    'Sets the room of the render cache',
+    200,
+    replies.renderCacheSettingsReply,
+    requests.renderCacheQuotaSchema,
+  ),
   change(
     'post',
     '/api/cached-stretches/removal',

@@ -52,6 +52,7 @@ describe('lever changes', () => {
     expect(leverChangesFor('playing', finding, situation, now)).toMatchObject([
       { lever: 'preview scale', playScale: 8 },
       { lever: 'make copies', copies: [{ sourceId: 'b' }] },
+      { lever: 'render stretches', ranges: [{ from: 120, to: 198 }] },
     ]);
     const narrow = leverChangesFor('playing', finding, situation, now).find(
       ({ lever }) => lever === 'make copies',
@@ -70,7 +71,7 @@ describe('lever changes', () => {
     const finding = findingsOf(context).find(({ dropped }) => dropped > 0)!;
     expect(
       leverChangesFor('playing', finding, situation, context.prediction).map(({ lever }) => lever),
-    ).toEqual(['preview scale', 'play from copies']);
+    ).toEqual(['preview scale', 'play from copies', 'render stretches']);
   });
 
   it('of the picture at rest answer scrubbing, and end at the smallest scale', () => {
@@ -85,7 +86,8 @@ describe('lever changes', () => {
 
   it('change the tuning and the copies, and nothing else', () => {
     const situation = situationOf(alone('a'), [source('a')], slow, { lightCopies: true });
-    const after = (move: LeverChange) => applyLeverChange(situation, move);
+    const now = predict(situation);
+    const after = (move: LeverChange) => applyLeverChange(situation, move, now);
     expect(after({ lever: 'preview scale', playScale: 2 }).tuning).toMatchObject({ playScale: 2 });
     expect(after({ lever: 'scale at rest', restScale: 8 }).tuning).toMatchObject({ restScale: 8 });
     expect(after({ lever: 'play from originals' }).tuning.lightCopies).toBe(false);
@@ -93,6 +95,9 @@ describe('lever changes', () => {
     const made = after({ lever: 'make copies', copies: [{ sourceId: 'a', divisor: 4 }] });
     expect(made.copies).toMatchObject([{ sourceId: 'a', state: 'ready', width: 960, height: 540 }]);
     expect(made.timeline).toBe(situation.timeline);
+    const cached = after({ lever: 'render stretches', ranges: [{ from: 10, to: 40 }] });
+    expect(predict(cached).work.preview.cached).toMatchObject([{ from: 10, to: 40, first: 0 }]);
+    expect(after({ lever: 'play from cache' }).tuning.renderCache).toBeUndefined();
     expect(situation.copies).toEqual([]);
     // A copy that is only imagined is played in the prediction like one that is there.
     expect([...predict(made).work.media.values()].map(({ choice }) => choice)).toEqual(['light copy']);

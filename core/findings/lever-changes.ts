@@ -5,6 +5,7 @@ import { effectSums, type KnownCopy, type Situation } from '../cost-model/index.
 import type { Prediction } from '../simulation/index.js';
 import type { FrameRange } from '../timeline/index.js';
 import type { Finding } from './finding.js';
+import { imaginedStretches, rangesToRender } from './stretch-renders.js';
 
 /** A lever that can be moved now, and where to. */
 export type LeverChange =
@@ -14,7 +15,10 @@ export type LeverChange =
   | { readonly lever: 'effect bypass'; readonly bypass: readonly Bypassable[] }
   | { readonly lever: 'play from copies' }
   | { readonly lever: 'play from originals' }
-  | { readonly lever: 'make copies'; readonly copies: readonly WantedCopy[] };
+  | { readonly lever: 'make copies'; readonly copies: readonly WantedCopy[] }
+  | { readonly lever: 'play from cache' }
+  /** Timeline frames that are rendered in advance. */
+  | { readonly lever: 'render stretches'; readonly ranges: readonly FrameRange[] };
 
 export interface WantedCopy {
   readonly sourceId: string;
@@ -58,7 +62,14 @@ export function leverChangesFor(
   if (!tuning.lightCopies && isReady) changes.push({ lever: 'play from copies' });
   const copies = wantedCopies(situation, now, finding.ranges);
   if (copies.length) changes.push({ lever: 'make copies', copies });
+  if (aim === 'playing') changes.push(...cacheChanges(finding, situation, now));
   return changes;
+}
+
+function cacheChanges({ ranges }: Finding, situation: Situation, now: Prediction): LeverChange[] {
+  if (situation.tuning.renderCache === false) return [{ lever: 'play from cache' }];
+  const toRender = rangesToRender(now, ranges);
+  return toRender.length ? [{ lever: 'render stretches', ranges: toRender }] : [];
 }
 
 /** Effects bypassed, one kind more with each, the heaviest of the stretches of a finding first. */
@@ -84,8 +95,8 @@ function sharperChanges({ tuning }: Situation, { work }: Prediction): LeverChang
   return changes;
 }
 
-/** The situation as it is when a lever was moved. */
-export function applyLeverChange(situation: Situation, change: LeverChange): Situation {
+/** The situation as it is when a lever was moved. @param now its prediction */
+export function applyLeverChange(situation: Situation, change: LeverChange, now: Prediction): Situation {
   const with_ = (change: Partial<Tuning>): Situation => ({
     ...situation,
     tuning: { ...situation.tuning, ...change },
@@ -104,6 +115,12 @@ export function applyLeverChange(situation: Situation, change: LeverChange): Sit
     case 'make copies': {
       const made = change.copies.map((each) => imagined(each, situation));
       return { ...with_({ lightCopies: true }), copies: [...situation.copies, ...made] };
+    }
+    case 'play from cache':
+      return with_({ renderCache: undefined });
+    case 'render stretches': {
+      const made = imaginedStretches(situation, now, change.ranges);
+      return { ...situation, stretches: [...(situation.stretches ?? []), ...made] };
     }
   }
 }

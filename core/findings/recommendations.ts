@@ -14,6 +14,7 @@ import {
   type Aim,
   type LeverChange,
 } from './lever-changes.js';
+import { renderPrice, type RenderPrice } from './stretch-renders.js';
 import { stageLoadsOf, windowsOf } from './utilisation.js';
 
 /** A figure as it is and as it will be. */
@@ -38,6 +39,8 @@ export interface Recommendation {
   readonly loadPercent: Change & { readonly stage: Stage };
   /** Pixels of the preview then, at rest where the aim is scrubbing. */
   readonly pixels: FrameSize;
+  /** Expected cost of a render; null for levers that render nothing. */
+  readonly price: RenderPrice | null;
 }
 
 /** Least gain of a lever, as a share of the wanted frames; half the dropped frames suffice as well. */
@@ -159,6 +162,7 @@ class WhatIfEvaluator {
         situation.tuning,
         aim === 'scrubbing' ? 'at rest' : 'playing',
       ),
+      price: change.lever === 'render stretches' ? renderPrice(this.situation, now, change.ranges) : null,
     };
   }
 
@@ -166,7 +170,7 @@ class WhatIfEvaluator {
     const key = JSON.stringify(change);
     const known = this.known.get(key);
     if (known) return known;
-    const situation = applyLeverChange(this.situation, change);
+    const situation = applyLeverChange(this.situation, change, this.now);
     const made = { situation, prediction: predict(situation, this.now) };
     this.known.set(key, made);
     return made;

@@ -125,8 +125,8 @@ describe('the render cache', () => {
       409,
       'There is no picture in these frames of the timeline.',
     ]);
-    expect((await server.call('POST', at, { from: 0, to: 10, size: { width: 641, height: 360 } })).status).toBe(
-      400,
-    );
+    expect(
+      (await server.call('POST', at, { from: 0, to: 10, size: { width: 641, height: 360 } })).status,
+    ).toBe(400);
   });
 });

@@ -58,11 +58,21 @@ export function stretchHandler(parts: StretchParts): JobHandler {
       const missing = missingRanges(graph, order, [...known.values()], await stretches.list());
       const frames = missing.reduce((sum, { from, to }) => sum + to - from, 0);
       let done = 0;
+      const made = new Set<string>();
       await mkdir(scratch, { recursive: true });
       await mkdir(stretches.folder, { recursive: true });
       for (const range of missing) {
         const folder = await mkdtemp(join(scratch, 'stretch-'));
-        const render: RangeRender = { ...parts, projectId, graph, known, folder, signal, size: order.size };
+        const render: RangeRender = {
+          ...parts,
+          projectId,
+          graph,
+          known,
+          folder,
+          signal,
+          size: order.size,
+          made,
+        };
         try {
           await renderRange(render, range, (rendered) => progress((done + rendered) / frames));
         } finally {
@@ -97,6 +107,8 @@ interface RangeRender extends StretchParts {
   readonly folder: string;
   readonly signal: AbortSignal;
   readonly size: RenderRequest['size'];
+  /** Stretches that stay: those that this render made. */
+  readonly made: Set<string>;
 }
 
 async function renderRange(
@@ -160,7 +172,7 @@ async function completeFiles(listFile: string): Promise<string[]> {
 
 /** Checks a file and takes it into the cache. */
 async function takePiece(
-  { stretches, tools, projectId, graph, known, size }: RangeRender,
+  { stretches, tools, projectId, graph, known, size, made }: RangeRender,
   file: string,
   piece: FrameRange,
   madeInMs: number,
@@ -174,8 +186,12 @@ async function takePiece(
   const content = contentOf(graph, piece, stampsOf([...known.values()].map(sourceOf)));
   if (!content) throw new Error('A source of the stretch is not in the project any more.');
   const { size: bytes } = await stat(file);
-  await stretches.take(file, {
+  const row = await stretches.take(file, {
     ...{ projectId, rate: graph.rate, ...size, frameCount: frames, content },
     ...{ format: INTRA_H264_LABEL, bytes, madeInMs },
   });
+  made.add(row.id);
+  // What this render made was asked for last, so it stays.
+  if (await stretches.makeRoom(made)) return;
+  throw new Error('The render cache is full. Give it more room, or render fewer frames; what is done stays.');
 }

@@ -1,5 +1,10 @@
 import { randomUUID } from 'node:crypto';
-import { cachedStretchRemovalSchema, checked, renderRequestSchema } from '@hone/core/api';
+import {
+  cachedStretchRemovalSchema,
+  checked,
+  renderCacheQuotaSchema,
+  renderRequestSchema,
+} from '@hone/core/api';
 import { renderGraph, sourcesOf, stretchesIn } from '@hone/core/render';
 import { formatTimecode, timecodeFormatOf } from '@hone/core/time';
 import { Router } from 'express';
@@ -53,6 +58,15 @@ export function renderCacheRoutes(
     const title = `Render from ${formatTimecode(timeline.startFrame + from, format)}`;
     const job = await queue.add({ projectId, kind: 'stretch', title, subjectId: randomUUID(), payload });
     response.status(202).json(job);
+  });
+
+  router.get('/render-cache/settings', async (_request, response) => {
+    response.json(await stretches.settings());
+  });
+
+  router.put('/render-cache/settings', async (request, response) => {
+    const { quotaBytes } = checked(renderCacheQuotaSchema, request.body, 'the request');
+    response.json(await stretches.setQuota(quotaBytes));
   });
 
   router.post('/cached-stretches/removal', async (request, response) => {

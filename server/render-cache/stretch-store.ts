@@ -1,17 +1,24 @@
 import { randomUUID } from 'node:crypto';
 import { rename, rm } from 'node:fs/promises';
 import { join } from 'node:path';
-import type { CachedStretchRecord } from '@hone/core/api';
+import type { CachedStretchRecord, RenderCacheSettings } from '@hone/core/api';
+import { clockOf, evictionsFor, priorityOf } from '@hone/core/cache';
+import { sum } from 'd3-array';
 import { eq, inArray } from 'drizzle-orm';
 import type { EventBus } from '../http/events.js';
 import { notFound } from '../http/problems.js';
 import type { Database } from '../store/database.js';
-import { cachedStretches } from '../store/tables.js';
+import { freeBytes } from '../store/free-space.js';
+import { cachedStretches, settings } from '../store/tables.js';
 
 export type StretchRow = typeof cachedStretches.$inferSelect;
 
 /** Time after which a file that is read counts as used anew, ms. */
 const USED_AGAIN_MS = 60_000;
+
+const QUOTA = 'renderCacheQuota';
+/** Room of the cache until it is set, bytes. */
+const USUAL_QUOTA_BYTES = 20e9;
 
 /** The files of the render cache. */
 export class StretchStore {
@@ -35,11 +42,14 @@ export class StretchStore {
   /** Takes a complete file into the cache. @param file is moved */
   async take(
     file: string,
-    values: Omit<StretchRow, 'id' | 'path' | 'madeAt' | 'usedAt'>,
+    values: Omit<StretchRow, 'id' | 'path' | 'madeAt' | 'usedAt' | 'uses' | 'priority'>,
   ): Promise<StretchRow> {
     const id = randomUUID();
     const now = new Date().toISOString();
-    const row: StretchRow = { ...values, id, path: join(this.folder, `${id}.mp4`), madeAt: now, usedAt: now };
+    const row: StretchRow = {
+      ...{ ...values, id, path: join(this.folder, `${id}.mp4`), madeAt: now, usedAt: now, uses: 1 },
+      priority: priorityOf(clockOf(await this.list()), { ...values, uses: 1 }),
+    };
     await rename(file, row.path);
     await this.database.insert(cachedStretches).values(row);
     this.bus.emit({ kind: 'cachedStretch', stretch: stretchOf(row) });
@@ -50,8 +60,42 @@ export class StretchStore {
   async noteUse(row: StretchRow): Promise<void> {
     const now = new Date();
     if (now.getTime() - new Date(row.usedAt).getTime() < USED_AGAIN_MS) return;
-    const usedAt = now.toISOString();
-    await this.database.update(cachedStretches).set({ usedAt }).where(eq(cachedStretches.id, row.id));
+    const used = { ...row, usedAt: now.toISOString(), uses: row.uses + 1 };
+    const { usedAt, uses } = used;
+    const priority = priorityOf(clockOf(await this.list()), used);
+    await this.database
+      .update(cachedStretches)
+      .set({ usedAt, uses, priority })
+      .where(eq(cachedStretches.id, row.id));
+  }
+
+  async settings(): Promise<RenderCacheSettings> {
+    const [row] = await this.database.select().from(settings).where(eq(settings.key, QUOTA));
+    const quotaBytes = typeof row?.value === 'number' ? row.value : USUAL_QUOTA_BYTES;
+    return { quotaBytes, freeBytes: await freeBytes(this.folder), folder: this.folder };
+  }
+
+  /** Sets the room of the cache; what does not fit any more goes. */
+  async setQuota(quotaBytes: number): Promise<RenderCacheSettings> {
+    await this.database
+      .insert(settings)
+      .values({ key: QUOTA, value: quotaBytes })
+      .onConflictDoUpdate({ target: settings.key, set: { value: quotaBytes } });
+    await this.makeRoom();
+    return this.settings();
+  }
+
+  /**
+   * Deletes the least valuable stretches until the cache fits its quota.
+   * @param needed identifiers of stretches that stay
+   * @returns whether it fits
+   */
+  async makeRoom(needed: ReadonlySet<string> = new Set()): Promise<boolean> {
+    const { quotaBytes } = await this.settings();
+    const rows = await this.list();
+    const going = new Set(evictionsFor(rows, quotaBytes, (id) => needed.has(id)));
+    await this.remove([...going]);
+    return sum(rows, ({ id, bytes }) => (going.has(id) ? 0 : bytes)) <= quotaBytes;
   }
 
   /** Deletes stretches; those that are gone already do not matter. */

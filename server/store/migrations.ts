@@ -76,6 +76,6 @@ export const MIGRATIONS: readonly Migration[] = [
        id TEXT PRIMARY KEY, project_id TEXT NOT NULL, rate TEXT NOT NULL, width INTEGER NOT NULL,
        height INTEGER NOT NULL, frame_count INTEGER NOT NULL, content TEXT NOT NULL, format TEXT NOT NULL,
        path TEXT NOT NULL, bytes INTEGER NOT NULL, made_at TEXT NOT NULL, made_in_ms REAL NOT NULL,
-       used_at TEXT NOT NULL)`,
+       used_at TEXT NOT NULL, uses INTEGER NOT NULL, priority REAL NOT NULL)`,
   ],
 ];

@@ -130,6 +130,8 @@ export const cachedStretches = sqliteTable('cached_stretches', {
   madeAt: text('made_at').notNull(),
   madeInMs: real('made_in_ms').notNull(),
   usedAt: text('used_at').notNull(),
+  uses: integer('uses').notNull(),
+  priority: real('priority').notNull(),
 });
 
 export const jobs = sqliteTable(

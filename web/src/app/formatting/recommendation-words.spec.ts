@@ -8,6 +8,7 @@ const copies: Recommendation = {
   ...{ isRealTime: true, helps: true },
   loadPercent: { stage: 'decode', before: 146, after: 20 },
   pixels: { width: 960, height: 540 },
+  price: null,
 };
 const scale: Recommendation = { ...copies, change: { lever: 'preview scale', playScale: 8 } };
 
@@ -23,6 +24,15 @@ describe('the words of recommendations', () => {
       result: '9 → 24 frames/s',
       plays: '',
     });
+  });
+
+  it('name how many frames are rendered', () => {
+    const ranges = [
+      { from: 10, to: 40 },
+      { from: 90, to: 100 },
+    ];
+    const render: Recommendation = { ...copies, change: { lever: 'render stretches', ranges } };
+    expect(recommendationText(render).act).toBe('Render 40 frames in advance');
   });
 
   it('name the effects that are bypassed, and what a run was played without', () => {

@@ -1,6 +1,7 @@
 import type { Recommendation } from '@hone/core/findings';
 import type { Bypassable, Tuning } from '@hone/core/levers';
 import type { Stage } from '@hone/core/playback';
+import type { FrameRange } from '@hone/core/timeline';
 import { effectWord, list } from './finding-words';
 import { STAGE_NAMES } from './stage-words';
 import { count, framesPerSecond, milliseconds, percentOf, rounded } from './quantities';
@@ -41,6 +42,8 @@ const TOUCHED: Readonly<Record<Recommendation['change']['lever'], readonly Stage
   'play from originals': ['read', 'decode', 'scale'],
   'play from copies': ['read', 'decode', 'scale'],
   'make copies': ['read', 'decode', 'scale'],
+  'play from cache': ['read', 'decode', 'scale', 'effects', 'compose'],
+  'render stretches': ['read', 'decode', 'scale', 'effects', 'compose'],
 };
 
 /** Why a lever is not worth moving. */
@@ -59,6 +62,9 @@ export function refusalText(recommendation: Recommendation): string {
     : `${what}: ${name} would go from ${percentOf(before)} to ${percentOf(after)} of the frame budget, and frames would still be late.`;
 }
 
+const framesOf = (ranges: readonly FrameRange[]): number =>
+  ranges.reduce((sum, { from, to }) => sum + to - from, 0);
+
 function actOf({ change, aim }: Recommendation): string {
   switch (change.lever) {
     case 'preview scale':
@@ -73,6 +79,10 @@ function actOf({ change, aim }: Recommendation): string {
       return 'Play from the light copies that are ready';
     case 'make copies':
       return `Make copies of ${count(change.copies.length, 'clip', 'clips')}`;
+    case 'play from cache':
+      return 'Play from the render cache';
+    case 'render stretches':
+      return `Render ${count(framesOf(change.ranges), 'frame', 'frames')} in advance`;
   }
 }
 
@@ -90,5 +100,9 @@ function conditionOf({ change }: Recommendation): string {
       return 'Playing from the copies that are ready';
     case 'make copies':
       return 'More light copies';
+    case 'play from cache':
+      return 'Playing from the render cache';
+    case 'render stretches':
+      return 'Rendering in advance';
   }
 }

@@ -2,7 +2,7 @@ import { Component, computed, inject, input } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
 import type { LeverChange, Recommendation } from '@hone/core/findings';
-import { CopyActions } from '../state/actions';
+import { CopyActions, RenderCacheActions } from '../state/actions';
 import { Levers } from '../playback/levers';
 import { mediaFeature } from '../state/media.feature';
 import { refusalText, recommendationText } from '../formatting/recommendation-words';
@@ -82,11 +82,18 @@ export class RecommendationList {
         if (!levers.tuning()?.lightCopies) levers.move({ lightCopies: true });
         for (const [divisor, sourceIds] of copiesByDivisor(change.copies))
           this.store.dispatch(CopyActions.asked({ sourceIds, divisor }));
+        return;
+      case 'play from cache':
+        return levers.move({ renderCache: undefined });
+      case 'render stretches':
+        for (const { from, to } of change.ranges)
+          this.store.dispatch(RenderCacheActions.renderAsked({ from, to }));
     }
   }
 
   // The time of copies is measured on a sample of each clip, and shown once all samples are measured.
-  private priceOf({ change, pixels: { width, height } }: Recommendation): string | null {
+  private priceOf({ change, price: rendered, pixels: { width, height } }: Recommendation): string | null {
+    if (rendered) return `about ${wait(rendered.seconds)} · ${bytes(rendered.bytes)}`;
     if (change.lever === 'effect bypass') return 'at rest they are seen';
     if (change.lever !== 'make copies')
       return change.lever === 'play from copies' ? null : `${width}\u00a0×\u00a0${height}`;

@@ -4,9 +4,9 @@ import { MatSlideToggleModule } from '@angular/material/slide-toggle';
 import { Store } from '@ngrx/store';
 import { max, sum } from 'd3-array';
 import type { CachedStretchRecord } from '@hone/core/api';
-import { formatTimecode, timecodeFormatOf, toNumber } from '@hone/core/time';
+import { formatTimecode, timecodeFormatOf } from '@hone/core/time';
 import { clipEnd, mergeRanges, type FrameRange } from '@hone/core/timeline';
-import { bytes, count, pixels, timeText, wait } from '../formatting/quantities';
+import { bytes, count, pixels, timeText } from '../formatting/quantities';
 import { Levers } from '../playback/levers';
 import { RenderCacheActions } from '../state/actions';
 import { playbackFeature } from '../state/playback.feature';
@@ -51,8 +51,8 @@ export class RenderCacheBoard {
   readonly lengthText = computed(() => {
     const { graph } = this.plan()?.preview ?? {};
     if (!graph) return '';
-    const seconds = sum(this.used(), ({ from, to }) => to - from) / toNumber(graph.rate);
-    return `${wait(seconds)} of ${wait(graph.length / toNumber(graph.rate))} cached`;
+    const frames = sum(this.used(), ({ from, to }) => to - from);
+    return `${frames} of ${graph.length} frames cached`;
   });
 
   readonly renders = computed((): readonly RenderChoice[] => [
