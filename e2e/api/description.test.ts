@@ -1,7 +1,9 @@
 import { join } from 'node:path';
 import {
   ROUTES,
+  type CachedStretchRecord,
   type ExportRecord,
+  type Job,
   type KeptTable,
   type LightCopy,
   type Project,
@@ -94,12 +96,17 @@ describe('the description of the API', () => {
 
   it('is kept by what is really answered', async () => {
     const table = await server.callText<KeptTable>('tables', 'LUT_1D_SIZE 2\n0 0 0\n1 1 1\n');
+    const range = { from: 0, to: 4, size: { width: 160, height: 90 } };
+    const render = await server.call<Job>('POST', `projects/${project.id}/cached-stretches`, range);
+    await server.services.queue.finished(render.body.id);
+    const [stretch] = await server.get<CachedStretchRecord[]>('cached-stretches');
     const ids: Record<string, string> = {
       '/api/sources/{id}': source.id,
       '/media/sources/{id}': source.id,
       '/media/strips/{id}': source.id,
       '/media/frames/{id}': source.id,
       '/media/copies/{id}': copy.id,
+      '/media/stretches/{id}': stretch!.id,
       '/media/exports/{id}': record.id,
       '/media/export-strips/{id}': record.id,
       '/media/tables/{id}': table.body.id,

@@ -13,9 +13,18 @@ import { alone, readySource } from '@hone/core/testing';
 import { skip } from 'rxjs';
 import { beforeEach, describe, expect, it } from 'vitest';
 import { CopyActions, ProjectActions } from '../state/actions';
-import { selectCopyRows, selectTimeline, selectTuning, type CopyRow } from '../state/selectors';
+import { mediaFeature } from '../state/media.feature';
+import { playbackFeature } from '../state/playback.feature';
+import {
+  selectCopyRows,
+  selectPlan,
+  selectTimeline,
+  selectTuning,
+  type CopyRow,
+} from '../state/selectors';
 import { Predictions } from '../prediction/predictions';
 import { LeverBoard } from './lever-board';
+import { TimelineEditor } from './timeline-editor';
 
 const BLUR = { id: 'e', kind: 'blur', enabled: true, values: {} } as const;
 const UHD = { ...alone('s', { effects: [BLUR] }), size: { width: 3840, height: 2160 } };
@@ -71,8 +80,14 @@ describe('the lever board', () => {
             { selector: selectTuning, value: tuning },
             { selector: selectTimeline, value: UHD },
             { selector: selectCopyRows, value: [ROW] },
+            { selector: selectPlan, value: null },
+            { selector: mediaFeature.selectStretchList, value: [] },
+            { selector: playbackFeature.selectFrame, value: 0 },
+            { selector: playbackFeature.selectInFrame, value: null },
+            { selector: playbackFeature.selectOutFrame, value: null },
           ],
         }),
+        { provide: TimelineEditor, useValue: { ids: signal(new Set()) } },
         { provide: Predictions, useValue: { predicted: signal(null) } },
       ],
     });

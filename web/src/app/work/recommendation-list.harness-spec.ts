@@ -8,7 +8,7 @@ import type { LeverChange, Recommendation } from '@hone/core/findings';
 import { FIRST_TUNING } from '@hone/core/levers';
 import { skip } from 'rxjs';
 import { beforeEach, describe, expect, it } from 'vitest';
-import { CopyActions, ProjectActions } from '../state/actions';
+import { CopyActions, ProjectActions, RenderCacheActions } from '../state/actions';
 import { mediaFeature } from '../state/media.feature';
 import { selectTuning } from '../state/selectors';
 import { RecommendationList } from './recommendation-list';
@@ -22,6 +22,7 @@ const recommendation = (change: LeverChange, helps = true): Recommendation => ({
   helps,
   loadPercent: { before: 180, after: helps ? 60 : 175, stage: 'decode' },
   pixels: { width: 480, height: 270 },
+  price: null,
 });
 
 const COPIES: LeverChange = {
@@ -89,6 +90,18 @@ describe('recommendations', () => {
       CopyActions.asked({ sourceIds: ['a'], divisor: 2 }),
       CopyActions.asked({ sourceIds: ['b'], divisor: 4 }),
     ]);
+  });
+
+  it('render the frames that drop, for the price that is expected', async () => {
+    const ranges = [
+      { from: 10, to: 40 },
+      { from: 90, to: 100 },
+    ];
+    show({ ...recommendation({ lever: 'render stretches', ranges }), price: { seconds: 12, bytes: 4e6 } });
+    const button = await loader.getHarness(MatButtonHarness);
+    expect(await button.getText()).toMatch(/Render 40 frames in advance.*about 12 s · 4/);
+    await button.click();
+    expect(dispatched).toEqual(ranges.map((range) => RenderCacheActions.renderAsked(range)));
   });
 
   it('show the price of copies once every sample is measured', async () => {
