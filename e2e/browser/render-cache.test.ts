@@ -48,7 +48,7 @@ describe('the render cache', () => {
   it('takes frames from in to out, and plays them with no seam', async () => {
     const { browser } = opened;
     const { page } = browser;
-    const live = await picturesWhilePlaying(browser);
+    const live = await picturesWhilePlaying(browser, 320);
     expect(live.size).toBeGreaterThan(0.7 * THREE_CUTS_LENGTH);
 
     const board = page.locator('hone-render-cache-board');
@@ -66,7 +66,7 @@ describe('the render cache', () => {
     ]);
     await page.keyboard.press('u');
 
-    const pictures = await picturesWhilePlaying(browser);
+    const pictures = await picturesWhilePlaying(browser, 320);
     expect(pictures.size).toBeGreaterThan(0.7 * THREE_CUTS_LENGTH);
     const both = CODES.map((_, frame) => frame).filter(
       (frame) => live.has(keyOf(frame)) && pictures.has(keyOf(frame)),
@@ -112,7 +112,7 @@ describe('the render cache', () => {
     await page.keyboard.press('Enter');
     await expect.poll(() => length.textContent()).toMatch(/^0 of/);
     await expect.poll(() => board.getByTestId('cached-stretches').textContent()).toContain('not used now');
-    await page.keyboard.press('Escape');
+    await page.getByTestId('speed').blur();
     await page.keyboard.press('Control+z');
     await expect.poll(() => length.textContent()).toBe('100 of 144 frames cached');
   });
