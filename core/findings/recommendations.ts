@@ -61,11 +61,14 @@ export function recommend(
   findings: readonly Finding[],
 ): Recommendation[][] {
   const evaluator = new WhatIfEvaluator(situation, now);
-  return findings.map((finding): Recommendation[] => {
+  return findings.map((finding, at): Recommendation[] => {
     const aim = aimOf(finding);
     if (aim === null) return [];
     const evaluate = (change: LeverChange): Recommendation => evaluator.evaluate(change, aim, finding);
-    const recommendations = leverChangesFor(aim, finding, situation, now).map(evaluate);
+    const recommendations = leverChangesFor(aim, finding, situation, now)
+      // Each finding has other frames to render, and each prediction of that takes seconds: of the main finding only.
+      .filter(({ lever }) => at === 0 || lever !== 'render stretches')
+      .map(evaluate);
     const wider = recommendations.flatMap(({ change, helps, isRealTime }): Recommendation[] => {
       const more = helps && !isRealTime ? widerCopies(change, situation, now) : null;
       return more ? [evaluate(more)].filter((each) => each.isRealTime) : [];
@@ -78,7 +81,7 @@ export function recommend(
       (a, b) =>
         Number(b.helps) - Number(a.helps) ||
         Number(takesAway(a)) - Number(takesAway(b)) ||
-        gainOf(b) - gainOf(a),
+        rankOf(b, situation) - rankOf(a, situation),
     );
   });
 }
@@ -123,6 +126,12 @@ function moreBypassed(
   const gained = more.framesPerSecond.after - first.framesPerSecond.after;
   return gained > WORTH * toNumber(now.workload.rate) ? [more] : [];
 }
+
+/** A render has to bring more than other levers by this share of the frame rate: an edit of the stretch undoes it. */
+const RENDER_MARGIN = 0.05;
+
+const rankOf = (each: Recommendation, { timeline }: Situation): number =>
+  gainOf(each) - (each.change.lever === 'render stretches' ? RENDER_MARGIN * toNumber(timeline.rate) : 0);
 
 const gainOf = ({ waitMs, framesPerSecond }: Recommendation): number =>
   waitMs ? waitMs.before - waitMs.after : framesPerSecond.after - framesPerSecond.before;

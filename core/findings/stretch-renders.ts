@@ -7,8 +7,8 @@ import { mergeRanges, type FrameRange } from '../timeline/index.js';
 
 /** Frames before and behind those that drop, which are rendered with them: playback recovers in them, seconds. */
 const MARGIN_SECONDS = 2;
-/** Bytes of a cached pixel; stretches of the demo took 0.1 to 0.3. */
-const BYTES_PER_PIXEL = 0.2;
+/** Bytes of a cached pixel; stretches of the demo took 0.06 to 0.08. */
+const BYTES_PER_PIXEL = 0.1;
 
 /** Expected cost of a render. */
 export interface RenderPrice {

@@ -52,7 +52,7 @@ describe('the render cache', () => {
     expect(live.size).toBeGreaterThan(0.7 * THREE_CUTS_LENGTH);
 
     const board = page.locator('hone-render-cache-board');
-    await expect(board.getByTestId('cached-length').textContent()).resolves.toBe('0 of 144 frames cached');
+    await expect(board.getByTestId('cached-length').textContent()).resolves.toBe('0 of 144 frames');
     await browser.goTo(FROM, 24);
     await page.keyboard.press('i');
     await browser.goTo(TO - 1, 24);
@@ -100,11 +100,11 @@ describe('the render cache', () => {
     const { page } = browser;
     const board = page.locator('hone-render-cache-board');
     const length = board.getByTestId('cached-length');
-    await expect.poll(() => length.textContent()).toBe('100 of 144 frames cached');
+    await expect.poll(() => length.textContent()).toBe('100 of 144 frames');
     await board.getByRole('switch', { name: 'Play from the render cache' }).click();
-    await expect.poll(() => length.textContent()).toBe('0 of 144 frames cached');
+    await expect.poll(() => length.textContent()).toBe('0 of 144 frames');
     await board.getByRole('switch', { name: 'Play from the render cache' }).click();
-    await expect.poll(() => length.textContent()).toBe('100 of 144 frames cached');
+    await expect.poll(() => length.textContent()).toBe('100 of 144 frames');
 
     await browser.goTo(10, 24);
     await page.keyboard.press('Control+a');
@@ -114,7 +114,7 @@ describe('the render cache', () => {
     await expect.poll(() => board.getByTestId('cached-stretches').textContent()).toContain('not used now');
     await page.getByTestId('speed').blur();
     await page.keyboard.press('Control+z');
-    await expect.poll(() => length.textContent()).toBe('100 of 144 frames cached');
+    await expect.poll(() => length.textContent()).toBe('100 of 144 frames');
   });
 
   it('gives the export nothing', async () => {
@@ -133,7 +133,7 @@ describe('the render cache', () => {
     const board = browser.page.locator('hone-render-cache-board');
     await board.getByRole('button', { name: /^Delete 00:00:00:20/ }).click();
     await expect.poll(async () => (await cached()).length).toBe(0);
-    await expect.poll(() => board.getByTestId('cached-length').textContent()).toBe('0 of 144 frames cached');
+    await expect.poll(() => board.getByTestId('cached-length').textContent()).toBe('0 of 144 frames');
     const jobs = await opened.server.get<Job[]>(`projects/${opened.made.project.id}/jobs`);
     expect(jobs.filter(({ kind }) => kind === 'stretch').map(({ state }) => state)).toEqual(['done']);
     expect(browser.errors).toEqual([]);

@@ -8,10 +8,18 @@ import {
   percentOf,
   pixels,
   scaleText,
+  shortTimeText,
   wait,
 } from './quantities';
 
 describe('quantities', () => {
+  it('tell the time of today, and the date of another day', () => {
+    const now = new Date(2026, 10, 27, 12, 30);
+    const at = (day: number): string => new Date(2026, 10, day, 9, 5).toISOString();
+    expect(shortTimeText(at(27), now)).toBe('09:05');
+    expect(shortTimeText(at(26), now)).toBe('26/11/2026');
+  });
+
   it('have a unit and at most three significant digits', () => {
     expect(bytes(780_000_000)).toBe('780 MB');
     expect(bytes(12_441_600)).toBe('12.4 MB');

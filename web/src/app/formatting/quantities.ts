@@ -58,6 +58,14 @@ export const rateText = ({ num, den }: { readonly num: number; readonly den: num
 export const timeText = (iso: string): string =>
   new Date(iso).toLocaleString('en-GB', { dateStyle: 'short', timeStyle: 'medium' });
 
+/** The time of today, or the date of another day. */
+export function shortTimeText(iso: string, now = new Date()): string {
+  const at = new Date(iso);
+  return at.toDateString() === now.toDateString()
+    ? at.toLocaleTimeString('en-GB', { timeStyle: 'short' })
+    : at.toLocaleDateString('en-GB', { dateStyle: 'short' });
+}
+
 export const pixels = ({ width, height }: { width: number; height: number }): string =>
   `${width} × ${height}`;
 

@@ -1,4 +1,4 @@
-import { DestroyRef, effect, inject, Injectable, signal } from '@angular/core';
+import { computed, DestroyRef, effect, inject, Injectable, signal } from '@angular/core';
 import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
 import { Actions, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
@@ -17,6 +17,7 @@ import {
 import { PlayerActions } from '../state/actions';
 import { playbackFeature } from '../state/playback.feature';
 import {
+  selectBusyJobs,
   selectCopies,
   selectLength,
   selectPlan,
@@ -88,6 +89,11 @@ export class Playback {
   private scrubbed: { frame: number; at: number } | undefined;
   private readonly scrubWaits: number[] = [];
   private readonly isMeasuring = this.store.selectSignal(machineFeature.selectMeasuring);
+  private readonly jobs = this.store.selectSignal(selectBusyJobs);
+  /** What is measured has the machine for itself, and a render makes the same frames for longer. */
+  private readonly mustNotFill = computed(
+    () => this.isMeasuring() || this.jobs().some(({ kind }) => kind === 'stretch'),
+  );
   /** Time and number of frames of the first progress of filling. */
   private fillingBegan: { at: number; done: number } | undefined;
 
@@ -104,9 +110,8 @@ export class Playback {
       this.noteSubject();
       onCleanup(afterPaint(() => this.arrive()));
     });
-    // What is measured has the machine for itself.
     effect(() => {
-      if (this.isMeasuring()) this.player?.stopFilling();
+      if (this.mustNotFill()) this.player?.stopFilling();
     });
     inject(Actions)
       .pipe(ofType(PlayerActions.fillingCancelled), takeUntilDestroyed())
@@ -278,7 +283,7 @@ export class Playback {
       this.store.dispatch(PlayerActions.fillingChanged({ filling: null }));
       return;
     }
-    if (this.isMeasuring()) return this.player?.stopFilling();
+    if (this.mustNotFill()) return this.player?.stopFilling();
     this.fillingBegan ??= { at: performance.now(), done };
     const framesMade = done - this.fillingBegan.done;
     const seconds = (performance.now() - this.fillingBegan.at) / 1000;

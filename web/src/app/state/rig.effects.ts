@@ -2,7 +2,7 @@ import { inject, Injectable } from '@angular/core';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { Store } from '@ngrx/store';
 import { FrameLog, isDisturbed } from '@hone/core/playback';
-import { isHeldJob, type RunRecord, type Source } from '@hone/core/api';
+import { isUnaskedJob, type RunRecord, type Source } from '@hone/core/api';
 import { decodeObservations, refine } from '@hone/core/cost-model';
 import { roughRig, untriedSources, type DecodeFigures, type Rig } from '@hone/core/machine';
 import type { Timeline } from '@hone/core/timeline';
@@ -31,7 +31,7 @@ import { Api } from '../api/api';
 import { Predictions } from '../prediction/predictions';
 import { BackgroundHold } from '../rig/background-hold';
 import { RigMeasurement } from '../rig/rig-measurement';
-import { PlayerActions, RigActions, ServerActions } from './actions';
+import { PlayerActions, RenderCacheActions, RigActions, ServerActions } from './actions';
 import { mediaFeature } from './media.feature';
 import { playbackFeature } from './playback.feature';
 import { machineFeature } from './machine.feature';
@@ -104,7 +104,7 @@ export class RigEffects {
   readonly makeWay = createEffect(
     () =>
       this.actions.pipe(
-        ofType(RigActions.measurementCancelled, PlayerActions.runBegun),
+        ofType(RigActions.measurementCancelled, PlayerActions.runBegun, RenderCacheActions.renderAsked),
         tap(() => this.measurement.cancel()),
       ),
     { dispatch: false },
@@ -120,7 +120,7 @@ export class RigEffects {
       ([project, jobs, state, sources]) =>
         project !== null &&
         // Predictions need the packet indexes.
-        jobs.every(({ kind }) => isHeldJob(kind) && kind !== 'index') &&
+        jobs.every(({ kind }) => isUnaskedJob(kind) && kind !== 'index') &&
         state === 'still' &&
         sources.some((source) => source.state === 'ready'),
     ),

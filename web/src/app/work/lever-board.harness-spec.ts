@@ -15,13 +15,7 @@ import { beforeEach, describe, expect, it } from 'vitest';
 import { CopyActions, ProjectActions } from '../state/actions';
 import { mediaFeature } from '../state/media.feature';
 import { playbackFeature } from '../state/playback.feature';
-import {
-  selectCopyRows,
-  selectPlan,
-  selectTimeline,
-  selectTuning,
-  type CopyRow,
-} from '../state/selectors';
+import { selectCopyRows, selectPlan, selectTimeline, selectTuning, type CopyRow } from '../state/selectors';
 import { Predictions } from '../prediction/predictions';
 import { LeverBoard } from './lever-board';
 import { TimelineEditor } from './timeline-editor';

@@ -6,19 +6,17 @@ import { max, sum } from 'd3-array';
 import type { CachedStretchRecord } from '@hone/core/api';
 import { formatTimecode, timecodeFormatOf } from '@hone/core/time';
 import { clipEnd, mergeRanges, type FrameRange } from '@hone/core/timeline';
-import { bytes, count, pixels, timeText } from '../formatting/quantities';
+import { bytes, count, pixels, shortTimeText } from '../formatting/quantities';
 import { Levers } from '../playback/levers';
 import { RenderCacheActions } from '../state/actions';
 import { playbackFeature } from '../state/playback.feature';
 import { selectPlan, selectStretches, selectTimeline } from '../state/selectors';
 import { TimelineEditor } from './timeline-editor';
 
-/** Frames that can be rendered in advance, or why they cannot. */
+/** Frames that can be rendered in advance. */
 interface RenderChoice {
   readonly name: string;
   readonly range: FrameRange;
-  readonly text: string;
-  readonly problem: string | null;
 }
 
 /** Cached stretches that are shown and deleted together. */
@@ -52,14 +50,20 @@ export class RenderCacheBoard {
     const { graph } = this.plan()?.preview ?? {};
     if (!graph) return '';
     const frames = sum(this.used(), ({ from, to }) => to - from);
-    return `${frames} of ${graph.length} frames cached`;
+    return `${frames} of ${graph.length} frames`;
   });
 
-  readonly renders = computed((): readonly RenderChoice[] => [
-    this.choiceOf('Render in to out', this.inToOut(), 'Set an in point and an out point first.'),
-    this.choiceOf('Render selection', this.selection(), 'Select clips on a picture track first.'),
-    this.choiceOf('Render at playhead', this.atPlayhead(), 'There is no picture at the playhead.'),
-  ]);
+  /** What can be rendered now. */
+  readonly renders = computed((): readonly RenderChoice[] =>
+    [
+      { name: 'Render in to out', range: this.inToOut() },
+      { name: 'Render selection', range: this.selection() },
+      { name: 'Render at playhead', range: this.atPlayhead() },
+    ].filter((each): each is RenderChoice => each.range !== null),
+  );
+  readonly hint = computed(() =>
+    this.inToOut() || this.selection() ? null : 'Set in and out, or select clips, to render a part.',
+  );
 
   readonly lines = computed((): readonly CacheLine[] => {
     const used = new Map(this.used().map((use) => [use.stretchId, use]));
@@ -75,8 +79,8 @@ export class RenderCacheBoard {
       : here;
   });
 
-  render({ range, problem }: RenderChoice): void {
-    if (problem === null) this.store.dispatch(RenderCacheActions.renderAsked(range));
+  render(range: FrameRange): void {
+    this.store.dispatch(RenderCacheActions.renderAsked(range));
   }
 
   remove(ids: string[]): void {
@@ -86,16 +90,15 @@ export class RenderCacheBoard {
   private lineOf(name: string, stretches: readonly CachedStretchRecord[]): CacheLine {
     const sizes = [...new Set(stretches.map(({ size }) => pixels(size)))].join(', ');
     const usedAt = max(stretches, (each) => each.usedAt);
-    const parts = [sizes, bytes(sum(stretches, (each) => each.bytes)), usedAt && `used ${timeText(usedAt)}`];
+    const parts = [
+      sizes,
+      bytes(sum(stretches, (each) => each.bytes)),
+      usedAt && `used ${shortTimeText(usedAt)}`,
+    ];
     return { name, text: parts.filter(Boolean).join(' · '), ids: stretches.map(({ id }) => id) };
   }
 
-  private choiceOf(name: string, range: FrameRange | null, problem: string): RenderChoice {
-    if (!range) return { name, range: { from: 0, to: 0 }, text: '', problem };
-    return { name, range, text: `${name}: ${this.rangeText(range)}`, problem: null };
-  }
-
-  private rangeText({ from, to }: FrameRange): string {
+  rangeText({ from, to }: FrameRange): string {
     const timeline = this.timeline();
     if (!timeline) return '';
     const format = timecodeFormatOf(timeline.rate, timeline.dropFrame);
