@@ -57,7 +57,7 @@ describe('the render cache', () => {
     await page.keyboard.press('i');
     await browser.goTo(TO - 1, 24);
     await page.keyboard.press('o');
-    await board.getByRole('button', { name: 'Render in to out' }).click();
+    await board.getByRole('button', { name: 'Render marked range' }).click();
     const rows = board.getByTestId('cached-stretches').getByRole('row');
     await rows.filter({ hasText: '00:00:00:20–00:00:05:00' }).waitFor();
     expect((await cached()).map(({ frameCount, size }) => [frameCount, size.width])).toEqual([

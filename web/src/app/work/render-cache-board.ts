@@ -56,13 +56,13 @@ export class RenderCacheBoard {
   /** What can be rendered now. */
   readonly renders = computed((): readonly RenderChoice[] =>
     [
-      { name: 'Render in to out', range: this.inToOut() },
-      { name: 'Render selection', range: this.selection() },
+      { name: 'Render marked range', range: this.inToOut() },
+      { name: 'Render selected clips', range: this.selection() },
       { name: 'Render at playhead', range: this.atPlayhead() },
     ].filter((each): each is RenderChoice => each.range !== null),
   );
   readonly hint = computed(() =>
-    this.inToOut() || this.selection() ? null : 'Set in and out, or select clips, to render a part.',
+    this.inToOut() || this.selection() ? null : 'Mark in and out, or select clips, to render a part.',
   );
 
   readonly lines = computed((): readonly CacheLine[] => {
