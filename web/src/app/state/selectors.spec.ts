@@ -1,8 +1,9 @@
 import '@angular/compiler';
-import type { Job, LightCopy, Project, Source } from '@hone/core/api';
+import type { CachedStretchRecord, Job, LightCopy, Project, Source } from '@hone/core/api';
+import { cachedSourceId, contentOf, stampsOf } from '@hone/core/cache';
 import { FIRST_TUNING, type Tuning } from '@hone/core/levers';
 import { readySource, sourceFacts } from '@hone/core/testing';
-import { defaultDelivery } from '@hone/core/render';
+import { defaultDelivery, renderGraph } from '@hone/core/render';
 import { appendSource, emptyTimeline } from '@hone/core/timeline';
 import { createEntityAdapter, type EntityState } from '@ngrx/entity';
 import { describe, expect, it } from 'vitest';
@@ -16,7 +17,7 @@ const entitiesOf = <T extends { readonly id: string }>(items: readonly T[]): Ent
 const UHD = { width: 3840, height: 2160 };
 const RATE = { num: 24, den: 1 };
 const source = (id: string, width: number, height: number): Source =>
-  readySource(id, sourceFacts({ size: { width, height } }));
+  readySource(id, sourceFacts({ size: { width, height } }), { stamp: id });
 const copyOf = (sourceId: string, divisor: 2 | 4, state: LightCopy['state']): LightCopy =>
   ({
     id: `${sourceId}${divisor}`,
@@ -40,7 +41,11 @@ const timeline = ['wide', 'small'].reduce(
   emptyTimeline(RATE, UHD),
 );
 
-function state(tuning: Partial<Tuning> = {}, copies: LightCopy[] = []) {
+function state(
+  tuning: Partial<Tuning> = {},
+  copies: LightCopy[] = [],
+  stretches: CachedStretchRecord[] = [],
+) {
   const project: Project = {
     id: 'p',
     name: 'P',
@@ -59,6 +64,7 @@ function state(tuning: Partial<Tuning> = {}, copies: LightCopy[] = []) {
     media: {
       sources: entitiesOf(sources),
       copies: entitiesOf(copies),
+      stretches: entitiesOf(stretches),
       jobs: entitiesOf<Job>([]),
       estimates: [],
     },
@@ -100,6 +106,21 @@ describe('the plan', () => {
     expect(
       selectPlan(state({ lightCopies: false }, [copyOf('wide', 4, 'ready')]))!.pictures['wide']!.choice,
     ).toBe('original');
+  });
+
+  it('plays a cached stretch where its content is on the timeline, unless the lever says otherwise', () => {
+    const graph = renderGraph(timeline, (id) => sources.find((each) => each.id === id)?.facts ?? undefined);
+    const range = { from: 10, to: 30 };
+    const stretch: CachedStretchRecord = {
+      ...{ id: 'kept', projectId: 'other', rate: RATE, size: { width: 960, height: 540 }, frameCount: 20 },
+      ...{ content: contentOf(graph, range, stampsOf(sources))!, bytes: 1, format: 'intra H.264' },
+      ...{ madeAt: '', madeInMs: 1, usedAt: '' },
+    };
+    const plan = selectPlan(state({ playScale: 4 }, [], [stretch]))!;
+    expect(plan.preview.cached).toEqual([{ ...range, stretchId: 'kept', first: 0 }]);
+    expect(plan.pictures[cachedSourceId('kept')]).toMatchObject({ choice: 'render cache', frameCount: 20 });
+    for (const tuning of [{ playScale: 2 }, { playScale: 4, renderCache: false }] as const)
+      expect(selectPlan(state(tuning, [], [stretch]))!.preview.cached).toEqual([]);
   });
 
   it('is none without a project', () => {
