@@ -74,7 +74,7 @@ export const renderRequestSchema = object({
   .test(EVEN_SIZE);
 
 /** Least room of the render cache, bytes: a few stretches. */
-export const LEAST_QUOTA_BYTES = 100e6;
+const LEAST_QUOTA_BYTES = 100e6;
 
 export const renderCacheQuotaSchema = object({
   quotaBytes: number().strict().integer().min(LEAST_QUOTA_BYTES).max(1e15).required(),

@@ -1,7 +1,7 @@
-import type { SourceFacts } from '../media/index.js';
+import { interpretedStamp, type SourceFacts } from '../media/index.js';
 import type { CachedUse, RenderGraph } from '../render/index.js';
 import type { FrameRange, FrameSize } from '../timeline/index.js';
-import type { Rational } from '../time/index.js';
+import { formatRational, type Rational } from '../time/index.js';
 import { offsetIn, runOf, type ContentRun, type StampOf } from './frame-content.js';
 
 /** Frames that were rendered in advance, in a file of their own, each frame on its own. */
@@ -23,13 +23,14 @@ export interface StampedSource {
   readonly facts: SourceFacts | null;
 }
 
-/** Identity of what a source looks like: its content, and how its alpha is interpreted. */
+/** Identity of the pictures of sources, and of the rate at which they follow each other: stills have it from the user. */
 export function stampsOf(sources: readonly StampedSource[]): StampOf {
   const stamps = new Map(
-    sources.map(({ id, stamp, facts }) => [
-      id,
-      facts?.picture?.premultiplied ? `${stamp} premultiplied` : stamp,
-    ]),
+    sources.map(({ id, stamp, facts }) => {
+      const picture = facts?.picture;
+      const rate = picture ? ` ${formatRational(picture.rate)}` : '';
+      return [id, interpretedStamp(stamp, picture) + rate];
+    }),
   );
   return (sourceId) => stamps.get(sourceId);
 }

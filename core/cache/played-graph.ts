@@ -9,15 +9,11 @@ import { rational, timeOfFrame, ZERO } from '../time/index.js';
 import type { Tuning } from '../levers/index.js';
 import { findCached, stampsOf, uncovered, type CachedStretch, type StampedSource } from './cached-stretch.js';
 
-/** Prefix of the source identifiers under which a preview plays cached stretches. */
+/** Prefix of the identifiers under which a preview plays cached stretches. */
 const CACHED = 'cached:';
 
 /** Identifier under which a preview plays a cached stretch as its source. */
 export const cachedSourceId = (stretchId: string): string => CACHED + stretchId;
-
-/** The cached stretch that a source identifier stands for; undefined for a source of the project. */
-export const stretchIdOf = (sourceId: string): string | undefined =>
-  sourceId.startsWith(CACHED) ? sourceId.slice(CACHED.length) : undefined;
 
 /** A preview that plays cached stretches where there are any. At rest, it shows its own layers. */
 export function withCached(

@@ -16,6 +16,12 @@ export function straightAlpha({ alpha, premultiplied, chroma }: Transparent): st
 export const hasTransparency = (facts: { readonly picture: Pick<PictureFacts, 'alpha'> | null }): boolean =>
   facts.picture?.alpha === true;
 
+/** Identity of what a source looks like: that of its file, and how its transparency is interpreted. */
+export const interpretedStamp = (
+  stamp: string,
+  picture: Pick<PictureFacts, 'alpha' | 'premultiplied'> | null | undefined,
+): string => (picture?.alpha && picture.premultiplied ? `${stamp} premultiplied` : stamp);
+
 /**
  * ffmpeg's decoder for a picture whose own one leaves its transparency out: VP8 and VP9 carry it beside the picture.
  * @returns arguments that stand before the input

@@ -18,7 +18,7 @@ import { Display } from './display.js';
 import { Filler } from './filler.js';
 import { FlatOut } from './flat-out.js';
 import { KeptPictures } from './kept-pictures.js';
-import { layoutFor, makeRoom, type Layout } from './layout.js';
+import { layOut, type Layout } from './layout.js';
 import { openPassage } from './open-passage.js';
 import { perform, type PlayRequest } from './perform.js';
 import { PictureRoom } from './picture-room.js';
@@ -109,9 +109,7 @@ export class Engine {
     this.changing--;
     this.streams.forgive();
     try {
-      const layout = layoutFor(plan, this.decoders.length, this.shares);
-      makeRoom(this.memory, layout);
-      layout.decodeRooms.forEach((room, index) => this.decoders[index]!.send({ kind: 'workspace', room }));
+      const layout = layOut(plan, this.memory, this.decoders, this.shares);
       this.layout = layout;
       this.display.forgetSlates();
       this.plan = new PlanView(plan);
@@ -264,12 +262,12 @@ export class Engine {
   }
 
   private openPassage(clip: Passage, from: number, live: boolean, ahead?: number): void {
-    const { isResting } = this;
+    const { isResting, view } = this;
     const frameSize = this.size();
-    const isFull = this.mode === 'rest' && frameSize.width === this.plan!.plan.preview.graph.size.width;
+    const isExact = this.mode === 'rest';
     const { turned } = this.layout!;
-    const options = { from, frameSize, isResting, isFull, live, turned, ahead };
-    openPassage(this.view, this.streams, clip, options);
+    const options = { from, frameSize, isResting, isExact, live, turned, ahead };
+    openPassage(view, this.streams, clip, options);
   }
 
   /** Whether pictures are made as they are seen at rest. */

@@ -13,7 +13,7 @@ import {
 import { reductionBytes } from '../decode/reduce-frame.js';
 import { Workspace } from '../decode/workspace.js';
 import { FIRST_FREE, PAGE } from '../shared/kernels.js';
-import type { DecodeRoom } from '../shared/messages.js';
+import type { Channel, DecodeReply, DecodeRequest, DecodeRoom } from '../shared/messages.js';
 import { aligned, planarBytes } from '../shared/picture.js';
 import type { ComposeRoom } from './composer.js';
 import { SHAPE_BYTES } from '../shared/masks-transforms.js';
@@ -36,6 +36,22 @@ export interface Layout {
   readonly slates: readonly number[];
   readonly decodeRooms: readonly DecodeRoom[];
   readonly totalBytes: number;
+}
+
+/**
+ * Lays a plan out in the shared memory, and gives each decode worker its part.
+ * @throws Error in a sentence when the memory does not suffice
+ */
+export function layOut(
+  plan: PreviewPlan,
+  memory: WebAssembly.Memory,
+  decoders: readonly Channel<DecodeRequest, DecodeReply>[],
+  shares: PictureShares,
+): Layout {
+  const layout = layoutFor(plan, decoders.length, shares);
+  makeRoom(memory, layout);
+  layout.decodeRooms.forEach((room, index) => decoders[index]!.send({ kind: 'workspace', room }));
+  return layout;
 }
 
 /**
@@ -141,7 +157,7 @@ function largestEffects(made: readonly MadePictures[]): number {
 }
 
 /** Grows the memory to hold a layout. @throws RangeError when the machine cannot give that much */
-export function makeRoom(memory: WebAssembly.Memory, layout: Layout): void {
+function makeRoom(memory: WebAssembly.Memory, layout: Layout): void {
   const missing = layout.totalBytes - memory.buffer.byteLength;
   if (missing <= 0) return;
   try {

@@ -9,8 +9,8 @@ export interface PassageOptions {
   readonly frameSize: FrameSize;
   /** With all effects, as they are seen at rest. */
   readonly isResting: boolean;
-  /** With every pixel there is, as the export makes them. */
-  readonly isFull: boolean;
+  /** As the export makes them, where they have every pixel of the frame. */
+  readonly isExact: boolean;
   readonly live: boolean;
   /** Frames of a run, where it is played backwards. */
   readonly turned: number;
@@ -23,12 +23,13 @@ export function openPassage(
   plan: PlanView,
   streams: StreamSet,
   clip: Passage,
-  { isResting, isFull, ahead, ...options }: PassageOptions,
+  { isResting, isExact, ahead, ...options }: PassageOptions,
 ): void {
   const file = plan.fileOf(clip);
   if (!file) return;
   const passage = isResting ? clip : plan.played(clip);
-  const scaling = isFull ? ('exact' as const) : ('quick' as const);
+  const isFull = options.frameSize.width === plan.plan.preview.graph.size.width;
+  const scaling = isExact && isFull ? ('exact' as const) : ('quick' as const);
   const opened = { ...options, rate: plan.rate, scaling, recoded: plan.recodes(passage) };
   streams.open(passage, file, ahead === undefined ? opened : { ...opened, ahead });
 }

@@ -2,6 +2,7 @@ import { randomUUID } from 'node:crypto';
 import { rm } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import type { LightCopy } from '@hone/core/api';
+import { interpretedStamp } from '@hone/core/media';
 import { and, eq } from 'drizzle-orm';
 import type { EventBus } from '../http/events.js';
 import { notFound } from '../http/problems.js';
@@ -86,10 +87,8 @@ export class CopyStore {
 }
 
 /** Key of a source for its copies: content, and interpretation of alpha. */
-export function copyStamp(source: SourceRow): string {
-  const picture = source.facts?.picture;
-  return picture?.alpha && picture.premultiplied ? `${stampOf(source)} premultiplied` : stampOf(source);
-}
+export const copyStamp = (source: SourceRow): string =>
+  interpretedStamp(stampOf(source), source.facts?.picture);
 
 /** Whether a copy was made of what a source is now. Older copies name the time of the file, newer ones its content. */
 function isOf({ sourceStamp, alphaRow }: CopyRow, source: SourceRow): boolean {

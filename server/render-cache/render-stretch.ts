@@ -147,15 +147,17 @@ async function renderRange(
     }
   };
   let taking = Promise.resolve();
+  const ended = new AbortController();
   // ffmpeg replaces a number in the pattern, and takes two per cent signs for one.
   const pattern = `${folder.replaceAll('%', '%%')}/%05d.mp4`;
   try {
     await runRender(command, pattern, {
-      ...{ ffmpeg: tools.ffmpeg, assets, folder, signal },
+      ...{ ffmpeg: tools.ffmpeg, assets, folder, signal: AbortSignal.any([signal, ended.signal]) },
       onFrame: (frame) => {
         onFrame(frame);
         taking = taking.then(takePieces);
-        taking.catch(() => undefined);
+        // What follows a piece that was not taken would be rendered for nothing.
+        taking.catch(() => ended.abort());
       },
     });
   } finally {

@@ -8,6 +8,7 @@ import { eq, inArray } from 'drizzle-orm';
 import type { EventBus } from '../http/events.js';
 import { notFound } from '../http/problems.js';
 import type { Database } from '../store/database.js';
+import { writeAside } from '../store/aside.js';
 import { freeBytes } from '../store/free-space.js';
 import { cachedStretches, settings } from '../store/tables.js';
 
@@ -50,7 +51,7 @@ export class StretchStore {
       ...{ ...values, id, path: join(this.folder, `${id}.mp4`), madeAt: now, usedAt: now, uses: 1 },
       priority: priorityOf(clockOf(await this.list()), { ...values, uses: 1 }),
     };
-    await rename(file, row.path);
+    await writeAside(row.path, (aside) => rename(file, aside));
     await this.database.insert(cachedStretches).values(row);
     this.bus.emit({ kind: 'cachedStretch', stretch: stretchOf(row) });
     return row;
