@@ -181,7 +181,7 @@ export interface Job {
   readonly problem: string | null;
   readonly createdAt: string;
   /** Timeline frames that it renders; absent for other work. */
-  readonly range?: FrameRange | undefined;
+  readonly ranges?: readonly FrameRange[] | undefined;
 }
 
 export interface RunRecord {

@@ -199,7 +199,7 @@ export const jobReply = object({
   secondsLeft: perhapsAmount(),
   problem: perhapsText(),
   createdAt: text(),
-  range: object({ from: amount(), to: amount() }).noUnknown().optional().default(undefined),
+  ranges: array(object({ from: amount(), to: amount() }).noUnknown()).optional(),
 }).noUnknown();
 
 const pacing = object({

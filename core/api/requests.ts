@@ -59,15 +59,23 @@ export const copyRequestSchema = object({
   divisor: number<CopyDivisor>().strict().oneOf(COPY_DIVISORS).required(),
 }).noUnknown();
 
-/** Timeline frames [from, to) to be rendered in advance. */
-export interface RenderRequest extends FrameRange {
+/** Timeline frames to be rendered in advance. */
+export interface RenderRequest {
+  readonly ranges: readonly FrameRange[];
   /** Size of the pictures. */
   readonly size: FrameSize;
 }
 
 export const renderRequestSchema = object({
-  from: number().strict().integer().min(0).required(),
-  to: number().strict().integer().min(1).required(),
+  ranges: array(
+    object({
+      from: number().strict().integer().min(0).required(),
+      to: number().strict().integer().min(1).required(),
+    }).noUnknown(),
+  )
+    .required()
+    .min(1)
+    .max(1000),
   size: frameSizeSchema.required(),
 })
   .noUnknown()

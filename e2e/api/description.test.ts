@@ -96,7 +96,7 @@ describe('the description of the API', () => {
 
   it('is kept by what is really answered', async () => {
     const table = await server.callText<KeptTable>('tables', 'LUT_1D_SIZE 2\n0 0 0\n1 1 1\n');
-    const range = { from: 0, to: 4, size: { width: 160, height: 90 } };
+    const range = { ranges: [{ from: 0, to: 4 }], size: { width: 160, height: 90 } };
     const render = await server.call<Job>('POST', `projects/${project.id}/cached-stretches`, range);
     await server.services.queue.finished(render.body.id);
     const [stretch] = await server.get<CachedStretchRecord[]>('cached-stretches');

@@ -36,7 +36,7 @@ describe('the render cache', () => {
   afterAll(() => server.stop());
 
   const render = async (from: number, to: number, projectId = made.project.id): Promise<Job> => {
-    const request = { from, to, size: CUT_SIZE };
+    const request = { ranges: [{ from, to }], size: CUT_SIZE };
     const { status, body } = await server.call<Job>(
       'POST',
       `projects/${projectId}/cached-stretches`,
@@ -73,7 +73,14 @@ describe('the render cache', () => {
 
   it('renders only what is missing', async () => {
     const before = await cached();
-    expect(await render(0, LENGTH)).toMatchObject({ state: 'done' });
+    const ranges = [
+      { from: 0, to: 90 },
+      { from: 80, to: LENGTH },
+    ];
+    const at = `projects/${made.project.id}/cached-stretches`;
+    const { body } = await server.call<Job>('POST', at, { ranges, size: CUT_SIZE });
+    expect(body).toMatchObject({ ranges, title: 'Render of 170 frames from 00:00:00:00' });
+    expect(await server.services.queue.finished(body.id)).toMatchObject({ state: 'done' });
     const after = await cached();
     const isNew = (each: CachedStretchRecord): boolean => !before.some(({ id }) => id === each.id);
     expect(after.filter(isNew).map(({ frameCount }) => frameCount)).toEqual([10, 5]);
@@ -120,13 +127,17 @@ describe('the render cache', () => {
 
   it('says why nothing can be rendered', async () => {
     const at = `projects/${made.project.id}/cached-stretches`;
-    const empty = await server.call<{ detail: string }>('POST', at, { from: 500, to: 600, size: CUT_SIZE });
+    const empty = await server.call<{ detail: string }>('POST', at, {
+      ranges: [{ from: 500, to: 600 }],
+      size: CUT_SIZE,
+    });
     expect([empty.status, empty.body.detail]).toEqual([
       409,
       'There is no picture in these frames of the timeline.',
     ]);
     expect(
-      (await server.call('POST', at, { from: 0, to: 10, size: { width: 641, height: 360 } })).status,
+      (await server.call('POST', at, { ranges: [{ from: 0, to: 10 }], size: { width: 641, height: 360 } }))
+        .status,
     ).toBe(400);
   });
 });

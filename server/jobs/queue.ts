@@ -29,7 +29,7 @@ export interface JobHandler {
   readonly priority: number;
   run(context: JobContext): Promise<void>;
   /** Timeline frames that a job renders. */
-  rangeOf?(payload: unknown): FrameRange;
+  rangesOf?(payload: unknown): readonly FrameRange[];
   /** Called when a job fails or is cancelled, to delete incomplete files. */
   abandoned?(subjectId: string, state: 'failed' | 'cancelled', problem: string | null): Promise<void>;
 }

@@ -319,7 +319,7 @@ export class SqliteQueue implements JobQueue {
     const running = this.running.get(row.id);
     const progress = running?.progress ?? row.progress;
     const { id, projectId, kind, title, subjectId, state, problem, createdAt, payload } = row;
-    const range = this.handlers.get(kind)?.rangeOf?.(payload);
+    const ranges = this.handlers.get(kind)?.rangesOf?.(payload);
     return {
       id,
       projectId,
@@ -331,7 +331,7 @@ export class SqliteQueue implements JobQueue {
       createdAt,
       progress,
       secondsLeft: running ? secondsLeft(running) : null,
-      ...(range ? { range } : {}),
+      ...(ranges ? { ranges } : {}),
     };
   }
 }

@@ -46,10 +46,7 @@ export function stretchHandler(parts: StretchParts): JobHandler {
     kind: 'stretch',
     lane: 'heavy',
     priority: 4,
-    rangeOf: (payload) => {
-      const { from, to } = payload as StretchOrder;
-      return { from, to };
-    },
+    rangesOf: (payload) => (payload as StretchOrder).ranges,
     async run({ job, payload, signal, progress }) {
       const order = payload as StretchOrder;
       const { projectId } = job;
@@ -92,9 +89,8 @@ function missingRanges(
   kept: Awaited<ReturnType<StretchStore['list']>>,
 ): FrameRange[] {
   const uses = findCached(graph, kept.map(stretchOf), stampsOf(rows.map(sourceOf)), order.size);
-  const to = Math.min(order.to, graph.length);
-  const shown = mergeRanges(
-    stretchesIn(graph, { from: order.from, to }).filter(({ layers }) => layers.length),
+  const shown = mergeRanges(order.ranges).flatMap((range) =>
+    mergeRanges(stretchesIn(graph, range).filter(({ layers }) => layers.length)),
   );
   return shown.flatMap((range) => uncovered(range, uses));
 }

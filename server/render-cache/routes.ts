@@ -7,6 +7,8 @@ import {
 } from '@hone/core/api';
 import { renderGraph, sourcesOf, stretchesIn } from '@hone/core/render';
 import { formatTimecode, timecodeFormatOf } from '@hone/core/time';
+import { mergeRanges } from '@hone/core/timeline';
+import { sum } from 'd3-array';
 import { Router } from 'express';
 import { UserError } from '../http/problems.js';
 import type { JobQueue } from '../jobs/queue.js';
@@ -34,13 +36,14 @@ export function renderCacheRoutes(
 
   router.post('/projects/:projectId/cached-stretches', async (request, response) => {
     const { projectId } = request.params;
-    const { from, to, size } = checked(renderRequestSchema, request.body, 'the request');
+    const { ranges, size } = checked(renderRequestSchema, request.body, 'the request');
     const { timeline } = await projects.get(projectId);
     const known = new Map((await sources.refreshed(projectId)).map((row) => [row.id, row]));
     const graph = renderGraph(timeline, (id) => known.get(id)?.facts ?? undefined);
-    const range = { from, to: Math.min(to, graph.length) };
-    const part = { ...graph, stretches: stretchesIn(graph, range), sound: [] };
-    const needed = sourcesOf(part);
+    const shown = mergeRanges(ranges)
+      .flatMap((range) => stretchesIn(graph, range))
+      .filter(({ layers }) => layers.length);
+    const needed = sourcesOf({ ...graph, stretches: shown, sound: [] });
     if (needed.length === 0)
       throw new UserError(409, 'Nothing to render', 'There is no picture in these frames of the timeline.');
     const missing = needed.map((id) => known.get(id)).find((row) => row?.state !== 'ready');
@@ -50,12 +53,14 @@ export function renderCacheRoutes(
         'Original missing',
         `"${missing.name}" cannot be read (${missing.problem ?? 'not ready'}), so these frames cannot be rendered.`,
       );
-    const bytes = (range.to - range.from) * size.width * size.height * BYTES_PER_PIXEL;
+    const frames = sum(shown, ({ from, to }) => to - from);
+    const bytes = frames * size.width * size.height * BYTES_PER_PIXEL;
     const remedy = 'Make room, render fewer frames, or choose a smaller preview scale.';
     await requireRoom(stretches.folder, bytes, 'These frames take up to', remedy);
-    const payload: StretchOrder = { timeline, ...range, size };
+    const payload: StretchOrder = { timeline, ranges, size };
     const format = timecodeFormatOf(timeline.rate, timeline.dropFrame);
-    const title = `Render from ${formatTimecode(timeline.startFrame + from, format)}`;
+    const first = formatTimecode(timeline.startFrame + shown[0]!.from, format);
+    const title = `Render of ${frames} ${frames === 1 ? 'frame' : 'frames'} from ${first}`;
     const job = await queue.add({ projectId, kind: 'stretch', title, subjectId: randomUUID(), payload });
     response.status(202).json(job);
   });

@@ -114,7 +114,7 @@ export class Api {
   copyRoom = (): Promise<{ freeBytes: number }> => this.get('copies/room');
   removeCopy = (id: string): Promise<void> => this.send('DELETE', `copies/${id}`);
   cachedStretches = (): Promise<CachedStretchRecord[]> => this.get('cached-stretches');
-  renderStretch = (id: string, request: RenderRequest): Promise<Job> =>
+  renderStretches = (id: string, request: RenderRequest): Promise<Job> =>
     this.send('POST', `projects/${id}/cached-stretches`, request);
   removeCachedStretches = (ids: readonly string[]): Promise<void> =>
     this.send('POST', 'cached-stretches/removal', { ids });

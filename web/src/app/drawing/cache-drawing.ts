@@ -30,17 +30,18 @@ export function drawCache(
     context.beginPath();
     context.moveTo(left, middle);
     context.lineTo(right, middle);
-    for (const x of hasEnds ? [left, right] : []) {
-      context.moveTo(x, middle - 4);
-      context.lineTo(x, middle + 4);
-    }
     context.stroke();
+    // Ends are whole, also those of a dashed line.
+    const { lineWidth } = context;
+    for (const x of hasEnds ? [left, right] : [])
+      context.fillRect(x - lineWidth / 2, middle - 4, lineWidth, 8);
   };
   context.strokeStyle = palette.quiet;
   context.lineWidth = 1;
   context.setLineDash([1, 4]);
   for (const range of needed) draw(range, false);
   context.strokeStyle = palette.ink;
+  context.fillStyle = palette.ink;
   context.setLineDash([4, 3]);
   for (const range of rendering) draw(range, true);
   context.setLineDash([]);

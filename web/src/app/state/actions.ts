@@ -21,7 +21,7 @@ import type { CopyDivisor, Condition, SourceFilter } from '@hone/core/media';
 import type { FrameLog, RunFacts, ScrubFacts } from '@hone/core/playback';
 import type { DecodeFigures, Rig } from '@hone/core/machine';
 import type { Delivery } from '@hone/core/render';
-import type { CopiedClip, Effect, Timeline } from '@hone/core/timeline';
+import type { CopiedClip, Effect, FrameRange, Timeline } from '@hone/core/timeline';
 import type { PlayerState, ShownPixels } from '@hone/player';
 import { createActionGroup, emptyProps, props } from '@ngrx/store';
 
@@ -128,8 +128,7 @@ export const CopyActions = createActionGroup({
 export const RenderCacheActions = createActionGroup({
   source: 'Render cache',
   events: {
-    /** Timeline frames [from, to) are to be rendered in advance. */
-    'Render asked': props<{ from: number; to: number }>(),
+    'Render asked': props<{ ranges: readonly FrameRange[] }>(),
     'Removal asked': props<{ ids: string[] }>(),
   },
 });

@@ -18,15 +18,9 @@ export class RenderCacheEffects {
     this.actions.pipe(
       ofType(RenderCacheActions.renderAsked),
       withLatestFrom(this.store.select(selectProject), this.store.select(selectPlan)),
-      concatMap(([range, project, plan]) =>
+      concatMap(([{ ranges }, project, plan]) =>
         project && plan
-          ? from(
-              this.api.renderStretch(project.id, {
-                from: range.from,
-                to: range.to,
-                size: plan.preview.playSize,
-              }),
-            ).pipe(
+          ? from(this.api.renderStretches(project.id, { ranges, size: plan.preview.playSize })).pipe(
               map((job) => ServerActions.jobChanged({ job })),
               catchError(failed),
             )

@@ -24,8 +24,7 @@ export class CacheRanges {
   readonly ranges = computed((): CacheState => {
     const cached = mergeRanges(this.plan()?.preview.cached ?? []);
     // What is rendered is of the timeline, and not of a source that is played alone.
-    const wanted =
-      this.subjectId() === null ? this.jobs().flatMap(({ range }) => (range ? [range] : [])) : [];
+    const wanted = this.subjectId() === null ? this.jobs().flatMap(({ ranges }) => ranges ?? []) : [];
     const rendering = mergeRanges(wanted).flatMap((range) => uncovered(range, cached));
     const handled = mergeRanges([...cached, ...rendering]);
     const needed = likelyDrops(this.predictions.predicted()?.drops).flatMap((range) =>

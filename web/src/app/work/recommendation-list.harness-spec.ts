@@ -101,7 +101,7 @@ describe('recommendations', () => {
     const button = await loader.getHarness(MatButtonHarness);
     expect(await button.getText()).toMatch(/Render 40 frames in advance.*about 12 s · 4/);
     await button.click();
-    expect(dispatched).toEqual(ranges.map((range) => RenderCacheActions.renderAsked(range)));
+    expect(dispatched).toEqual([RenderCacheActions.renderAsked({ ranges })]);
   });
 
   it('show the price of copies once every sample is measured', async () => {

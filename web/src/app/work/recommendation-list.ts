@@ -86,8 +86,7 @@ export class RecommendationList {
       case 'play from cache':
         return levers.move({ renderCache: undefined });
       case 'render stretches':
-        for (const { from, to } of change.ranges)
-          this.store.dispatch(RenderCacheActions.renderAsked({ from, to }));
+        return this.store.dispatch(RenderCacheActions.renderAsked({ ranges: change.ranges }));
     }
   }
 

@@ -80,7 +80,7 @@ export class RenderCacheBoard {
   });
 
   render(range: FrameRange): void {
-    this.store.dispatch(RenderCacheActions.renderAsked(range));
+    this.store.dispatch(RenderCacheActions.renderAsked({ ranges: [range] }));
   }
 
   remove(ids: string[]): void {
