@@ -1,4 +1,5 @@
 import { parseArgs } from 'node:util';
+import { cache } from './cache.js';
 import { crashes } from './crashes.js';
 import { index } from './index-packets.js';
 import type { BenchOptions } from './options.js';
@@ -15,6 +16,7 @@ import { tuned } from './tuned.js';
 
 const BENCHES: Readonly<Record<string, (options: BenchOptions) => Promise<Record<string, number>>>> = {
   player,
+  cache,
   overload,
   tuned,
   optimize,

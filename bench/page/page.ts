@@ -1,5 +1,5 @@
 import { ALL_FORMATS, EncodedPacketSink, Input, UrlSource } from 'mediabunny';
-import type { LightCopy, Project, Source } from '@hone/core/api';
+import type { CachedStretchRecord, LightCopy, Project, Source } from '@hone/core/api';
 import type { DecodeRange } from '@hone/core/pacing';
 import { pacingSummary, type RunFacts } from '@hone/core/playback';
 import { PLAINEST, type Tuning } from '@hone/core/levers';
@@ -51,6 +51,7 @@ const project = async (id: string) => ({
   ...(await get<Project>(`/api/projects/${id}`)),
   sources: await get<Source[]>(`/api/projects/${id}/sources`),
   copies: await get<LightCopy[]>(`/api/projects/${id}/copies`),
+  stretches: await get<CachedStretchRecord[]>('/api/cached-stretches'),
 });
 
 async function played(
@@ -60,9 +61,10 @@ async function played(
   ranges: readonly DecodeRange[] | undefined,
   times = 1,
 ): Promise<FinishedRun[]> {
-  const { sources, copies } = await project(projectId);
+  const { sources, copies, stretches } = await project(projectId);
   const { own } = await get<{ own: Rig | null }>('/api/rigs');
-  const plan = planFor(timeline, tuning, sources, copies, own ? refusedSources(own, sources) : []);
+  const refused = own ? refusedSources(own, sources) : [];
+  const plan = planFor(timeline, tuning, sources, copies, refused, stretches);
   const player = await newPlayer();
   player.on('failed', (message) => console.error(message));
   player.setPlan(plan);

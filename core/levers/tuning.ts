@@ -27,6 +27,8 @@ export interface Tuning {
   readonly copiesAtImport?: boolean | undefined;
   /** Whether stretches that were rendered in advance are played; they are when absent. */
   readonly renderCache?: boolean | undefined;
+  /** Whether stretches that are predicted to drop frames are rendered in advance while nothing plays. */
+  readonly rendersAtRest?: boolean | undefined;
   /** Effects that are left out while it plays; the picture at rest has all of them. */
   readonly bypass?: Bypassable[] | undefined;
 }
@@ -57,6 +59,7 @@ export const tuningSchema: ObjectSchema<Tuning> = object({
   copyScale: number<CopyScale>().strict().oneOf(COPY_SCALES).optional(),
   copiesAtImport: boolean().strict().optional(),
   renderCache: boolean().strict().optional(),
+  rendersAtRest: boolean().strict().optional(),
   bypass: array(string<Bypassable>().strict().oneOf(BYPASSABLE).required()).strict().max(6).optional(),
 }).noUnknown();
 

@@ -3,8 +3,10 @@ import { readdir, readFile, truncate } from 'node:fs/promises';
 import { join } from 'node:path';
 import { setTimeout as sleep } from 'node:timers/promises';
 import { promisify } from 'node:util';
-import type { Job, Project } from '@hone/core/api';
+import type { Job, Project, Source } from '@hone/core/api';
+import { placeable } from '@hone/core/media';
 import { rational } from '@hone/core/time';
+import { soloTimeline } from '@hone/core/timeline';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { makeClips } from '../fixtures/clips.js';
 import { TestServer } from '../fixtures/server.js';
@@ -15,7 +17,7 @@ const run = promisify(execFile);
 const LARGE_BYTES = 2 * 2 ** 30;
 
 /** Lengths at which a kind of job takes long enough to be caught, where another one than usual is needed. */
-const CLIP_SECONDS: Readonly<Record<string, number>> = { index: 3600, likeness: 12 };
+const CLIP_SECONDS: Readonly<Record<string, number>> = { index: 3600, likeness: 12, stretch: 120 };
 
 describe('while something plays', () => {
   let server: TestServer;
@@ -32,6 +34,18 @@ describe('while something plays', () => {
   });
 
   afterAll(() => server.stop());
+
+  /** Asks for a render of two minutes of a source. */
+  async function render({ id, facts }: Source): Promise<void> {
+    await server.settle(project.id);
+    const solo = soloTimeline(placeable(id, 'long', facts!), {
+      rate: rational(24),
+      size: { width: 640, height: 360 },
+    });
+    await server.setTimeline(project.id, solo);
+    const order = { ranges: [{ from: 0, to: 2880 }], size: { width: 640, height: 360 } };
+    expect((await server.call('POST', `projects/${project.id}/cached-stretches`, order)).status).toBe(202);
+  }
 
   const hash = async (): Promise<Job | undefined> =>
     (await server.get<Job[]>(`projects/${project.id}/jobs`)).find(({ kind }) => kind === 'hash');
@@ -55,12 +69,13 @@ describe('while something plays', () => {
   });
 
   // Jobs that ffmpeg and ffprobe work for. A stopped program has the state T (proc_pid_stat(5)).
-  it.each(['index', 'sound', 'strip', 'damage', 'likeness'])(
+  it.each(['index', 'sound', 'strip', 'damage', 'likeness', 'stretch'])(
     'the programs of a job of the kind "%s" stop within 200 ms, and end their work afterwards',
     async (kind) => {
       const path = join(server.footage, `${kind}.mkv`);
       await makeLongClip(path, CLIP_SECONDS[kind] ?? 1200);
       const added = await server.addSources(project.id, [path]);
+      if (kind === 'stretch') await render(added.find(({ name }) => name === `${kind}.mkv`)!);
       if (kind === 'likeness') {
         await server.settle(project.id);
         const { id } = added.find(({ name }) => name === `${kind}.mkv`)!;
@@ -69,7 +84,10 @@ describe('while something plays', () => {
       }
       const job = async (): Promise<Job | undefined> =>
         (await server.get<Job[]>(`projects/${project.id}/jobs`)).find(
-          (each) => each.kind === kind && each.title.includes(`${kind}.mkv`) && each.state !== 'waiting',
+          (each) =>
+            each.kind === kind &&
+            (kind === 'stretch' || each.title.includes(`${kind}.mkv`)) &&
+            each.state !== 'waiting',
         );
       await expect
         .poll(async () => (await job())?.state === 'running' && (await programs()).length > 0, {

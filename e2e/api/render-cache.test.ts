@@ -1,5 +1,5 @@
 import { join } from 'node:path';
-import type { CachedStretchRecord, Job } from '@hone/core/api';
+import type { CachedStretchRecord, Job, RenderCacheSettings } from '@hone/core/api';
 import { findCached, stampsOf } from '@hone/core/cache';
 import { renderGraph } from '@hone/core/render';
 import { rational } from '@hone/core/time';
@@ -123,6 +123,67 @@ describe('the render cache', () => {
     expect(removed.status).toBe(204);
     expect((await cached()).map(({ id }) => id)).toEqual(rest.map(({ id }) => id));
     expect((await fetch(`${server.url}/media/stretches/${first!.id}`)).status).toBe(404);
+  });
+
+  it('keeps what is complete when a render is cancelled, and goes on from there', async () => {
+    const { id } = made.project;
+    const timeline = await server.get<{ timeline: Timeline }>(`projects/${id}`);
+    const [pictures] = timeline.timeline.tracks;
+    const [first] = pictures!.clips;
+    const soft = { id: 'soft', kind: 'blur', enabled: true, values: { radius: 5 } };
+    const clips = Array.from({ length: 10 }, (_, at): Clip => ({
+      ...{ ...first!, id: `long ${at}`, start: 60 * at, length: 60, sourceIn: rational(at, 24) },
+      effects: [soft],
+    }));
+    const long = { ...timeline.timeline, tracks: [{ ...pictures!, clips }] };
+    await server.setTimeline(id, long);
+    const before = (await cached()).length;
+    const { body: job } = await server.call<Job>('POST', `projects/${id}/cached-stretches`, {
+      ...{ ranges: [{ from: 0, to: 600 }], size: { width: 1280, height: 720 } },
+    });
+    expect(job.range).toEqual({ from: 0, to: 600 });
+    await expect
+      .poll(async () => (await cached()).length, { timeout: 60_000, interval: 20 })
+      .toBeGreaterThan(before);
+    await server.call('POST', `jobs/${job.id}/cancel`);
+    expect(await server.services.queue.finished(job.id)).toMatchObject({ state: 'cancelled' });
+    const kept = (await cached()).filter(({ size }) => size.width === 1280);
+    expect(kept.length).toBeGreaterThan(0);
+    expect(kept.length).toBeLessThan(7);
+    expect(kept.map(({ frameCount }) => frameCount)).toEqual(kept.map(() => 96));
+
+    const again = await server.call<Job>('POST', `projects/${id}/cached-stretches`, {
+      ...{ ranges: [{ from: 0, to: 600 }], size: { width: 1280, height: 720 } },
+    });
+    expect(await server.services.queue.finished(again.body.id)).toMatchObject({ state: 'done' });
+    const all = (await cached()).filter(({ size }) => size.width === 1280);
+    expect(all.reduce((sum, { frameCount }) => sum + frameCount, 0)).toBe(600);
+    expect(all.slice(0, kept.length).map((each) => each.id)).toEqual(kept.map((each) => each.id));
+    await server.setTimeline(id, made.timeline);
+  }, 180_000);
+
+  it('stays within its size limit: the least valuable goes, and what is just rendered stays', async () => {
+    const all = await cached();
+    const bytes = all.reduce((sum, each) => sum + each.bytes, 0);
+    const tooSmall = await server.call<{ detail: string }>('PUT', 'render-cache/settings', {
+      quotaBytes: 1000,
+    });
+    expect([tooSmall.status, tooSmall.body.detail]).toEqual([400, expect.stringContaining('quotaBytes')]);
+    const { body } = await server.call<RenderCacheSettings>('PUT', 'render-cache/settings', {
+      quotaBytes: 100e6,
+    });
+    expect(body).toMatchObject({ quotaBytes: 100e6, folder: join(server.folder, 'data', 'render-cache') });
+    expect(body.freeBytes).toBeGreaterThan(0);
+    expect(bytes).toBeLessThan(100e6);
+    expect((await cached()).length).toBe(all.length);
+
+    const { stretches } = server.services;
+    const rows = await stretches.list();
+    const kept = new Set([rows.at(-1)!.id]);
+    // As if there were room for nothing but the last one.
+    stretches.settings = () => Promise.resolve({ ...body, quotaBytes: rows.at(-1)!.bytes });
+    expect(await stretches.makeRoom(kept)).toBe(true);
+    expect((await cached()).map(({ id }) => id)).toEqual([...kept]);
   });
 
   it('says why nothing can be rendered', async () => {

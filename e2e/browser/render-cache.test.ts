@@ -1,4 +1,4 @@
-import type { CachedStretchRecord, Job, Project, RunRecord } from '@hone/core/api';
+import type { CachedStretchRecord, Job, Project, RenderCacheSettings, RunRecord } from '@hone/core/api';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { accessibilityFaults } from '../fixtures/accessible.js';
 import { expectedCodes } from '../fixtures/cut-project.js';
@@ -10,6 +10,7 @@ import {
   THREE_CUTS_LENGTH,
   type OpenCutProject,
 } from '../fixtures/open-cut-project.js';
+import { rigOf } from '../fixtures/rigs.js';
 import { picturesWhilePlaying } from '../fixtures/pictures-while-playing.js';
 import { seenWhilePlaying } from '../fixtures/seen-while-playing.js';
 
@@ -138,4 +139,28 @@ describe('the render cache', () => {
     expect(jobs.filter(({ kind }) => kind === 'stretch').map(({ state }) => state)).toEqual(['done']);
     expect(browser.errors).toEqual([]);
   });
+
+  it('has a size limit that can be set', async () => {
+    const limit = opened.browser.page.getByTestId('cache-limit');
+    await expect.poll(() => limit.textContent()).toMatch(/0 bytes used · .* free on its drive/);
+    await limit.getByRole('radio', { name: '10 GB' }).click();
+    await expect
+      .poll(async () => (await opened.server.get<RenderCacheSettings>('render-cache/settings')).quotaBytes)
+      .toBe(10e9);
+  });
+
+  it('fills by itself with what is predicted to drop frames, while nothing plays', async () => {
+    const { browser, server } = opened;
+    // Beyond this machine, so that all of it is predicted to drop frames.
+    await server.call('PUT', 'rigs/own', rigOf(300, 2));
+    await browser.reload();
+    await browser.waitForPrediction();
+    const board = browser.page.locator('hone-render-cache-board');
+    expect((await cached()).length).toBe(0);
+    await board.getByTestId('render-at-rest').getByRole('switch').click();
+    await expect
+      .poll(() => board.getByTestId('cached-length').textContent(), { timeout: 90_000 })
+      .toMatch(/^1\d\d of 144 frames/);
+    expect(browser.errors).toEqual([]);
+  }, 120_000);
 });

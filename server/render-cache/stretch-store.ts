@@ -3,6 +3,7 @@ import { rename, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { CachedStretchRecord, RenderCacheSettings } from '@hone/core/api';
 import { clockOf, evictionsFor, priorityOf } from '@hone/core/cache';
+import { hashText } from '@hone/core/timeline';
 import { sum } from 'd3-array';
 import { eq, inArray } from 'drizzle-orm';
 import type { EventBus } from '../http/events.js';
@@ -23,6 +24,9 @@ const USUAL_QUOTA_BYTES = 20e9;
 
 /** The files of the render cache. */
 export class StretchStore {
+  /** Uses of stretches that were evicted, by their content: what is rendered again was worth more than it seemed. */
+  private readonly formerUses = new Map<string, number>();
+
   constructor(
     private readonly database: Database,
     private readonly bus: EventBus,
@@ -47,9 +51,10 @@ export class StretchStore {
   ): Promise<StretchRow> {
     const id = randomUUID();
     const now = new Date().toISOString();
+    const uses = 1 + (this.formerUses.get(contentKey(values)) ?? 0);
     const row: StretchRow = {
-      ...{ ...values, id, path: join(this.folder, `${id}.mp4`), madeAt: now, usedAt: now, uses: 1 },
-      priority: priorityOf(clockOf(await this.list()), { ...values, uses: 1 }),
+      ...{ ...values, id, path: join(this.folder, `${id}.mp4`), madeAt: now, usedAt: now, uses },
+      priority: priorityOf(clockOf(await this.list()), { ...values, uses }),
     };
     await writeAside(row.path, (aside) => rename(file, aside));
     await this.database.insert(cachedStretches).values(row);
@@ -95,6 +100,7 @@ export class StretchStore {
     const { quotaBytes } = await this.settings();
     const rows = await this.list();
     const going = new Set(evictionsFor(rows, quotaBytes, (id) => needed.has(id)));
+    for (const row of rows) if (going.has(row.id)) this.formerUses.set(contentKey(row), row.uses);
     await this.remove([...going]);
     return sum(rows, ({ id, bytes }) => (going.has(id) ? 0 : bytes)) <= quotaBytes;
   }
@@ -112,6 +118,10 @@ export class StretchStore {
     }
   }
 }
+
+/** Key of what a file shows, and of the size in which it does. */
+const contentKey = ({ content, width, height }: Pick<StretchRow, 'content' | 'width' | 'height'>): string =>
+  hashText(JSON.stringify([content, width, height]));
 
 export function stretchOf(row: StretchRow): CachedStretchRecord {
   const { id, projectId, rate, width, height, frameCount, content, bytes, format } = row;

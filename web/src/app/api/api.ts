@@ -23,6 +23,7 @@ import type {
   ProjectChange,
   ProjectEntry,
   ProjectRevision,
+  RenderCacheSettings,
   RenderRequest,
   Rigs,
   RunRecord,
@@ -116,6 +117,9 @@ export class Api {
   cachedStretches = (): Promise<CachedStretchRecord[]> => this.get('cached-stretches');
   renderStretches = (id: string, request: RenderRequest): Promise<Job> =>
     this.send('POST', `projects/${id}/cached-stretches`, request);
+  renderCacheSettings = (): Promise<RenderCacheSettings> => this.get('render-cache/settings');
+  setRenderCacheQuota = (quotaBytes: number): Promise<RenderCacheSettings> =>
+    this.send('PUT', 'render-cache/settings', { quotaBytes });
   removeCachedStretches = (ids: readonly string[]): Promise<void> =>
     this.send('POST', 'cached-stretches/removal', { ids });
   jobs = (id: string): Promise<Job[]> => this.get(`projects/${id}/jobs`);

@@ -17,6 +17,7 @@ import { mediaFeature } from '../state/media.feature';
 import { playbackFeature } from '../state/playback.feature';
 import { selectCopyRows, selectPlan, selectTimeline, selectTuning, type CopyRow } from '../state/selectors';
 import { Predictions } from '../prediction/predictions';
+import { Api } from '../api/api';
 import { LeverBoard } from './lever-board';
 import { TimelineEditor } from './timeline-editor';
 
@@ -46,6 +47,7 @@ const COPY: LightCopy = {
   likeness: null,
   madeInMs: 9000,
 };
+const LIMIT = { quotaBytes: 20e9, freeBytes: 55e9, folder: '/render-cache' };
 const JOB: Job = {
   id: 'job',
   projectId: 'p',
@@ -81,6 +83,7 @@ describe('the lever board', () => {
             { selector: playbackFeature.selectOutFrame, value: null },
           ],
         }),
+        { provide: Api, useValue: { renderCacheSettings: () => Promise.resolve(LIMIT) } },
         { provide: TimelineEditor, useValue: { ids: signal(new Set()) } },
         { provide: Predictions, useValue: { predicted: signal(null) } },
       ],

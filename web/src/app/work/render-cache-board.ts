@@ -1,17 +1,24 @@
-import { Component, computed, inject } from '@angular/core';
+import { Component, computed, inject, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
+import { MatButtonToggleModule } from '@angular/material/button-toggle';
 import { MatSlideToggleModule } from '@angular/material/slide-toggle';
 import { Store } from '@ngrx/store';
 import { max, sum } from 'd3-array';
-import type { CachedStretchRecord } from '@hone/core/api';
+import type { CachedStretchRecord, RenderCacheSettings } from '@hone/core/api';
 import { formatTimecode, timecodeFormatOf } from '@hone/core/time';
 import { clipEnd, mergeRanges, type FrameRange } from '@hone/core/timeline';
+import { Api, sentenceOf } from '../api/api';
 import { bytes, count, pixels, shortTimeText } from '../formatting/quantities';
 import { Levers } from '../playback/levers';
-import { RenderCacheActions } from '../state/actions';
+import { ProjectActions, RenderCacheActions } from '../state/actions';
 import { playbackFeature } from '../state/playback.feature';
 import { selectPlan, selectStretches, selectTimeline } from '../state/selectors';
 import { TimelineEditor } from './timeline-editor';
+
+/** Most that one request deletes. */
+const MOST_REMOVED = 1000;
+/** Size limits that are offered, bytes. */
+const QUOTAS: readonly number[] = [2e9, 10e9, 20e9, 100e9];
 
 /** Frames that can be rendered in advance. */
 interface RenderChoice {
@@ -29,7 +36,7 @@ interface CacheLine {
 /** The render cache: whether it plays, what is in it, and what can be rendered in advance. */
 @Component({
   selector: 'hone-render-cache-board',
-  imports: [MatButtonModule, MatSlideToggleModule],
+  imports: [MatButtonModule, MatButtonToggleModule, MatSlideToggleModule],
   templateUrl: './render-cache-board.html',
   styleUrl: './lever-board.scss',
 })
@@ -38,12 +45,33 @@ export class RenderCacheBoard {
   private readonly editor = inject(TimelineEditor);
   private readonly timeline = this.store.selectSignal(selectTimeline);
   private readonly plan = this.store.selectSignal(selectPlan);
-  private readonly stretches = this.store.selectSignal(selectStretches);
+  readonly stretches = this.store.selectSignal(selectStretches);
   private readonly frame = this.store.selectSignal(playbackFeature.selectFrame);
   private readonly inFrame = this.store.selectSignal(playbackFeature.selectInFrame);
   private readonly outFrame = this.store.selectSignal(playbackFeature.selectOutFrame);
   readonly levers = inject(Levers);
   readonly tuning = this.levers.tuning;
+
+  private readonly api = inject(Api);
+  /** Size limit and folder of the cache; null until they are read. */
+  readonly settings = signal<RenderCacheSettings | null>(null);
+  readonly sizeText = bytes;
+  readonly usedBytes = computed(() => sum(this.stretches(), (each) => each.bytes));
+  readonly usageText = computed(() => {
+    const settings = this.settings();
+    return settings
+      ? `${bytes(this.usedBytes())} used · ${bytes(settings.freeBytes)} free on its drive`
+      : 'not read yet';
+  });
+  /** Those offered, and the one that is set. */
+  readonly quotas = computed(() => {
+    const set = this.settings()?.quotaBytes;
+    return [...new Set([...QUOTAS, ...(set === undefined ? [] : [set])])].sort((a, b) => a - b);
+  });
+
+  constructor() {
+    void this.keepSettings(this.api.renderCacheSettings());
+  }
 
   private readonly used = computed(() => this.plan()?.preview.cached ?? []);
   readonly lengthText = computed(() => {
@@ -81,6 +109,23 @@ export class RenderCacheBoard {
 
   render(range: FrameRange): void {
     this.store.dispatch(RenderCacheActions.renderAsked({ ranges: [range] }));
+  }
+
+  setQuota(quotaBytes: number): void {
+    void this.keepSettings(this.api.setRenderCacheQuota(quotaBytes));
+  }
+
+  removeAll(): void {
+    const ids = this.stretches().map(({ id }) => id);
+    for (let at = 0; at < ids.length; at += MOST_REMOVED) this.remove(ids.slice(at, at + MOST_REMOVED));
+  }
+
+  private async keepSettings(reply: Promise<RenderCacheSettings>): Promise<void> {
+    try {
+      this.settings.set(await reply);
+    } catch (error) {
+      this.store.dispatch(ProjectActions.failed({ message: sentenceOf(error) }));
+    }
   }
 
   remove(ids: string[]): void {

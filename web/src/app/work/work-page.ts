@@ -27,6 +27,7 @@ import { PlayheadTicker } from './playhead-ticker';
 import { AddFootage } from '../sources/add-footage';
 import { SourcePlacement } from '../sources/source-placement';
 import { ProjectList } from '../projects/project-list';
+import { RenderAtRest } from './render-at-rest';
 import { RunFigures } from './run-figures';
 import { TimelineEditor } from './timeline-editor';
 import { TimelineView } from './timeline-view';
@@ -51,7 +52,7 @@ import { WorkKeys } from './work-keys';
     RouterLink,
     MatButtonModule,
   ],
-  providers: [Playback, PlayheadTicker, TimelineEditor, WorkKeys],
+  providers: [Playback, PlayheadTicker, RenderAtRest, TimelineEditor, WorkKeys],
   templateUrl: './work-page.html',
   styleUrl: './work-page.scss',
   host: {
@@ -79,6 +80,10 @@ export class WorkPage {
   readonly missing = computed(() =>
     this.onTimeline().filter(({ state }) => state === 'missing' || state === 'unreadable'),
   );
+
+  constructor() {
+    inject(RenderAtRest);
+  }
 
   private readonly toPlace = this.store.selectSignal(mediaFeature.selectToPlace);
   /** That footage is on its way to the timeline; null when none is. */
