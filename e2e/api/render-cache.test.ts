@@ -130,10 +130,11 @@ describe('the render cache', () => {
     const timeline = await server.get<{ timeline: Timeline }>(`projects/${id}`);
     const [pictures] = timeline.timeline.tracks;
     const [first] = pictures!.clips;
-    const soft = { id: 'soft', kind: 'blur', enabled: true, values: { radius: 5 } };
+    // A blur of its own for each clip: frames alike are rendered once.
+    const soft = (radius: number) => ({ id: 'soft', kind: 'blur', enabled: true, values: { radius } });
     const clips = Array.from({ length: 10 }, (_, at): Clip => ({
-      ...{ ...first!, id: `long ${at}`, start: 60 * at, length: 60, sourceIn: rational(at, 24) },
-      effects: [soft],
+      ...{ ...first!, id: `long-${at}`, start: 60 * at, length: 60, sourceIn: rational(at, 24) },
+      effects: [soft(2 + at / 4)],
     }));
     const long = { ...timeline.timeline, tracks: [{ ...pictures!, clips }] };
     await server.setTimeline(id, long);
@@ -141,7 +142,7 @@ describe('the render cache', () => {
     const { body: job } = await server.call<Job>('POST', `projects/${id}/cached-stretches`, {
       ...{ ranges: [{ from: 0, to: 600 }], size: { width: 1280, height: 720 } },
     });
-    expect(job.range).toEqual({ from: 0, to: 600 });
+    expect(job.ranges).toEqual([{ from: 0, to: 600 }]);
     await expect
       .poll(async () => (await cached()).length, { timeout: 60_000, interval: 20 })
       .toBeGreaterThan(before);
