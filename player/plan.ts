@@ -52,6 +52,10 @@ export const copiedSources = (plan: Pick<PreviewPlan, 'pictures'>): string[] =>
     .filter(([, { choice }]) => choice === 'light copy')
     .map(([id]) => id);
 
-/** Timeline frames that are played from the render cache. */
+/** Timeline frames whose whole picture is played from the render cache. */
 export const cachedRanges = ({ preview }: Pick<PreviewPlan, 'preview'>): FrameRange[] =>
-  mergeRanges(preview.cached);
+  mergeRanges(preview.cached.filter(({ isWhole }) => isWhole));
+
+/** Timeline frames of which a part of the picture is played from the render cache. */
+export const cachedPartRanges = ({ preview }: Pick<PreviewPlan, 'preview'>): FrameRange[] =>
+  mergeRanges(preview.cached.filter(({ isWhole }) => !isWhole));

@@ -1,4 +1,5 @@
 import { array, boolean, number, object, string } from 'yup';
+import type { CachePoint } from '../cache/index.js';
 import { deliverySchema, EVEN_SIZE, type Delivery } from '../render/index.js';
 import { COPY_DIVISORS, type CopyDivisor } from '../media/index.js';
 import { SIMULATED_DRIVES } from '../machine/index.js';
@@ -64,6 +65,8 @@ export interface RenderRequest {
   readonly ranges: readonly FrameRange[];
   /** Size of the pictures. */
   readonly size: FrameSize;
+  /** What is rendered of them; the whole picture when absent. */
+  readonly point?: CachePoint | undefined;
 }
 
 export const renderRequestSchema = object({
@@ -77,11 +80,22 @@ export const renderRequestSchema = object({
     .min(1)
     .max(1000),
   size: frameSizeSchema.required(),
+  point: object({
+    kind: string<CachePoint['kind']>()
+      .strict()
+      .oneOf(['below', 'clip'] as const)
+      .required(),
+    clipId: string().strict().required().max(64),
+    effects: number().strict().integer().min(0).max(100).optional(),
+  })
+    .noUnknown()
+    .optional()
+    .default(undefined),
 })
   .noUnknown()
   .test(EVEN_SIZE);
 
-/** Least room of the render cache, bytes: a few stretches. */
+/** Least size limit of the render cache, bytes: a few stretches. */
 const LEAST_QUOTA_BYTES = 100e6;
 
 export const renderCacheQuotaSchema = object({

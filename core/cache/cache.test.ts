@@ -6,10 +6,11 @@ import {
   numberAt,
   renderGraph,
   stretchesIn,
+  type Layer,
   type RenderGraph,
 } from '../render/index.js';
 import { sourceFacts } from '../testing/index.js';
-import { rational } from '../time/index.js';
+import { multiply, rational } from '../time/index.js';
 import {
   addEffects,
   changeSpeed,
@@ -27,7 +28,18 @@ import {
   type Effect,
   type Timeline,
 } from '../timeline/index.js';
-import { contentOf, findCached, uncovered, type CachedStretch } from './index.js';
+import {
+  cachedSourceId,
+  contentOf,
+  ContentIndex,
+  findCached,
+  graphAt,
+  nodesOf,
+  playFromCache,
+  uncovered,
+  type CachedStretch,
+  type CachePoint,
+} from './index.js';
 
 const RATE = rational(24);
 const SIZE = { width: 960, height: 540 };
@@ -53,22 +65,31 @@ function start(): Timeline {
   };
 }
 
-/** What a frame shows, by the render graph and the values of its effects at that frame. */
-function seenAt(graph: RenderGraph, frame: number): string {
-  const { layers } = graph.stretches.find(({ from, to }) => from <= frame && frame < to)!;
-  return JSON.stringify(
-    layers.map((layer) => {
-      const at = frame - layer.clipStart;
-      const effects = layer.effects.map((effect) => {
-        const keyed = Object.keys(effect.keyframes ?? {}).map((name) => [name, numberAt(effect, name, at)]);
-        return [effect.kind, effect.values, keyed, effect.kind === 'grain' ? at : null];
-      });
-      const { mix, framing, sourceId } = layer;
-      const mixed = mix && [mix.kind, mix.colour, mixShare(mix, frame)];
-      return [stampOf(sourceId), layerTime(layer, frame, graph.rate), effects, framing, mixed];
-    }),
-  );
+/** What a layer shows in a frame. */
+interface SeenLayer {
+  readonly picture: unknown;
+  readonly effects: readonly unknown[];
+  readonly mixed: unknown;
 }
+
+const layersAt = ({ stretches }: RenderGraph, frame: number): readonly Layer[] =>
+  stretches.find(({ from, to }) => from <= frame && frame < to)!.layers;
+
+function seenLayer(layer: Layer, frame: number): SeenLayer {
+  const at = frame - layer.clipStart;
+  const effects = layer.effects.map((effect) => {
+    const keyed = Object.keys(effect.keyframes ?? {}).map((name) => [name, numberAt(effect, name, at)]);
+    return [effect.kind, effect.values, keyed, effect.kind === 'grain' ? at : null];
+  });
+  const { mix, framing, sourceId } = layer;
+  const mixed = mix && [mix.kind, mix.colour, mixShare(mix, frame)];
+  return { picture: [stampOf(sourceId), layerTime(layer, frame, RATE), framing], effects, mixed };
+}
+
+/** What a frame shows, by the render graph and the values of its effects at that frame. */
+const layersSeen = (graph: RenderGraph, frame: number): SeenLayer[] =>
+  layersAt(graph, frame).map((layer) => seenLayer(layer, frame));
+const seenAt = (graph: RenderGraph, frame: number): string => JSON.stringify(layersSeen(graph, frame));
 
 /** A stretch as rendered, with what each of its frames showed. */
 interface Rendered extends CachedStretch {
@@ -80,6 +101,36 @@ function rendered(id: string, timeline: Timeline, from: number, to: number): Ren
   const seen = Array.from({ length: to - from }, (_, at) => seenAt(graph, from + at));
   const content = contentOf(graph, { from, to }, stampOf)!;
   return { id, rate: RATE, size: SIZE, frameCount: to - from, content, bytes: 1, seen };
+}
+
+/** Renders of all frames at a cache point, one for each run of frames that have it. */
+function renderedAt(id: string, graph: RenderGraph, point: CachePoint | undefined): Rendered[] {
+  const part = graphAt(graph, point, () => FACTS);
+  return part.stretches.flatMap(({ from, to, layers }, number): Rendered[] => {
+    if (layers.length === 0) return [];
+    const seen = Array.from({ length: to - from }, (_, at) => seenAt(part, from + at));
+    const content = contentOf(part, { from, to }, stampOf)!;
+    return [
+      { id: `${id}.${number}`, rate: RATE, size: SIZE, frameCount: to - from, content, bytes: 1, seen },
+    ];
+  });
+}
+
+/** What a played frame shows, with what cached stretches hold in place of them. */
+function playedAt(played: RenderGraph, frame: number, kept: readonly Rendered[]): string {
+  const seen = layersAt(played, frame).flatMap((layer): SeenLayer[] => {
+    const stretch = kept.find(({ id }) => layer.sourceId === cachedSourceId(id));
+    const own = seenLayer(layer, frame);
+    if (!stretch) return [own];
+    const { num, den } = multiply(layerTime(layer, frame, RATE), RATE);
+    expect(den).toBe(1);
+    const held = JSON.parse(stretch.seen[num]!) as SeenLayer[];
+    const top = held.at(-1)!;
+    if (own.effects.length) expect(held.length).toBe(1);
+    const effects = [...top.effects, ...own.effects];
+    return [...held.slice(0, -1), { ...top, effects, mixed: held.length === 1 ? own.mixed : top.mixed }];
+  });
+  return JSON.stringify(seen);
 }
 
 let made = 0;
@@ -173,6 +224,64 @@ describe('The render cache', () => {
       { numRuns: 150 },
     );
     expect(used).toBeGreaterThan(1000);
+  });
+
+  it('holds parts of the picture for any cache point, and what is live beside them makes the same frames', () => {
+    let parts = 0;
+    fc.assert(
+      fc.property(
+        fc.array(anyEdit, { minLength: 1, maxLength: 8 }),
+        fc.array(fc.nat(30), { minLength: 1, maxLength: 4 }),
+        (edits, picks) => {
+          let timeline = start();
+          let kept: Rendered[] = [];
+          for (const step of edits) {
+            timeline = edited(timeline, step);
+            const graph = graphOf(timeline);
+            if (step.renders) {
+              const nodes = graph.stretches.flatMap((stretch) =>
+                nodesOf(stretch, graph.size, () => FACTS).filter(({ point }) => point),
+              );
+              for (const pick of nodes.length ? picks : []) {
+                const made = renderedAt(`r${kept.length}`, graph, nodes[pick % nodes.length]!.point);
+                kept = [...kept, ...made];
+              }
+            }
+            const index = new ContentIndex(kept, stampOf, SIZE);
+            const { played, cached } = playFromCache(graph, index, () => FACTS);
+            expect(played.stretches.map(({ from }) => from)).toEqual(
+              played.stretches.map((_, at) => (at ? played.stretches[at - 1]!.to : 0)),
+            );
+            expect(played.stretches.at(-1)!.to).toBe(graph.length);
+            for (let frame = 0; frame < graph.length; frame++)
+              expect(playedAt(played, frame, kept)).toBe(seenAt(graph, frame));
+            for (const { from, to, isWhole } of cached) if (!isWhole) parts += to - from;
+          }
+        },
+      ),
+      { numRuns: 150 },
+    );
+    expect(parts).toBeGreaterThan(1000);
+  });
+
+  it('stands for what is below a clip, which stays live', () => {
+    const timeline = start();
+    const tracks = timeline.tracks.map((track) => ({
+      ...track,
+      clips: track.clips.map((clip) => (clip.id === 'd' ? { ...clip, sourceId: 'three' } : clip)),
+    }));
+    const graph = graphOf({ ...timeline, tracks });
+    const below = renderedAt('below', graph, { kind: 'below', clipId: 'd' });
+    const { played, cached } = playFromCache(graph, new ContentIndex(below, stampOf, SIZE), () => FACTS);
+    expect(cached.map(({ from, to, isWhole }) => [from, to, isWhole])).toEqual([
+      [60, 90, false],
+      [90, 100, false],
+    ]);
+    expect(layersAt(played, 70).map(({ sourceId }) => sourceId)).toEqual([
+      cachedSourceId(below[0]!.id),
+      'three',
+    ]);
+    expect(layersAt(played, 110).map(({ sourceId }) => sourceId)).toEqual(['one']);
   });
 
   it('is valid again after undo, also what was rendered before', () => {

@@ -1,5 +1,5 @@
 import { interpretedStamp, type SourceFacts } from '../media/index.js';
-import type { CachedUse, RenderGraph } from '../render/index.js';
+import type { CachedUse, RenderGraph, Stretch } from '../render/index.js';
 import type { FrameRange, FrameSize } from '../timeline/index.js';
 import { formatRational, type Rational } from '../time/index.js';
 import { offsetIn, runOf, type ContentRun, type StampOf } from './frame-content.js';
@@ -44,7 +44,7 @@ interface KnownRun {
 }
 
 /**
- * Finds cached stretches with the content of a graph.
+ * Finds cached stretches with the content of a graph: of its whole picture.
  * @param size of the pictures that are wanted
  * @returns uses in order; they do not overlap
  */
@@ -54,13 +54,38 @@ export function findCached(
   stampOf: StampOf,
   size: FrameSize,
 ): readonly CachedUse[] {
-  const known = runsByKind(stretches.filter((each) => sameSize(each.size, size)));
-  if (known.size === 0) return [];
-  const found = graph.stretches.flatMap((stretch) => {
-    const run = stretch.layers.length ? runOf(graph, stretch, stampOf) : undefined;
-    return run ? usesIn(stretch, run, known.get(run.kind) ?? []) : [];
-  });
-  return joined(found);
+  const index = new ContentIndex(stretches, stampOf, size);
+  return joined(
+    graph.stretches.flatMap((stretch) =>
+      stretch.layers.length ? index.uses(graph, stretch).map((use) => ({ ...use, isWhole: true })) : [],
+    ),
+  );
+}
+
+/** A use of which it is not said yet what it stands for. */
+export type ContentUse = Omit<CachedUse, 'isWhole'>;
+
+/** Cached stretches of one size, by what they show. */
+export class ContentIndex {
+  private readonly known: ReadonlyMap<string, readonly KnownRun[]>;
+
+  constructor(
+    stretches: readonly CachedStretch[],
+    private readonly stampOf: StampOf,
+    size: FrameSize,
+  ) {
+    this.known = runsByKind(stretches.filter((each) => sameSize(each.size, size)));
+  }
+
+  get isEmpty(): boolean {
+    return this.known.size === 0;
+  }
+
+  /** Uses for the layers of a stretch, in order; they do not overlap. */
+  uses(graph: Pick<RenderGraph, 'rate' | 'size'>, stretch: Stretch): ContentUse[] {
+    const run = this.isEmpty ? undefined : runOf(graph, stretch, this.stampOf);
+    return run ? usesIn(stretch, run, this.known.get(run.kind) ?? []) : [];
+  }
 }
 
 const sameSize = (a: FrameSize, b: FrameSize): boolean => a.width === b.width && a.height === b.height;
@@ -78,7 +103,7 @@ function runsByKind(stretches: readonly CachedStretch[]): ReadonlyMap<string, re
 }
 
 /** Uses within frames that show one run of content, in order, from the stretches that go the furthest. */
-function usesIn({ from, to }: FrameRange, run: ContentRun, known: readonly KnownRun[]): CachedUse[] {
+function usesIn({ from, to }: FrameRange, run: ContentRun, known: readonly KnownRun[]): ContentUse[] {
   const candidates = known.flatMap(({ stretch, run: kept, first }) => {
     const offset = offsetIn(run, kept);
     if (offset === undefined) return [];
@@ -86,11 +111,11 @@ function usesIn({ from, to }: FrameRange, run: ContentRun, known: readonly Known
     const [start, end] = [Math.max(from, begin), Math.min(to, begin + kept.count)];
     return start < end ? [{ from: start, to: end, stretchId: stretch.id, first: first + start - begin }] : [];
   });
-  const uses: CachedUse[] = [];
+  const uses: ContentUse[] = [];
   let frame = from;
   while (frame < to) {
     const here = candidates.filter((each) => each.from <= frame && frame < each.to);
-    const best = here.reduce<CachedUse | undefined>(
+    const best = here.reduce<ContentUse | undefined>(
       (far, each) => (far && far.to >= each.to ? far : each),
       undefined,
     );
@@ -103,12 +128,13 @@ function usesIn({ from, to }: FrameRange, run: ContentRun, known: readonly Known
 }
 
 /** Uses of frames of one file that follow each other become one. */
-function joined(uses: readonly CachedUse[]): CachedUse[] {
+export function joined(uses: readonly CachedUse[]): CachedUse[] {
   const all: CachedUse[] = [];
   for (const use of uses) {
     const last = all.at(-1);
     const goesOn =
       last?.stretchId === use.stretchId &&
+      last.isWhole === use.isWhole &&
       last.to === use.from &&
       last.first + last.to - last.from === use.first;
     if (goesOn) all[all.length - 1] = { ...last, to: use.to };

@@ -19,6 +19,7 @@ export interface RenderPrice {
 /** Frames to be rendered in advance so that some ranges play: with a margin, within the uncut stretches around them. */
 export function rangesToRender({ work }: Prediction, ranges: readonly FrameRange[]): FrameRange[] {
   const { graph, cached } = work.preview;
+  const whole = cached.filter(({ isWhole }) => isWhole);
   const margin = Math.round(MARGIN_SECONDS * toNumber(graph.rate));
   const wanted = graph.stretches.flatMap((stretch) =>
     stretch.layers.length === 0
@@ -30,7 +31,7 @@ export function rangesToRender({ work }: Prediction, ranges: readonly FrameRange
             to: Math.min(stretch.to, to + margin),
           })),
   );
-  return mergeRanges(wanted).flatMap((range) => uncovered(range, cached));
+  return mergeRanges(wanted).flatMap((range) => uncovered(range, whole));
 }
 
 /** Cached stretches as they would be after a render. */

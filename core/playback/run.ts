@@ -45,6 +45,8 @@ export interface RunFacts {
   readonly kept?: readonly KeptRange[] | undefined;
   /** Frames of the timeline that were played from the render cache; absent without any. */
   readonly cached?: readonly FrameRange[] | undefined;
+  /** Timeline frames of which a part of the picture was played from the render cache. */
+  readonly cachedParts?: readonly FrameRange[] | undefined;
 }
 
 /** Share of the cores at which other programs disturb a run. */
@@ -118,6 +120,7 @@ export const runFactsSchema = object({
   ).optional(),
   kept: array(object(clipRange).noUnknown()).optional(),
   cached: array(object(frameRange).noUnknown()).optional(),
+  cachedParts: array(object(frameRange).noUnknown()).optional(),
 }).noUnknown();
 
 /** A run as it is sent to be kept: the log's numbers as base64 of little-endian 32-bit floats. */

@@ -1,7 +1,7 @@
 import { mkdir, mkdtemp, readFile, rm, stat } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { RenderRequest } from '@hone/core/api';
-import { contentOf, findCached, stampsOf, uncovered } from '@hone/core/cache';
+import { contentOf, findCached, graphAt, stampsOf, uncovered } from '@hone/core/cache';
 import { INTRA_H264_LABEL } from '@hone/core/media';
 import { renderGraph, sourcesOf, stretchCommand, stretchesIn, type RenderGraph } from '@hone/core/render';
 import { toNumber } from '@hone/core/time';
@@ -51,7 +51,8 @@ export function stretchHandler(parts: StretchParts): JobHandler {
       const order = payload as StretchOrder;
       const { projectId } = job;
       const known = new Map((await sources.list(projectId)).map((row) => [row.id, row]));
-      const graph = renderGraph(order.timeline, (id) => known.get(id)?.facts ?? undefined);
+      const factsOf = (id: string) => known.get(id)?.facts ?? undefined;
+      const graph = graphAt(renderGraph(order.timeline, factsOf), order.point, factsOf);
       const missing = missingRanges(graph, order, [...known.values()], await stretches.list());
       const frames = missing.reduce((sum, { from, to }) => sum + to - from, 0);
       let done = 0;

@@ -5,6 +5,7 @@ import {
   renderCacheQuotaSchema,
   renderRequestSchema,
 } from '@hone/core/api';
+import { graphAt } from '@hone/core/cache';
 import { renderGraph, sourcesOf, stretchesIn } from '@hone/core/render';
 import { formatTimecode, timecodeFormatOf } from '@hone/core/time';
 import { mergeRanges } from '@hone/core/timeline';
@@ -36,16 +37,24 @@ export function renderCacheRoutes(
 
   router.post('/projects/:projectId/cached-stretches', async (request, response) => {
     const { projectId } = request.params;
-    const { ranges, size } = checked(renderRequestSchema, request.body, 'the request');
+    const { ranges, size, point } = checked(renderRequestSchema, request.body, 'the request');
     const { timeline } = await projects.get(projectId);
     const known = new Map((await sources.refreshed(projectId)).map((row) => [row.id, row]));
-    const graph = renderGraph(timeline, (id) => known.get(id)?.facts ?? undefined);
+    const factsOf = (id: string) => known.get(id)?.facts ?? undefined;
+    const whole = renderGraph(timeline, factsOf);
+    const graph = graphAt(whole, point, factsOf);
     const shown = mergeRanges(ranges)
       .flatMap((range) => stretchesIn(graph, range))
       .filter(({ layers }) => layers.length);
     const needed = sourcesOf({ ...graph, stretches: shown, sound: [] });
     if (needed.length === 0)
-      throw new UserError(409, 'Nothing to render', 'There is no picture in these frames of the timeline.');
+      throw new UserError(
+        409,
+        'Nothing to render',
+        point && sourcesOf({ ...whole, sound: [] }).length
+          ? 'These frames have nothing at this cache point that fills the frame. Render the whole picture.'
+          : 'There is no picture in these frames of the timeline.',
+      );
     const missing = needed.map((id) => known.get(id)).find((row) => row?.state !== 'ready');
     if (missing)
       throw new UserError(
@@ -57,7 +66,7 @@ export function renderCacheRoutes(
     const bytes = frames * size.width * size.height * BYTES_PER_PIXEL;
     const remedy = 'Make room, render fewer frames, or choose a smaller preview scale.';
     await requireRoom(stretches.folder, bytes, 'These frames take up to', remedy);
-    const payload: StretchOrder = { timeline, ranges, size };
+    const payload: StretchOrder = { timeline, ranges, size, ...(point && { point }) };
     const format = timecodeFormatOf(timeline.rate, timeline.dropFrame);
     const first = formatTimecode(timeline.startFrame + shown[0]!.from, format);
     const title = `Render of ${frames} ${frames === 1 ? 'frame' : 'frames'} from ${first}`;

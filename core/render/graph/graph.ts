@@ -102,7 +102,8 @@ export function largestRaster(
     .reduce((most, each) => (each.width > most.width ? each : most));
 }
 
-function covers(layer: Layer, facts: SourceFacts | undefined, frame: FrameSize): boolean {
+/** Whether nothing of what is below a layer is seen. */
+export function coversFrame(layer: Layer, facts: SourceFacts | undefined, frame: FrameSize): boolean {
   if (!facts?.picture || hasTransparency(facts) || !isOpaque(layer.effects)) return false;
   return layerStages(layer, facts, frame).every(
     ({ pose: { placement } }) => placement !== null && fillsFrame(placement, frame),
@@ -234,7 +235,7 @@ function seenAt(pictures: readonly Walk[], frame: number, size: FrameSize, facts
     const shown = track.shown[track.at];
     if (!shown || shown.from > frame) continue;
     layers.unshift(...shown.layers);
-    if (shown.layers.every((layer) => covers(layer, factsOf(layer.sourceId), size))) break;
+    if (shown.layers.every((layer) => coversFrame(layer, factsOf(layer.sourceId), size))) break;
   }
   return layers;
 }

@@ -16,15 +16,17 @@ export interface CachedUse extends FrameRange {
   readonly stretchId: string;
   /** Frame of the cached stretch that is shown at `from`. */
   readonly first: number;
+  /** Whether it is the whole picture: nothing is made live beside it. */
+  readonly isWhole: boolean;
 }
 
 /** The render graph of a timeline with the levers that a preview obeys. */
 export interface PreviewGraph {
   /** What it shows, as the export does. */
   readonly graph: RenderGraph;
-  /** What it plays: where a cached stretch is used, that is the only layer. */
+  /** What it plays: a cached stretch stands for the layers and effects that it holds. */
   readonly played: RenderGraph;
-  /** Ranges that are played from the render cache, in order. */
+  /** Uses of cached stretches, in order; those of parts of the picture may overlap. */
   readonly cached: readonly CachedUse[];
   readonly playSize: FrameSize;
   readonly restSize: FrameSize;

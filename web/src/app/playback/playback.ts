@@ -7,6 +7,7 @@ import { sourcesOf } from '@hone/core/render';
 import { memoryShares } from '@hone/core/machine';
 import { timelineLength, timelineFingerprint, type Timeline } from '@hone/core/timeline';
 import {
+  cachedPartRanges,
   cachedRanges,
   copiedSources,
   Player,
@@ -349,7 +350,9 @@ export class Playback {
       played: this.playing && timelineFingerprint(this.playing),
       wholeFrames: this.playing && timelineLength(this.playing),
       copiedSources: copiedSources(plan),
-      ...(plan.preview.cached.length ? { cached: cachedRanges(plan) } : {}),
+      ...(plan.preview.cached.length
+        ? { cached: cachedRanges(plan), cachedParts: cachedPartRanges(plan) }
+        : {}),
       ...measured,
       decodeWorkers: this.player.decodeWorkers,
       rigId: this.rig()?.id ?? null,

@@ -17,6 +17,7 @@ import type {
   SourceChange,
 } from '@hone/core/api';
 import type { Tuning } from '@hone/core/levers';
+import type { CachePoint } from '@hone/core/cache';
 import type { CopyDivisor, Condition, SourceFilter } from '@hone/core/media';
 import type { FrameLog, RunFacts, ScrubFacts } from '@hone/core/playback';
 import type { DecodeFigures, Rig } from '@hone/core/machine';
@@ -128,7 +129,7 @@ export const CopyActions = createActionGroup({
 export const RenderCacheActions = createActionGroup({
   source: 'Render cache',
   events: {
-    'Render asked': props<{ ranges: readonly FrameRange[] }>(),
+    'Render asked': props<{ ranges: readonly FrameRange[]; point?: CachePoint | undefined }>(),
     'Removal asked': props<{ ids: string[] }>(),
   },
 });

@@ -18,9 +18,9 @@ export class RenderCacheEffects {
     this.actions.pipe(
       ofType(RenderCacheActions.renderAsked),
       withLatestFrom(this.store.select(selectProject), this.store.select(selectPlan)),
-      concatMap(([{ ranges }, project, plan]) =>
+      concatMap(([{ ranges, point }, project, plan]) =>
         project && plan
-          ? from(this.api.renderStretches(project.id, { ranges, size: plan.preview.playSize })).pipe(
+          ? from(this.api.renderStretches(project.id, { ranges, size: plan.preview.playSize, point })).pipe(
               map((job) => ServerActions.jobChanged({ job })),
               catchError(failed),
             )

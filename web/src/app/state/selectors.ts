@@ -18,7 +18,7 @@ import {
   type FrameRange,
   type Timeline,
 } from '@hone/core/timeline';
-import { cachedRanges, copiedSources, planFor } from '@hone/player';
+import { cachedPartRanges, cachedRanges, copiedSources, planFor } from '@hone/player';
 import { createSelector } from '@ngrx/store';
 import { refusedSources, simulatedDrive, staleReasons } from '@hone/core/machine';
 import { mediaFeature } from './media.feature';
@@ -307,7 +307,8 @@ export const selectMeasuredRun = createSelector(
     const isSame =
       showAlike(run.facts.tuning, tuning) &&
       (!plan || filesOf(run.facts.copiedSources) === filesOf(copiedSources(plan))) &&
-      rangesText(run.facts.cached) === rangesText(plan && cachedRanges(plan));
+      rangesText(run.facts.cached) === rangesText(plan && cachedRanges(plan)) &&
+      rangesText(run.facts.cachedParts) === rangesText(plan && cachedPartRanges(plan));
     return isSame ? run : null;
   },
 );

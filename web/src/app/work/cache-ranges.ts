@@ -22,7 +22,9 @@ export class CacheRanges {
   private readonly subjectId = this.store.selectSignal(playbackFeature.selectSubjectId);
 
   readonly ranges = computed((): CacheState => {
-    const cached = mergeRanges(this.plan()?.preview.cached ?? []);
+    const uses = this.plan()?.preview.cached ?? [];
+    const cached = mergeRanges(uses.filter(({ isWhole }) => isWhole));
+    const parts = mergeRanges(uses).flatMap((range) => uncovered(range, cached));
     // What is rendered is of the timeline, and not of a source that is played alone.
     const wanted = this.subjectId() === null ? this.jobs().flatMap(({ ranges }) => ranges ?? []) : [];
     const rendering = mergeRanges(wanted).flatMap((range) => uncovered(range, cached));
@@ -30,7 +32,7 @@ export class CacheRanges {
     const needed = likelyDrops(this.predictions.predicted()?.drops).flatMap((range) =>
       uncovered(range, handled),
     );
-    return { cached, rendering, needed };
+    return { cached, parts, rendering, needed };
   });
 }
 

@@ -1,6 +1,7 @@
 import { Component, computed, inject, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatButtonToggleModule } from '@angular/material/button-toggle';
+import { MatSelectModule } from '@angular/material/select';
 import { MatSlideToggleModule } from '@angular/material/slide-toggle';
 import { Store } from '@ngrx/store';
 import { max, sum } from 'd3-array';
@@ -13,6 +14,7 @@ import { Levers } from '../playback/levers';
 import { ProjectActions, RenderCacheActions } from '../state/actions';
 import { playbackFeature } from '../state/playback.feature';
 import { selectPlan, selectStretches, selectTimeline } from '../state/selectors';
+import { CachePoints } from './cache-points';
 import { TimelineEditor } from './timeline-editor';
 
 /** Most that one request deletes. */
@@ -36,7 +38,8 @@ interface CacheLine {
 /** The render cache: whether it plays, what is in it, and what can be rendered in advance. */
 @Component({
   selector: 'hone-render-cache-board',
-  imports: [MatButtonModule, MatButtonToggleModule, MatSlideToggleModule],
+  imports: [MatButtonModule, MatButtonToggleModule, MatSelectModule, MatSlideToggleModule],
+  providers: [CachePoints],
   templateUrl: './render-cache-board.html',
   styleUrl: './lever-board.scss',
 })
@@ -52,6 +55,7 @@ export class RenderCacheBoard {
   readonly levers = inject(Levers);
   readonly tuning = this.levers.tuning;
 
+  readonly points = inject(CachePoints);
   private readonly api = inject(Api);
   /** Size limit and folder of the cache; null until they are read. */
   readonly settings = signal<RenderCacheSettings | null>(null);
@@ -77,8 +81,11 @@ export class RenderCacheBoard {
   readonly lengthText = computed(() => {
     const { graph } = this.plan()?.preview ?? {};
     if (!graph) return '';
-    const frames = sum(this.used(), ({ from, to }) => to - from);
-    return `${frames} of ${graph.length} frames`;
+    const framesOf = (uses: readonly FrameRange[]): number =>
+      sum(mergeRanges(uses), ({ from, to }) => to - from);
+    const whole = framesOf(this.used().filter(({ isWhole }) => isWhole));
+    const parts = framesOf(this.used()) - whole;
+    return `${whole} of ${graph.length} frames${parts ? `, ${parts} more in part` : ''}`;
   });
 
   /** What can be rendered now. */
@@ -108,7 +115,9 @@ export class RenderCacheBoard {
   });
 
   render(range: FrameRange): void {
-    this.store.dispatch(RenderCacheActions.renderAsked({ ranges: [range] }));
+    this.store.dispatch(
+      RenderCacheActions.renderAsked({ ranges: [range], point: this.points.selected()?.point }),
+    );
   }
 
   setQuota(quotaBytes: number): void {
