@@ -1,6 +1,5 @@
 import { array, boolean, number, object, string } from 'yup';
-import type { CachePoint } from '../cache/index.js';
-import { deliverySchema, EVEN_SIZE, type Delivery } from '../render/index.js';
+import { deliverySchema, EVEN_SIZE, type CachePoint, type Delivery } from '../render/index.js';
 import { COPY_DIVISORS, type CopyDivisor } from '../media/index.js';
 import { SIMULATED_DRIVES } from '../machine/index.js';
 
@@ -67,6 +66,8 @@ export interface RenderRequest {
   readonly size: FrameSize;
   /** What is rendered of them; the whole picture when absent. */
   readonly point?: CachePoint | undefined;
+  /** Cached stretches that are not evicted for it: those at the playhead. */
+  readonly keepIds?: readonly string[] | undefined;
 }
 
 export const renderRequestSchema = object({
@@ -91,6 +92,7 @@ export const renderRequestSchema = object({
     .noUnknown()
     .optional()
     .default(undefined),
+  keepIds: array(string().strict().required().max(64)).max(100).optional(),
 })
   .noUnknown()
   .test(EVEN_SIZE);

@@ -2,6 +2,7 @@ import {
   coversFrame,
   isTemporal,
   layerStages,
+  type CachePoint,
   type FactsOf,
   type KnownEffect,
   type Layer,
@@ -9,15 +10,6 @@ import {
   type Stretch,
 } from '../render/index.js';
 import type { FrameSize } from '../timeline/index.js';
-
-/** Node of the render graph whose result is rendered in advance, where it is not the whole picture. */
-export interface CachePoint {
-  /** Everything below a clip, or the clip alone. */
-  readonly kind: 'below' | 'clip';
-  readonly clipId: string;
-  /** Number of the clip's enabled effects that are rendered, from the first on; all of them when absent. */
-  readonly effects?: number | undefined;
-}
 
 /** A node of one stretch: its picture is opaque and fills the frame, so that a file without alpha can hold it. */
 export interface CacheNode {

@@ -6,6 +6,7 @@ import {
   numberAt,
   renderGraph,
   stretchesIn,
+  type CachePoint,
   type Layer,
   type RenderGraph,
 } from '../render/index.js';
@@ -38,7 +39,6 @@ import {
   playFromCache,
   uncovered,
   type CachedStretch,
-  type CachePoint,
 } from './index.js';
 
 const RATE = rational(24);

@@ -63,7 +63,7 @@ export function findCached(
 }
 
 /** A use of which it is not said yet what it stands for. */
-export type ContentUse = Omit<CachedUse, 'isWhole'>;
+export type ContentUse = Omit<CachedUse, 'isWhole' | 'point'>;
 
 /** Cached stretches of one size, by what they show. */
 export class ContentIndex {
@@ -134,7 +134,8 @@ export function joined(uses: readonly CachedUse[]): CachedUse[] {
     const last = all.at(-1);
     const goesOn =
       last?.stretchId === use.stretchId &&
-      last.isWhole === use.isWhole &&
+      last.point?.clipId === use.point?.clipId &&
+      last.point?.kind === use.point?.kind &&
       last.to === use.from &&
       last.first + last.to - last.from === use.first;
     if (goesOn) all[all.length - 1] = { ...last, to: use.to };

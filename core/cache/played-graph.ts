@@ -56,7 +56,7 @@ export function playFromCache(
       const uses = index.uses(graph, { ...stretch, layers: node.layers });
       if (uses.length === 0) continue;
       const isWhole = node.count === stretch.layers.length && !node.live;
-      cached.push(...uses.map((use) => ({ ...use, isWhole })));
+      cached.push(...uses.map((use) => ({ ...use, isWhole, point: node.point })));
       const live = uncovered(stretch, uses).map((range) => ({ ...stretch, ...range }));
       const played = uses.map((use) => substitute(graph.rate, stretch, node, use));
       // The other frames, and what is left beside a part, may be played from other stretches.

@@ -56,7 +56,7 @@ export function stretchHandler(parts: StretchParts): JobHandler {
       const missing = missingRanges(graph, order, [...known.values()], await stretches.list());
       const frames = missing.reduce((sum, { from, to }) => sum + to - from, 0);
       let done = 0;
-      const made = new Set<string>();
+      const made = new Set<string>(order.keepIds);
       await mkdir(scratch, { recursive: true });
       await mkdir(stretches.folder, { recursive: true });
       for (const range of missing) {
@@ -104,7 +104,7 @@ interface RangeRender extends StretchParts {
   readonly folder: string;
   readonly signal: AbortSignal;
   readonly size: RenderRequest['size'];
-  /** Stretches that stay: those that this render made. */
+  /** Stretches that stay: those at the playhead, and those that this render made. */
   readonly made: Set<string>;
 }
 

@@ -37,7 +37,7 @@ export function renderCacheRoutes(
 
   router.post('/projects/:projectId/cached-stretches', async (request, response) => {
     const { projectId } = request.params;
-    const { ranges, size, point } = checked(renderRequestSchema, request.body, 'the request');
+    const { ranges, size, point, keepIds } = checked(renderRequestSchema, request.body, 'the request');
     const { timeline } = await projects.get(projectId);
     const known = new Map((await sources.refreshed(projectId)).map((row) => [row.id, row]));
     const factsOf = (id: string) => known.get(id)?.facts ?? undefined;
@@ -66,7 +66,7 @@ export function renderCacheRoutes(
     const bytes = frames * size.width * size.height * BYTES_PER_PIXEL;
     const remedy = 'Make room, render fewer frames, or choose a smaller preview scale.';
     await requireRoom(stretches.folder, bytes, 'These frames take up to', remedy);
-    const payload: StretchOrder = { timeline, ranges, size, ...(point && { point }) };
+    const payload: StretchOrder = { timeline, ranges, size, ...(point && { point }), keepIds };
     const format = timecodeFormatOf(timeline.rate, timeline.dropFrame);
     const first = formatTimecode(timeline.startFrame + shown[0]!.from, format);
     const title = `Render of ${frames} ${frames === 1 ? 'frame' : 'frames'} from ${first}`;

@@ -11,6 +11,15 @@ export type MediaChoice =
 /** Origin of a picture that is played. */
 export type PictureChoice = MediaChoice['kind'] | 'render cache';
 
+/** Node of the render graph whose result is rendered in advance, where it is not the whole picture. */
+export interface CachePoint {
+  /** Everything below a clip, or the clip alone. */
+  readonly kind: 'below' | 'clip';
+  readonly clipId: string;
+  /** Number of the clip's enabled effects that are rendered, from the first on; all of them when absent. */
+  readonly effects?: number | undefined;
+}
+
 /** Timeline frames that are played from frames rendered in advance. */
 export interface CachedUse extends FrameRange {
   readonly stretchId: string;
@@ -18,6 +27,8 @@ export interface CachedUse extends FrameRange {
   readonly first: number;
   /** Whether it is the whole picture: nothing is made live beside it. */
   readonly isWhole: boolean;
+  /** What it stands for; absent where it is the whole picture. */
+  readonly point?: CachePoint | undefined;
 }
 
 /** The render graph of a timeline with the levers that a preview obeys. */

@@ -17,11 +17,10 @@ import type {
   SourceChange,
 } from '@hone/core/api';
 import type { Tuning } from '@hone/core/levers';
-import type { CachePoint } from '@hone/core/cache';
 import type { CopyDivisor, Condition, SourceFilter } from '@hone/core/media';
 import type { FrameLog, RunFacts, ScrubFacts } from '@hone/core/playback';
 import type { DecodeFigures, Rig } from '@hone/core/machine';
-import type { Delivery } from '@hone/core/render';
+import type { CachePoint, Delivery } from '@hone/core/render';
 import type { CopiedClip, Effect, FrameRange, Timeline } from '@hone/core/timeline';
 import type { PlayerState, ShownPixels } from '@hone/player';
 import { createActionGroup, emptyProps, props } from '@ngrx/store';
@@ -130,7 +129,7 @@ export const RenderCacheActions = createActionGroup({
   source: 'Render cache',
   events: {
     'Render asked': props<{ ranges: readonly FrameRange[]; point?: CachePoint | undefined }>(),
-    'Removal asked': props<{ ids: string[] }>(),
+    'Removal asked': props<{ ids: readonly string[] }>(),
   },
 });
 

@@ -5,6 +5,7 @@ import { catchError, concatMap, EMPTY, from, map, mergeMap, withLatestFrom } fro
 import { Api } from '../api/api';
 import { RenderCacheActions, ServerActions } from './actions';
 import { failed } from './project.effects';
+import { playbackFeature } from './playback.feature';
 import { selectPlan, selectProject } from './selectors';
 
 /** Asks for renders into the render cache, and deletes what is in it. */
@@ -17,10 +18,21 @@ export class RenderCacheEffects {
   readonly render = createEffect(() =>
     this.actions.pipe(
       ofType(RenderCacheActions.renderAsked),
-      withLatestFrom(this.store.select(selectProject), this.store.select(selectPlan)),
-      concatMap(([{ ranges, point }, project, plan]) =>
+      withLatestFrom(
+        this.store.select(selectProject),
+        this.store.select(selectPlan),
+        this.store.select(playbackFeature.selectFrame),
+      ),
+      concatMap(([{ ranges, point }, project, plan, frame]) =>
         project && plan
-          ? from(this.api.renderStretches(project.id, { ranges, size: plan.preview.playSize, point })).pipe(
+          ? from(
+              this.api.renderStretches(project.id, {
+                ...{ ranges, point, size: plan.preview.playSize },
+                keepIds: plan.preview.cached
+                  .filter(({ from, to }) => from <= frame && frame < to)
+                  .map(({ stretchId }) => stretchId),
+              }),
+            ).pipe(
               map((job) => ServerActions.jobChanged({ job })),
               catchError(failed),
             )

@@ -1,14 +1,7 @@
 import { computed, inject, Injectable, signal } from '@angular/core';
 import { Store } from '@ngrx/store';
-import {
-  adjustedEffect,
-  nodesOf,
-  proposedNode,
-  type AdjustedEffect,
-  type CacheNode,
-  type CachePoint,
-} from '@hone/core/cache';
-import { definitionOf, effectsDone, passKindOf, type KnownEffect } from '@hone/core/render';
+import { adjustedEffect, nodesOf, proposedNode, type AdjustedEffect, type CacheNode } from '@hone/core/cache';
+import { definitionOf, effectsDone, passKindOf, type CachePoint, type KnownEffect } from '@hone/core/render';
 import { Predictions } from '../prediction/predictions';
 import { playbackFeature } from '../state/playback.feature';
 import { projectFeature } from '../state/project.feature';
@@ -62,7 +55,11 @@ export class CachePoints {
   });
 
   readonly choices = computed((): readonly PointChoice[] =>
-    this.nodes().map((node) => ({ key: keyOf(node.point), name: this.nameOf(node), point: node.point })),
+    this.nodes().map((node) => ({
+      key: keyOf(node.point),
+      name: this.nameOf(node.point),
+      point: node.point,
+    })),
   );
   readonly selected = computed((): PointChoice | null => {
     const choices = this.choices();
@@ -88,12 +85,12 @@ export class CachePoints {
     this.selectedKey.set(key);
   }
 
-  private nameOf({ point, layers }: CacheNode): string {
+  nameOf(point: CachePoint | undefined): string {
     if (!point) return 'Whole picture';
-    const name = `“${this.clips().get(point.clipId)?.name ?? ''}”`;
+    const clip = this.clips().get(point.clipId);
+    const name = `“${clip?.name ?? ''}”`;
     if (point.kind === 'below') return `All below ${name}`;
-    const [{ effects }] = layers as readonly [CacheNode['layers'][number]];
-    const last = effects.at(-1);
+    const last = effectsDone(clip?.effects).slice(0, point.effects).at(-1);
     return last ? `${name} up to ${definitionOf(last.kind).name}` : `${name} without effects`;
   }
 }

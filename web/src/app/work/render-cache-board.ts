@@ -1,26 +1,20 @@
-import { Component, computed, inject, signal } from '@angular/core';
+import { Component, computed, inject } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
-import { MatButtonToggleModule } from '@angular/material/button-toggle';
 import { MatSelectModule } from '@angular/material/select';
 import { MatSlideToggleModule } from '@angular/material/slide-toggle';
 import { Store } from '@ngrx/store';
-import { max, sum } from 'd3-array';
-import type { CachedStretchRecord, RenderCacheSettings } from '@hone/core/api';
+import { group, max, sum } from 'd3-array';
+import type { CachedStretchRecord } from '@hone/core/api';
 import { formatTimecode, timecodeFormatOf } from '@hone/core/time';
 import { clipEnd, mergeRanges, type FrameRange } from '@hone/core/timeline';
-import { Api, sentenceOf } from '../api/api';
 import { bytes, count, pixels, shortTimeText } from '../formatting/quantities';
 import { Levers } from '../playback/levers';
-import { ProjectActions, RenderCacheActions } from '../state/actions';
+import { RenderCacheActions } from '../state/actions';
 import { playbackFeature } from '../state/playback.feature';
 import { selectPlan, selectStretches, selectTimeline } from '../state/selectors';
 import { CachePoints } from './cache-points';
+import { RenderCacheSpace } from './render-cache-space';
 import { TimelineEditor } from './timeline-editor';
-
-/** Most that one request deletes. */
-const MOST_REMOVED = 1000;
-/** Size limits that are offered, bytes. */
-const QUOTAS: readonly number[] = [2e9, 10e9, 20e9, 100e9];
 
 /** Frames that can be rendered in advance. */
 interface RenderChoice {
@@ -30,6 +24,7 @@ interface RenderChoice {
 
 /** Cached stretches that are shown and deleted together. */
 interface CacheLine {
+  readonly key: string;
   readonly name: string;
   readonly text: string;
   readonly ids: string[];
@@ -38,7 +33,7 @@ interface CacheLine {
 /** The render cache: whether it plays, what is in it, and what can be rendered in advance. */
 @Component({
   selector: 'hone-render-cache-board',
-  imports: [MatButtonModule, MatButtonToggleModule, MatSelectModule, MatSlideToggleModule],
+  imports: [MatButtonModule, MatSelectModule, MatSlideToggleModule, RenderCacheSpace],
   providers: [CachePoints],
   templateUrl: './render-cache-board.html',
   styleUrl: './lever-board.scss',
@@ -56,26 +51,6 @@ export class RenderCacheBoard {
   readonly tuning = this.levers.tuning;
 
   readonly points = inject(CachePoints);
-  private readonly api = inject(Api);
-  /** Size limit and folder of the cache; null until they are read. */
-  readonly settings = signal<RenderCacheSettings | null>(null);
-  readonly sizeText = bytes;
-  readonly usedBytes = computed(() => sum(this.stretches(), (each) => each.bytes));
-  readonly usageText = computed(() => {
-    const settings = this.settings();
-    return settings
-      ? `${bytes(this.usedBytes())} used · ${bytes(settings.freeBytes)} free on its drive`
-      : 'not read yet';
-  });
-  /** Those offered, and the one that is set. */
-  readonly quotas = computed(() => {
-    const set = this.settings()?.quotaBytes;
-    return [...new Set([...QUOTAS, ...(set === undefined ? [] : [set])])].sort((a, b) => a - b);
-  });
-
-  constructor() {
-    void this.keepSettings(this.api.renderCacheSettings());
-  }
 
   private readonly used = computed(() => this.plan()?.preview.cached ?? []);
   readonly lengthText = computed(() => {
@@ -100,18 +75,22 @@ export class RenderCacheBoard {
     this.inToOut() || this.selection() ? null : 'Mark in and out, or select clips, to render a part.',
   );
 
+  /** Identifiers of the stretches that are played. */
+  readonly playing = computed(() => new Set(this.used().map(({ stretchId }) => stretchId)));
   readonly lines = computed((): readonly CacheLine[] => {
-    const used = new Map(this.used().map((use) => [use.stretchId, use]));
     const stretches = this.stretches();
-    const here = mergeRanges(this.used()).map((range) => {
-      const ids = this.used().filter(({ from, to }) => range.from <= from && to <= range.to);
-      const own = stretches.filter(({ id }) => ids.some(({ stretchId }) => stretchId === id));
-      return this.lineOf(this.rangeText(range), own);
-    });
-    const rest = stretches.filter(({ id }) => !used.has(id));
+    const here = group(this.used(), ({ point }) => this.points.nameOf(point));
+    const lines = [...here].flatMap(([name, uses]) =>
+      mergeRanges(uses).map((range) => {
+        const ids = uses.filter(({ from, to }) => range.from <= from && to <= range.to);
+        const own = stretches.filter(({ id }) => ids.some(({ stretchId }) => stretchId === id));
+        return this.lineOf(this.rangeText(range), own, name);
+      }),
+    );
+    const rest = stretches.filter(({ id }) => !this.playing().has(id));
     return rest.length
-      ? [...here, this.lineOf(`${count(rest.length, 'piece', 'pieces')} not used now`, rest)]
-      : here;
+      ? [...lines, this.lineOf(`${count(rest.length, 'piece', 'pieces')} not used now`, rest)]
+      : lines;
   });
 
   render(range: FrameRange): void {
@@ -120,36 +99,21 @@ export class RenderCacheBoard {
     );
   }
 
-  setQuota(quotaBytes: number): void {
-    void this.keepSettings(this.api.setRenderCacheQuota(quotaBytes));
-  }
-
-  removeAll(): void {
-    const ids = this.stretches().map(({ id }) => id);
-    for (let at = 0; at < ids.length; at += MOST_REMOVED) this.remove(ids.slice(at, at + MOST_REMOVED));
-  }
-
-  private async keepSettings(reply: Promise<RenderCacheSettings>): Promise<void> {
-    try {
-      this.settings.set(await reply);
-    } catch (error) {
-      this.store.dispatch(ProjectActions.failed({ message: sentenceOf(error) }));
-    }
-  }
-
   remove(ids: string[]): void {
     this.store.dispatch(RenderCacheActions.removalAsked({ ids }));
   }
 
-  private lineOf(name: string, stretches: readonly CachedStretchRecord[]): CacheLine {
+  private lineOf(name: string, stretches: readonly CachedStretchRecord[], point?: string): CacheLine {
     const sizes = [...new Set(stretches.map(({ size }) => pixels(size)))].join(', ');
     const usedAt = max(stretches, (each) => each.usedAt);
     const parts = [
+      point,
       sizes,
       bytes(sum(stretches, (each) => each.bytes)),
       usedAt && `used ${shortTimeText(usedAt)}`,
     ];
-    return { name, text: parts.filter(Boolean).join(' · '), ids: stretches.map(({ id }) => id) };
+    const key = `${name} ${point ?? ''}`;
+    return { key, name, text: parts.filter(Boolean).join(' · '), ids: stretches.map(({ id }) => id) };
   }
 
   rangeText({ from, to }: FrameRange): string {

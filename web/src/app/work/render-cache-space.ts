@@ -1,0 +1,101 @@
+import { Component, computed, inject, input, signal } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
+import { MatButtonToggleModule } from '@angular/material/button-toggle';
+import { MatMenuModule } from '@angular/material/menu';
+import { Store } from '@ngrx/store';
+import { sum } from 'd3-array';
+import type { RenderCacheSettings } from '@hone/core/api';
+import { Api, sentenceOf } from '../api/api';
+import { bytes } from '../formatting/quantities';
+import { ProjectActions, RenderCacheActions } from '../state/actions';
+import { projectFeature } from '../state/project.feature';
+import { selectStretches } from '../state/selectors';
+import { cacheRemovals, type CacheRemoval } from './cache-removals';
+
+/** Most that one request deletes. */
+const MOST_REMOVED = 1000;
+/** Size limits that are offered, bytes. */
+const QUOTAS: readonly number[] = [2e9, 10e9, 20e9, 100e9];
+
+/** Disk space of the render cache: its size limit, and what can be deleted by rule. */
+@Component({
+  selector: 'hone-render-cache-space',
+  imports: [MatButtonModule, MatButtonToggleModule, MatMenuModule],
+  template: `
+    <div class="lever" data-testid="cache-limit">
+      <span>
+        Size limit <small class="quiet">{{ usageText() }}</small>
+      </span>
+      @if (settings(); as limit) {
+        <mat-button-toggle-group
+          hideSingleSelectionIndicator
+          aria-label="Size limit of the render cache"
+          [value]="limit.quotaBytes"
+          (change)="setQuota($event.value)"
+        >
+          @for (quota of quotas(); track quota) {
+            <mat-button-toggle [value]="quota">{{ sizeText(quota) }}</mat-button-toggle>
+          }
+        </mat-button-toggle-group>
+      }
+    </div>
+    @if (removals().length) {
+      <button mat-stroked-button type="button" data-testid="clear-cache" [matMenuTriggerFor]="menu">
+        Delete cached frames …
+      </button>
+      <mat-menu #menu>
+        @for (each of removals(); track each.name) {
+          <button mat-menu-item type="button" (click)="remove(each)">
+            {{ each.name }} · frees {{ sizeText(each.bytes) }}
+          </button>
+        }
+      </mat-menu>
+    }
+  `,
+  styleUrl: './lever-board.scss',
+})
+export class RenderCacheSpace {
+  private readonly store = inject(Store);
+  private readonly api = inject(Api);
+  /** Identifiers of the stretches that the open timeline plays. */
+  readonly playing = input.required<ReadonlySet<string>>();
+  private readonly stretches = this.store.selectSignal(selectStretches);
+  private readonly projects = this.store.selectSignal(projectFeature.selectList);
+  /** Size limit and folder of the cache; null until they are read. */
+  readonly settings = signal<RenderCacheSettings | null>(null);
+  readonly sizeText = bytes;
+  readonly usageText = computed(() => {
+    const settings = this.settings();
+    const used = sum(this.stretches(), (each) => each.bytes);
+    return settings ? `${bytes(used)} used · ${bytes(settings.freeBytes)} free on its drive` : 'not read yet';
+  });
+  /** Those offered, and the one that is set. */
+  readonly quotas = computed(() => {
+    const set = this.settings()?.quotaBytes;
+    return [...new Set([...QUOTAS, ...(set === undefined ? [] : [set])])].sort((a, b) => a - b);
+  });
+  readonly removals = computed(() =>
+    cacheRemovals(this.stretches(), this.playing(), this.projects(), Date.now()),
+  );
+
+  constructor() {
+    void this.keepSettings(this.api.renderCacheSettings());
+  }
+
+  setQuota(quotaBytes: number): void {
+    void this.keepSettings(this.api.setRenderCacheQuota(quotaBytes));
+  }
+
+  remove({ ids }: CacheRemoval): void {
+    for (let at = 0; at < ids.length; at += MOST_REMOVED)
+      this.store.dispatch(RenderCacheActions.removalAsked({ ids: ids.slice(at, at + MOST_REMOVED) }));
+  }
+
+  private async keepSettings(reply: Promise<RenderCacheSettings>): Promise<void> {
+    try {
+      this.settings.set(await reply);
+    } catch (error) {
+      this.store.dispatch(ProjectActions.failed({ message: sentenceOf(error) }));
+    }
+  }
+}
