@@ -38,7 +38,7 @@ export function withCached(
   if (!renderCache || stretches.length === 0) return preview;
   const known = new Map(sources.map((source) => [source.id, source]));
   const index = new ContentIndex(stretches, stampsOf(sources), preview.playSize);
-  const found = playFromCache(preview.graph, index, (id) => known.get(id)?.facts ?? undefined);
+  const found = playFromCache(preview.live, index, (id) => known.get(id)?.facts ?? undefined);
   return found.cached.length ? { ...preview, ...found } : preview;
 }
 

@@ -1,1 +1,2 @@
 export * from './tuning.js';
+export * from './monitored-tracks.js';

@@ -31,6 +31,12 @@ export interface Tuning {
   readonly rendersAtRest?: boolean | undefined;
   /** Effects that are left out while it plays; the picture at rest has all of them. */
   readonly bypass?: Bypassable[] | undefined;
+  /** Whether no picture is played, only sound. */
+  readonly listenOnly?: boolean | undefined;
+  /** Tracks that are neither seen nor heard while it plays. */
+  readonly tracksOff?: string[] | undefined;
+  /** Tracks that are the only ones of their kind that are played; all are when there is none. */
+  readonly soloTracks?: string[] | undefined;
 }
 
 /** Divisors between the timeline's size and the size that light copies are made for. */
@@ -51,6 +57,8 @@ export const FIRST_TUNING: Tuning = { playScale: 4, restScale: 2, lightCopies: t
 
 const scale = () => number<PreviewScale>().strict().oneOf(PREVIEW_SCALES).required();
 
+const trackIds = () => array(string().strict().required().max(64)).strict().max(1000).optional();
+
 export const tuningSchema: ObjectSchema<Tuning> = object({
   playScale: scale(),
   restScale: scale(),
@@ -61,6 +69,9 @@ export const tuningSchema: ObjectSchema<Tuning> = object({
   renderCache: boolean().strict().optional(),
   rendersAtRest: boolean().strict().optional(),
   bypass: array(string<Bypassable>().strict().oneOf(BYPASSABLE).required()).strict().max(6).optional(),
+  listenOnly: boolean().strict().optional(),
+  tracksOff: trackIds(),
+  soloTracks: trackIds(),
 }).noUnknown();
 
 /** The frame that is worked in: the timeline's own, or a smaller one of its shape. */
@@ -87,5 +98,11 @@ export function previewSize(working: FrameSize, scale: PreviewScale): FrameSize 
 /** Whether two tunings show the same pixels while playing; the files that these come from are not compared. */
 export const showAlike = (one: Tuning, other: Tuning): boolean => pixelsOf(one) === pixelsOf(other);
 
-const pixelsOf = ({ playScale, workingLines = 0, bypass = [] }: Tuning): string =>
-  [playScale, workingLines, ...bypass.toSorted()].join(' ');
+function pixelsOf(tuning: Tuning): string {
+  const { playScale, workingLines = 0, bypass = [], listenOnly = false } = tuning;
+  const { tracksOff = [], soloTracks = [] } = tuning;
+  return JSON.stringify([
+    ...[playScale, workingLines, listenOnly],
+    ...[bypass, tracksOff, soloTracks].map((each) => each.toSorted()),
+  ]);
+}

@@ -98,12 +98,17 @@ describe('an export', () => {
   it('is frame for frame the same whatever the levers are, singly and together', async () => {
     await server.makeCopies(project.id, Object.values(ids), 2);
     const plain = { playScale: 1, restScale: 1, lightCopies: false };
+    const { timeline } = await server.get<Project>(`projects/${project.id}`);
+    const trackIds = timeline.tracks.map(({ id }) => id);
     const moved = {
       playScale: 16,
       restScale: 8,
       lightCopies: true,
       workingLines: 240,
       bypass: ['colour', 'blur'],
+      listenOnly: true,
+      tracksOff: trackIds.slice(0, 1),
+      soloTracks: trackIds.slice(1, 2),
     };
     const exported = async (
       tuning: object,

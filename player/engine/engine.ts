@@ -33,7 +33,6 @@ import { StreamSet } from './stream-set.js';
 const STILL_REACH = 24;
 /** Time that a picture of a light copy stays at rest before that of the original replaces it: seeking goes on meanwhile. */
 const REFINE_AFTER_MS = 150;
-
 /** Time at rest after a run until pictures that it could not show are made for the next one. */
 const FILL_AFTER_MS = 1500;
 
@@ -103,7 +102,7 @@ export class Engine {
   async setPlan(plan: PreviewPlan): Promise<void> {
     const intent = ++this.intent;
     this.playing?.onLeversMoved();
-    const { graph } = plan.preview;
+    const { live } = plan.preview;
     this.changing++;
     await this.streams.closeAll();
     this.changing--;
@@ -118,7 +117,7 @@ export class Engine {
       this.send({ kind: 'failed', message: error instanceof Error ? error.message : String(error) });
       return;
     }
-    this.sound.send({ kind: 'plan', parts: graph.sound, urls: plan.sounds, rate: graph.rate });
+    this.sound.send({ kind: 'plan', parts: live.sound, urls: plan.sounds, rate: live.rate });
     this.useRoom(this.isPlaying);
     if (intent !== this.intent) return;
     if (!this.isPlaying) await this.still(this.plan.within(this.frame));
@@ -201,8 +200,9 @@ export class Engine {
       // While a plan is taken in, the clips are those of the one before.
       this.changing === 0 &&
       this.mode === 'rest' &&
+      (this.isRefined || !this.plan.lacksLayers(frame)) &&
       clips.every((clip) => this.streams.reaches(clip, frame, STILL_REACH));
-    if (!goesOn) return this.stillAnew(frame, false);
+    if (!goesOn) return this.stillAnew(frame, this.plan.lacksLayers(frame));
     ++this.intent;
     this.streams.passed(frame);
     for (const clip of clips) this.streams.skipTo(clip, frame);

@@ -60,6 +60,14 @@ export class PlanView {
     );
   }
 
+  /** Whether layers of a frame are left out while it plays, by their tracks. */
+  lacksLayers(frame: number): boolean {
+    const { graph, live } = this.plan.preview;
+    if (live === graph) return false;
+    const [seen, played] = [graph, live].map((each) => clipsOf(each, frame));
+    return seen !== played;
+  }
+
   /** A passage as it is made while it plays: without the effects that are bypassed. */
   played(passage: Passage): Passage {
     return { ...passage, effects: playedEffects(this.plan.preview, passage.effects) };
@@ -85,7 +93,7 @@ export class PlanView {
 
   /** Visible layers of a frame, the lowest first. */
   layersAt(frame: number): readonly Layer[] {
-    return this.graph.stretches.find((stretch) => stretch.from <= frame && frame < stretch.to)?.layers ?? [];
+    return layersOf(this.graph, frame);
   }
 
   /** The clips of a frame that there is a file to play from. */
@@ -99,3 +107,11 @@ export class PlanView {
     return this.passages.filter((passage) => passage.from <= frame && frame < passage.to);
   }
 }
+
+const layersOf = ({ stretches }: RenderGraph, frame: number): readonly Layer[] =>
+  stretches.find(({ from, to }) => from <= frame && frame < to)?.layers ?? [];
+
+const clipsOf = (graph: RenderGraph, frame: number): string =>
+  layersOf(graph, frame)
+    .map(({ clipId }) => clipId)
+    .join(' ');

@@ -1,4 +1,4 @@
-import { type Bypassable, type Tuning, previewPixels } from '../../levers/index.js';
+import { monitored, type Bypassable, type Tuning, previewPixels } from '../../levers/index.js';
 import type { FrameRange, FrameSize, Timeline } from '../../timeline/index.js';
 import type { Rational } from '../../time/index.js';
 import { effectsDone, passKindOf, type KnownEffect } from '../effects/index.js';
@@ -35,6 +35,8 @@ export interface CachedUse extends FrameRange {
 export interface PreviewGraph {
   /** What it shows, as the export does. */
   readonly graph: RenderGraph;
+  /** What it plays, all of it live: without tracks that are left out. */
+  readonly live: RenderGraph;
   /** What it plays: a cached stretch stands for the layers and effects that it holds. */
   readonly played: RenderGraph;
   /** Uses of cached stretches, in order; those of parts of the picture may overlap. */
@@ -77,6 +79,8 @@ export function previewGraph(
   copyOf: (sourceId: string) => string | undefined,
 ): PreviewGraph {
   const graph = renderGraph(timeline, factsOf);
+  const heard = monitored(timeline, tuning);
+  const live = heard === timeline ? graph : renderGraph(heard, factsOf);
   const media: Record<string, MediaChoice> = {};
   for (const sourceId of sourcesOf(graph)) {
     const copyId = tuning.lightCopies ? copyOf(sourceId) : undefined;
@@ -84,7 +88,8 @@ export function previewGraph(
   }
   return {
     graph,
-    played: graph,
+    live,
+    played: live,
     cached: [],
     playSize: previewPixels(timeline.size, tuning, 'playing'),
     restSize: previewPixels(timeline.size, tuning, 'at rest'),

@@ -17,6 +17,7 @@ import { Predictions } from '../prediction/predictions';
 import { milliseconds, pixels } from '../formatting/quantities';
 import { CopyBoard } from './copy-board';
 import { RenderCacheBoard } from './render-cache-board';
+import { TrackLevers } from './track-levers';
 
 const SCALE_LEVERS = [
   { key: 'playScale', name: 'Preview scale, playing', testId: 'play-scale', when: 'playing' },
@@ -35,7 +36,7 @@ const BYPASS_NAMES: Readonly<Record<Bypassable, string>> = {
 /** All levers together. None of them touches the timeline or the export. */
 @Component({
   selector: 'hone-lever-board',
-  imports: [CopyBoard, MatButtonToggleModule, RenderCacheBoard],
+  imports: [CopyBoard, MatButtonToggleModule, RenderCacheBoard, TrackLevers],
   templateUrl: './lever-board.html',
   styleUrl: './lever-board.scss',
 })

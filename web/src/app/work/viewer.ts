@@ -1,9 +1,11 @@
 import { afterNextRender, Component, computed, ElementRef, inject, viewChild } from '@angular/core';
 import { Store } from '@ngrx/store';
+import { tracksLeftOut } from '@hone/core/levers';
 import { definitionOf } from '@hone/core/render';
+import type { Track } from '@hone/core/timeline';
 import { Playback } from '../playback/playback';
 import { playbackFeature } from '../state/playback.feature';
-import { selectPlate } from '../state/selectors';
+import { selectPlate, selectTimeline, selectTuning } from '../state/selectors';
 import { pixels } from '../formatting/quantities';
 import { originText } from '../formatting/source-words';
 import { LiveReadout } from './live-readout';
@@ -20,6 +22,8 @@ export class Viewer {
   private readonly store = inject(Store);
   private readonly playback = inject(Playback);
   private readonly canvas = viewChild.required<ElementRef<HTMLCanvasElement>>('canvas');
+  private readonly timeline = this.store.selectSignal(selectTimeline);
+  private readonly tuning = this.store.selectSignal(selectTuning);
   readonly plate = this.store.selectSignal(selectPlate);
   readonly state = this.store.selectSignal(playbackFeature.selectState);
   readonly plateText = computed(() => {
@@ -34,6 +38,20 @@ export class Viewer {
     return (
       names && `Not in this preview: ${names}. ${kinds.length > 1 ? 'They are' : 'It is'} in the export.`
     );
+  });
+  /** Tracks that the preview leaves out while it plays, and the export has. */
+  readonly tracksOut = computed(() => {
+    const [timeline, tuning] = [this.timeline(), this.tuning()];
+    const tracks = timeline && tuning ? tracksLeftOut(timeline, tuning) : [];
+    const namesOf = (kind: Track['kind']): string =>
+      tracks
+        .filter((track) => track.kind === kind)
+        .map(({ name }) => name)
+        .join(', ');
+    const [pictures, sounds] = [namesOf('picture'), namesOf('sound')];
+    const seen = tuning?.listenOnly ? 'no picture' : pictures && `without ${pictures}`;
+    const parts = [seen, sounds && `${sounds} muted`].filter(Boolean).join('; ');
+    return parts && `While playing: ${parts}. All is in the export.`;
   });
   readonly label = computed(() => `Picture of the timeline: ${this.plateText()}`);
 

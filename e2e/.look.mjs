@@ -1,0 +1,10 @@
+import { chromium } from 'playwright-core';
+const b = await chromium.launch({ executablePath: '/usr/bin/chromium', ignoreDefaultArgs: ['--hide-scrollbars'], args: ['--no-sandbox','--disable-gpu','--disable-quic','--no-first-run','--disable-background-networking','--disable-component-update','--disable-sync'] });
+const p = await b.newPage({ viewport: { width: 1280, height: 800 } });
+p.on('console', m => m.type()==='error' && console.log('ERR', m.text()));
+await p.goto('http://127.0.0.1:4390/');
+await p.waitForTimeout(15000);
+const script = process.argv[2];
+const fn = new (Object.getPrototypeOf(async function(){}).constructor)('p', script);
+await fn(p);
+await b.close();
