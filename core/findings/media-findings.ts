@@ -1,7 +1,10 @@
+import { cumsum, group, max, sum } from 'd3-array';
 import { MAX_FRAME_POOL_BYTES, MAX_READ_AHEAD_BYTES } from '../machine/index.js';
+import type { SourceFacts } from '../media/index.js';
 import { FEWEST_WAITING } from '../pacing/index.js';
+import { unseenParts } from '../render/index.js';
 import { toNumber } from '../time/index.js';
-import { clipEnd, mergeRanges, type Clip, type FrameRange } from '../timeline/index.js';
+import { clipEnd, mergeRanges } from '../timeline/index.js';
 import { isOversized, type FindingContext } from './context.js';
 import { findingOf, type Finding } from './finding.js';
 import type { Window } from './utilisation.js';
@@ -23,12 +26,20 @@ export function mediaFindings(context: FindingContext, windows: readonly Window[
   ];
 }
 
-function occludedClips({ situation: { timeline }, prediction }: FindingContext): Finding[] {
-  const { ranges, clips, mostLayers } = unseenClips(
-    enabledPictures(timeline.tracks),
-    prediction.workload.segments,
+/** Clips of which less than half is ever seen. */
+function occludedClips({ situation: { timeline, sources }, prediction }: FindingContext): Finding[] {
+  const known = new Map(sources.map((source) => [source.id, source]));
+  const factsOf = (id: string): SourceFacts | undefined => known.get(id)?.facts ?? undefined;
+  const parts = unseenParts(timeline, prediction.work.preview.graph, factsOf);
+  const lengths = new Map(
+    timeline.tracks.flatMap(({ clips }) => clips.map((clip) => [clip.id, clip.length])),
   );
-  return ranges.length ? [findingOf('occluded-clips', { clips, mostLayers }, { ranges })] : [];
+  const hidden = [...group(parts, ({ clipId }) => clipId)].flatMap(([clipId, ranges]) =>
+    sum(ranges, ({ from, to }) => to - from) > 0.5 * lengths.get(clipId)! ? [ranges] : [],
+  );
+  if (hidden.length === 0) return [];
+  const evidence = { clips: hidden.length, mostLayers: mostClips(timeline) };
+  return [findingOf('occluded-clips', evidence, { ranges: mergeRanges(hidden.flat()) })];
 }
 
 /** Sources with more frames or pixels than the timeline, where that drops no frame yet. */
@@ -104,36 +115,15 @@ function shortMemory({ situation: { timeline }, prediction }: FindingContext): F
     : [];
 }
 
-const enabledPictures = (tracks: FindingContext['situation']['timeline']['tracks']): readonly Clip[] =>
-  tracks
+/** Most enabled picture clips at once, whether they are seen or not. */
+function mostClips({ tracks }: FindingContext['situation']['timeline']): number {
+  const clips = tracks
     .filter(({ kind, enabled }) => kind === 'picture' && enabled)
-    .flatMap(({ clips }) => clips.filter(({ enabled }) => enabled));
-
-/** Ranges of clips that are fully covered, and the most pictures of them at once. */
-function unseenClips(
-  clips: readonly Clip[],
-  seen: readonly { readonly clipId: string; readonly from: number; readonly to: number }[],
-): { readonly ranges: FrameRange[]; readonly clips: number; readonly mostLayers: number } {
-  const shown = new Map<string, FrameRange[]>();
-  for (const { clipId, from, to } of seen) shown.set(clipId, [...(shown.get(clipId) ?? []), { from, to }]);
-  const hidden = clips.flatMap((clip): FrameRange[] => {
-    const parts = mergeRanges(shown.get(clip.id) ?? []);
-    const seenFrames = parts.reduce(
-      (sum, { from, to }) => sum + Math.min(to, clipEnd(clip)) - Math.max(from, clip.start),
-      0,
-    );
-    return seenFrames < 0.5 * clip.length ? [{ from: clip.start, to: clipEnd(clip) }] : [];
-  });
+    .flatMap((track) => track.clips.filter(({ enabled }) => enabled));
   const edges = clips.flatMap((clip) => [
     { at: clip.start, step: 1 },
     { at: clipEnd(clip), step: -1 },
   ]);
   edges.sort((a, b) => a.at - b.at || a.step - b.step);
-  let now = 0;
-  let most = 0;
-  for (const { step } of edges) {
-    now += step;
-    most = Math.max(most, now);
-  }
-  return { ranges: mergeRanges(hidden), clips: hidden.length, mostLayers: most };
+  return max(cumsum(edges, ({ step }) => step)) ?? 0;
 }

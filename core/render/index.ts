@@ -1,6 +1,7 @@
 export * from './graph/placement.js';
 export * from './effects/index.js';
 export * from './graph/graph.js';
+export * from './graph/unseen-parts.js';
 export * from './graph/layering.js';
 export * from './graph/conform-filters.js';
 export * from './graph/graph-writer.js';

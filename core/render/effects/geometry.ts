@@ -248,6 +248,12 @@ export function isOpaque(effects: readonly KnownEffect[]): boolean {
   return !transform || (!isKeyed(transform, 'opacity') && numberAt(transform, 'opacity') === 100);
 }
 
+/** Whether a picture has no opacity in any frame. */
+export function isInvisible(effects: readonly KnownEffect[]): boolean {
+  const transform = transformOf(effects);
+  return transform !== undefined && !isKeyed(transform, 'opacity') && numberAt(transform, 'opacity') === 0;
+}
+
 /** Share of a picture that is seen at a point of its raster, 0 to 1. */
 export function seenAtPoint(shapes: readonly ShapeParts<number>[], x: number, y: number): number {
   return shapes.reduce((share, shape) => share * seenIn(shape, x, y), 1);

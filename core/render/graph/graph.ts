@@ -13,7 +13,15 @@ import {
   type Track,
 } from '../../timeline/index.js';
 import { hasTransparency, shownSize, type SourceFacts } from '../../media/index.js';
-import { effectsDone, isOpaque, stagesOf, textOf, type KnownEffect, type Stage } from '../effects/index.js';
+import {
+  effectsDone,
+  isInvisible,
+  isOpaque,
+  stagesOf,
+  textOf,
+  type KnownEffect,
+  type Stage,
+} from '../effects/index.js';
 import type { Mix } from './mix.js';
 import type { Placement } from './placement.js';
 
@@ -120,7 +128,7 @@ export function layerTime(layer: Layer, frame: number, rate: Rational): Rational
 }
 
 /**
- * Derives the render graph. Clips that one above covers entirely are left out.
+ * Derives the render graph. Clips that one above covers entirely are left out, and so are transparent ones.
  * @param factsOf facts of the sources; a picture clip whose source is unknown or has no picture shows nothing
  */
 export function renderGraph(timeline: Timeline, factsOf: FactsOf): RenderGraph {
@@ -233,12 +241,15 @@ function seenAt(pictures: readonly Walk[], frame: number, size: FrameSize, facts
   for (const track of [...pictures].reverse()) {
     while (track.at < track.shown.length && track.shown[track.at]!.to <= frame) track.at++;
     const shown = track.shown[track.at];
-    if (!shown || shown.from > frame) continue;
+    if (!shown || shown.from > frame || isTransparent(shown)) continue;
     layers.unshift(...shown.layers);
     if (shown.layers.every((layer) => coversFrame(layer, factsOf(layer.sourceId), size))) break;
   }
   return layers;
 }
+
+/** Whether nothing of a clip is seen; one that takes part in a transition counts as seen. */
+const isTransparent = ({ layers }: Shown): boolean => layers.length === 1 && isInvisible(layers[0]!.effects);
 
 const sameLayers = (a: readonly Layer[], b: readonly Layer[]): boolean =>
   a.length === b.length &&

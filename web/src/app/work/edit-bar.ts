@@ -3,6 +3,7 @@ import { MatDialog } from '@angular/material/dialog';
 import { MatMenuModule } from '@angular/material/menu';
 import { mdiRedo, mdiUndo } from '@mdi/js';
 import { Store } from '@ngrx/store';
+import { firstValueFrom } from 'rxjs';
 import { cmxLosses } from '@hone/core/interchange';
 import type { ProjectRevision } from '@hone/core/api';
 import { Api, sentenceOf } from '../api/api';
@@ -17,6 +18,7 @@ import { projectFeature } from '../state/project.feature';
 import { selectProject } from '../state/selectors';
 import { count } from '../formatting/quantities';
 import { TimelineEditor } from './timeline-editor';
+import { TrimUnseenDialog, type UnseenList } from './trim-unseen-dialog';
 
 /** The edits that the chosen clips, or the playhead, can be given; each has a key as well. */
 @Component({
@@ -106,6 +108,16 @@ export class EditBar {
       const message = `"${file.name}" was not opened. ${sentenceOf(error)}`;
       this.store.dispatch(ProjectActions.failed({ message }));
     }
+  }
+
+  async trimUnseen(): Promise<void> {
+    const timeline = this.editor.timeline();
+    if (!timeline) return;
+    const data: UnseenList = { timeline, parts: this.editor.unseen() };
+    const dialog = this.dialog.open<TrimUnseenDialog, UnseenList, boolean>(TrimUnseenDialog, {
+      ...{ data, width: '640px', maxWidth: '95vw' },
+    });
+    if (await firstValueFrom(dialog.afterClosed())) this.editor.trimUnseen();
   }
 
   async readRevisions(): Promise<void> {
