@@ -5,3 +5,4 @@ export * from './utilisation.js';
 export * from './lever-changes.js';
 export * from './recommendations.js';
 export * from './sharpness.js';
+export * from './automatic-scale.js';

@@ -1,2 +1,3 @@
 export * from './tuning.js';
 export * from './monitored-tracks.js';
+export * from './run-scale.js';

@@ -15,6 +15,8 @@ export type Bypassable = (typeof BYPASSABLE)[number];
 export interface Tuning {
   /** Preview scale while playing. */
   readonly playScale: PreviewScale;
+  /** Whether the preview scale while playing is the sharpest that plays, as predicted. */
+  readonly autoScale?: boolean | undefined;
   /** Preview scale of the picture at rest. */
   readonly restScale: PreviewScale;
   /** Whether light copies are played where there are any. */
@@ -61,6 +63,7 @@ const trackIds = () => array(string().strict().required().max(64)).strict().max(
 
 export const tuningSchema: ObjectSchema<Tuning> = object({
   playScale: scale(),
+  autoScale: boolean().strict().optional(),
   restScale: scale(),
   lightCopies: boolean().strict().required(),
   workingLines: number().strict().integer().min(120).max(16_384).optional(),

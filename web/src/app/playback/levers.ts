@@ -11,9 +11,10 @@ export class Levers {
   /** null before a project is open. */
   readonly tuning = this.store.selectSignal(selectTuning);
 
-  /** Moves some levers and leaves the others. */
+  /** Moves some levers and leaves the others; a preview scale that is set is not automatic any more. */
   move(change: Partial<Tuning>): void {
-    const tuning = this.tuning();
+    const before = this.tuning();
+    const tuning = before && { ...before, ...(change.playScale && { autoScale: undefined }) };
     if (tuning) this.store.dispatch(ProjectActions.leverMoved({ tuning: { ...tuning, ...change } }));
   }
 }

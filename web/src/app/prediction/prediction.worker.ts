@@ -1,5 +1,6 @@
 import { expose } from 'comlink';
 import {
+  automaticScale,
   diagnosedLog,
   findings,
   recommend,
@@ -7,6 +8,7 @@ import {
   type MeasuredRun,
   type Recommendation,
 } from '@hone/core/findings';
+import type { PreviewScale } from '@hone/core/levers';
 import { PacketIndex } from '@hone/core/media';
 import { busiestMsOf, effectSums, type Calibration, type Situation } from '@hone/core/cost-model';
 import { FrameLog, pacingSummary, stageRecord } from '@hone/core/playback';
@@ -68,6 +70,13 @@ const predictor = {
       ...figuresOf(situation, prediction),
       ...{ findings: found, diagnosed, runId: measured?.runId ?? null },
     };
+  },
+
+  /** The sharpest scale that plays in the last situation. @returns null when a newer request has arrived */
+  async automaticScale(): Promise<PreviewScale | null> {
+    const mine = latest;
+    await later();
+    return mine === latest && before && answered ? automaticScale(answered.situation, before) : null;
   },
 
   /** Predicts each lever's effect on the last findings. @returns null when a newer request has arrived */

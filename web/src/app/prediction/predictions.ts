@@ -2,6 +2,7 @@ import { computed, DestroyRef, effect, inject, Injectable, signal, untracked } f
 import { Store } from '@ngrx/store';
 import { wrap, type Remote } from 'comlink';
 import type { Recommendation } from '@hone/core/findings';
+import type { PreviewScale } from '@hone/core/levers';
 import { FrameLog, type PredictedFigures } from '@hone/core/playback';
 import { triedRig, UNCALIBRATED, type Calibration } from '@hone/core/cost-model';
 import {
@@ -91,6 +92,12 @@ export class Predictions {
   readonly recommendations = computed(() =>
     this.asked()?.request === this.request() ? this.recommended() : null,
   );
+  private readonly automatic = signal<{ readonly scale: PreviewScale; readonly inputs: Inputs } | null>(null);
+  /** The sharpest preview scale that plays in the present situation; null unless it is automatic and predicted. */
+  readonly automaticScale = computed(() => {
+    const found = this.automatic();
+    return found?.inputs.request === this.request() ? found!.scale : null;
+  });
   /** Whether a prediction of the present situation is still to come. */
   readonly isPending = computed(() => {
     const answered = this.answered();
@@ -201,6 +208,10 @@ export class Predictions {
       this.problem.set(null);
       this.found.set(predicted);
       this.answered.set(inputs);
+      if (inputs.request.situation.tuning.autoScale && !this.isWhatIf()) {
+        const scale = await predictor.automaticScale();
+        if (mine === this.count) this.automatic.set(scale && { scale, inputs });
+      }
       const recommended = await predictor.recommend();
       if (mine === this.count) this.recommended.set(recommended);
     } catch (error) {

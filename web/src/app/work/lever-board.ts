@@ -1,5 +1,6 @@
 import { Component, computed, inject, signal } from '@angular/core';
 import { MatButtonToggleModule } from '@angular/material/button-toggle';
+import { MatSlideToggleModule } from '@angular/material/slide-toggle';
 import { Store } from '@ngrx/store';
 import {
   previewPixels,
@@ -36,7 +37,7 @@ const BYPASS_NAMES: Readonly<Record<Bypassable, string>> = {
 /** All levers together. None of them touches the timeline or the export. */
 @Component({
   selector: 'hone-lever-board',
-  imports: [CopyBoard, MatButtonToggleModule, RenderCacheBoard, TrackLevers],
+  imports: [CopyBoard, MatButtonToggleModule, MatSlideToggleModule, RenderCacheBoard, TrackLevers],
   templateUrl: './lever-board.html',
   styleUrl: './lever-board.scss',
 })

@@ -4,6 +4,7 @@ import { MatButtonModule } from '@angular/material/button';
 import { Store } from '@ngrx/store';
 import type { Source } from '@hone/core/api';
 import { partOf, type Placeable, type PlaceMode } from '@hone/core/timeline';
+import { AutomaticScale } from '../playback/automatic-scale';
 import { Playback } from '../playback/playback';
 import { count } from '../formatting/quantities';
 import { mediaFeature } from '../state/media.feature';
@@ -52,7 +53,7 @@ import { WorkKeys } from './work-keys';
     RouterLink,
     MatButtonModule,
   ],
-  providers: [Playback, PlayheadTicker, RenderAtRest, TimelineEditor, WorkKeys],
+  providers: [AutomaticScale, Playback, PlayheadTicker, RenderAtRest, TimelineEditor, WorkKeys],
   templateUrl: './work-page.html',
   styleUrl: './work-page.scss',
   host: {
@@ -82,6 +83,7 @@ export class WorkPage {
   );
 
   constructor() {
+    inject(AutomaticScale);
     inject(RenderAtRest);
   }
 

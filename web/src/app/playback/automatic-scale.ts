@@ -1,0 +1,61 @@
+import { effect, inject, Injectable, untracked } from '@angular/core';
+import { Store } from '@ngrx/store';
+import { RUN_SCALE_SECONDS, RunScale, type PreviewScale } from '@hone/core/levers';
+import type { FrameLog } from '@hone/core/playback';
+import { Predictions } from '../prediction/predictions';
+import { playbackFeature } from '../state/playback.feature';
+import { Levers } from './levers';
+import { Playback } from './playback';
+import { RunLogs } from './run-logs';
+
+/** Moves the preview scale where it is automatic: before a run by prediction, during it by what is dropped. */
+@Injectable()
+export class AutomaticScale {
+  private readonly levers = inject(Levers);
+  private readonly predictions = inject(Predictions);
+  private readonly playback = inject(Playback);
+  private readonly logs = inject(RunLogs);
+  private readonly state = inject(Store).selectSignal(playbackFeature.selectState);
+
+  constructor() {
+    effect(() => {
+      const scale = this.predictions.automaticScale();
+      if (scale !== null && this.state() === 'still') untracked(() => this.move(scale));
+    });
+    effect((onCleanup) => {
+      if (this.state() !== 'playing') return;
+      const tuning = untracked(() => this.levers.tuning());
+      if (!tuning?.autoScale) return;
+      const run = new RunScale(tuning.playScale);
+      let seen = untracked(() => this.playback.playhead);
+      const look = (): void => {
+        const [log, playhead] = [this.logs.live(), this.playback.playhead];
+        if (log && playhead > seen)
+          this.move(run.next(dropShare(log, Math.floor(seen), Math.floor(playhead))));
+        seen = playhead;
+      };
+      const timer = setInterval(() => untracked(look), 1000 * RUN_SCALE_SECONDS);
+      onCleanup(() => clearInterval(timer));
+    });
+  }
+
+  private move(playScale: PreviewScale): void {
+    const tuning = this.levers.tuning();
+    if (tuning?.autoScale && tuning.playScale !== playScale) this.levers.move({ playScale, autoScale: true });
+  }
+}
+
+/** Share of the frames [from, to) of a run that were dropped, of those of which it is known. */
+function dropShare(log: FrameLog, from: number, to: number): number {
+  let [settled, dropped] = [0, 0];
+  for (
+    let frame = Math.max(from, log.firstFrame);
+    frame < Math.min(to, log.firstFrame + log.length);
+    frame++
+  ) {
+    if (log.get(frame, 'settled') === 0) continue;
+    settled++;
+    if (Number.isNaN(log.get(frame, 'shown'))) dropped++;
+  }
+  return settled ? dropped / settled : 0;
+}
