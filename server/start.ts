@@ -50,6 +50,7 @@ import { SourceStore } from './media/source-store.js';
 import { ProjectStore } from './projects/project-store.js';
 import { ProjectDuplicator } from './projects/duplicate.js';
 import { projectRoutes } from './projects/routes.js';
+import { savedTuningRoutes } from './projects/saved-tunings.js';
 import { MemoryLimits } from './rig/limits.js';
 import { renderCacheRoutes } from './render-cache/routes.js';
 import { stretchHandler } from './render-cache/render-stretch.js';
@@ -304,6 +305,7 @@ function application(
   const estimator = new CopyEstimator(config.ffmpeg, copyFolder(config));
   api.use(copyRoutes(sources, copies, orders, estimator, copyFolder(config)));
   api.use(renderCacheRoutes(projects, sources, stretches, queue));
+  api.use(savedTuningRoutes(database));
   api.use(simulationRoutes(simulation));
   api.use(tableRoutes(tables));
   api.use(jobRoutes(queue));

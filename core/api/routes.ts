@@ -1,6 +1,6 @@
 import { array, type Schema } from 'yup';
 import { runFindingsSchema } from '../findings/index.js';
-import { tuningSchema } from '../levers/index.js';
+import { savedTuningsSchema, tuningSchema } from '../levers/index.js';
 import { sourceFiltersSchema } from '../media/index.js';
 import { newRunSchema, runNotesSchema, scrubFactsSchema } from '../playback/index.js';
 import { rigSchema } from '../machine/index.js';
@@ -72,6 +72,8 @@ export const ROUTES: readonly RouteDescription[] = [
   ),
   change('post', '/api/projects/{id}/duplicate', 'Duplicates a project', 201, replies.projectReply),
   change('delete', '/api/projects/{id}', 'Deletes a project with all that Hone made of it', 204, null),
+  get('/api/tunings', 'Tunings that were saved under names', savedTuningsSchema),
+  change('put', '/api/tunings', 'Saves the tunings under names', 200, savedTuningsSchema, savedTuningsSchema),
   change('put', '/api/projects/{id}/tuning', 'Moves levers', 200, replies.projectReply, tuningSchema),
   change(
     'put',
@@ -175,7 +177,7 @@ export const ROUTES: readonly RouteDescription[] = [
     replies.jobReply,
     requests.renderRequestSchema,
   ),
-  get('/api/render-cache/settings', 'Room of the render cache', replies.renderCacheSettingsReply),
+  get('/api/render-cache/settings', 'Size limit of the render cache', replies.renderCacheSettingsReply),
   change(
     'put',
     '/api/render-cache/settings',

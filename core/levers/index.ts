@@ -1,3 +1,4 @@
 export * from './tuning.js';
 export * from './monitored-tracks.js';
 export * from './run-scale.js';
+export * from './saved-tuning.js';

@@ -32,7 +32,7 @@ import type {
   Source,
   SourceChange,
 } from '@hone/core/api';
-import type { Tuning } from '@hone/core/levers';
+import type { SavedTuning, Tuning } from '@hone/core/levers';
 import type { Timeline } from '@hone/core/timeline';
 import type { SourceFilter } from '@hone/core/media';
 import type { Finding } from '@hone/core/findings';
@@ -117,6 +117,9 @@ export class Api {
   cachedStretches = (): Promise<CachedStretchRecord[]> => this.get('cached-stretches');
   renderStretches = (id: string, request: RenderRequest): Promise<Job> =>
     this.send('POST', `projects/${id}/cached-stretches`, request);
+  savedTunings = (): Promise<SavedTuning[]> => this.get('tunings');
+  saveTunings = (tunings: readonly SavedTuning[]): Promise<SavedTuning[]> =>
+    this.send('PUT', 'tunings', tunings);
   renderCacheSettings = (): Promise<RenderCacheSettings> => this.get('render-cache/settings');
   setRenderCacheQuota = (quotaBytes: number): Promise<RenderCacheSettings> =>
     this.send('PUT', 'render-cache/settings', { quotaBytes });

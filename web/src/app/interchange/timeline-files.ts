@@ -54,12 +54,12 @@ export class TimelineFiles {
 
   saveOtio(): void {
     const project = this.project();
-    if (project) save(writeOtio(project.name, project.timeline, this.mediaOf()), `${project.name}.otio`);
+    if (project) saveFile(writeOtio(project.name, project.timeline, this.mediaOf()), `${project.name}.otio`);
   }
 
   saveCmx(): void {
     const project = this.project();
-    if (project) save(writeCmx(project.name, project.timeline, this.mediaOf()), `${project.name}.edl`);
+    if (project) saveFile(writeCmx(project.name, project.timeline, this.mediaOf()), `${project.name}.edl`);
   }
 
   private mediaOf(): (id: string) => WrittenMedia | undefined {
@@ -88,7 +88,8 @@ function writtenMedia(source: Source, { timeline }: Project, copy: LightCopy | u
   };
 }
 
-function save(text: string, name: string): void {
+/** Has the browser save a text as a file. */
+export function saveFile(text: string, name: string): void {
   const address = URL.createObjectURL(new Blob([text], { type: 'application/octet-stream' }));
   const link = document.createElement('a');
   link.href = address;

@@ -19,6 +19,7 @@ import { milliseconds, pixels } from '../formatting/quantities';
 import { CopyBoard } from './copy-board';
 import { RenderCacheBoard } from './render-cache-board';
 import { TrackLevers } from './track-levers';
+import { TuningBoard } from './tuning-board';
 
 const SCALE_LEVERS = [
   { key: 'playScale', name: 'Preview scale, playing', testId: 'play-scale', when: 'playing' },
@@ -37,7 +38,14 @@ const BYPASS_NAMES: Readonly<Record<Bypassable, string>> = {
 /** All levers together. None of them touches the timeline or the export. */
 @Component({
   selector: 'hone-lever-board',
-  imports: [CopyBoard, MatButtonToggleModule, MatSlideToggleModule, RenderCacheBoard, TrackLevers],
+  imports: [
+    CopyBoard,
+    MatButtonToggleModule,
+    MatSlideToggleModule,
+    RenderCacheBoard,
+    TrackLevers,
+    TuningBoard,
+  ],
   templateUrl: './lever-board.html',
   styleUrl: './lever-board.scss',
 })

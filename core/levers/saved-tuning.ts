@@ -1,0 +1,34 @@
+import { array, object, string } from 'yup';
+import { tuningSchema, type Tuning } from './tuning.js';
+
+/** A tuning under a name; all projects of this machine have it. */
+export interface SavedTuning {
+  readonly name: string;
+  readonly tuning: Tuning;
+}
+
+export const savedTuningSchema = object({
+  name: string().strict().trim().required().max(80),
+  tuning: tuningSchema.required(),
+}).noUnknown();
+
+export const savedTuningsSchema = array(savedTuningSchema.required())
+  .strict()
+  .required()
+  .max(50)
+  .test('names', 'two tunings have one name', (all) => {
+    const names = (all ?? []).map((each) => each?.name);
+    return new Set(names).size === names.length;
+  });
+
+/** Whether all levers of two tunings stand alike. */
+export const sameTuning = (one: Tuning, other: Tuning): boolean => textOf(one) === textOf(other);
+
+/** Absent positions and empty lists are alike, and so is every order of a list. */
+const textOf = (tuning: Tuning): string =>
+  JSON.stringify(
+    Object.entries(tuning)
+      .map(([lever, position]) => [lever, Array.isArray(position) ? position.toSorted() : position])
+      .filter(([, position]) => position !== undefined && !(Array.isArray(position) && position.length === 0))
+      .sort(([a], [b]) => String(a).localeCompare(String(b))),
+  );
