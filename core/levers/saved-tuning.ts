@@ -17,7 +17,7 @@ export const savedTuningsSchema = array(savedTuningSchema.required())
   .required()
   .max(50)
   .test('names', 'two tunings have one name', (all) => {
-    const names = (all ?? []).map((each) => each?.name);
+    const names = all.map(({ name }) => name);
     return new Set(names).size === names.length;
   });
 
@@ -27,8 +27,11 @@ export const sameTuning = (one: Tuning, other: Tuning): boolean => textOf(one) =
 /** Absent positions and empty lists are alike, and so is every order of a list. */
 const textOf = (tuning: Tuning): string =>
   JSON.stringify(
-    Object.entries(tuning)
-      .map(([lever, position]) => [lever, Array.isArray(position) ? position.toSorted() : position])
+    Object.entries(tuning as object)
+      .map(([lever, position]: [string, unknown]): [string, unknown] => [
+        lever,
+        Array.isArray(position) ? position.map(String).toSorted() : position,
+      ])
       .filter(([, position]) => position !== undefined && !(Array.isArray(position) && position.length === 0))
-      .sort(([a], [b]) => String(a).localeCompare(String(b))),
+      .sort(([a], [b]) => a.localeCompare(b)),
   );

@@ -96,7 +96,7 @@ export class Predictions {
   /** The sharpest preview scale that plays in the present situation; null unless it is automatic and predicted. */
   readonly automaticScale = computed(() => {
     const found = this.automatic();
-    return found?.inputs.request === this.request() ? found!.scale : null;
+    return found?.inputs.request === this.request() ? found.scale : null;
   });
   /** Whether a prediction of the present situation is still to come. */
   readonly isPending = computed(() => {

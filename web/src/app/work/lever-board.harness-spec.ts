@@ -15,7 +15,15 @@ import { beforeEach, describe, expect, it } from 'vitest';
 import { CopyActions, ProjectActions } from '../state/actions';
 import { mediaFeature } from '../state/media.feature';
 import { playbackFeature } from '../state/playback.feature';
-import { selectCopyRows, selectPlan, selectTimeline, selectTuning, type CopyRow } from '../state/selectors';
+import { projectFeature } from '../state/project.feature';
+import {
+  selectCopyRows,
+  selectLength,
+  selectPlan,
+  selectTimeline,
+  selectTuning,
+  type CopyRow,
+} from '../state/selectors';
 import { Predictions } from '../prediction/predictions';
 import { Api } from '../api/api';
 import { LeverBoard } from './lever-board';
@@ -77,13 +85,24 @@ describe('the lever board', () => {
             { selector: selectTimeline, value: UHD },
             { selector: selectCopyRows, value: [ROW] },
             { selector: selectPlan, value: null },
+            { selector: mediaFeature.selectSourceList, value: [] },
+            { selector: selectLength, value: 48 },
+            { selector: projectFeature.selectPast, value: [] },
+            { selector: projectFeature.selectList, value: [] },
+            { selector: playbackFeature.selectRuns, value: [] },
             { selector: mediaFeature.selectStretchList, value: [] },
             { selector: playbackFeature.selectFrame, value: 0 },
             { selector: playbackFeature.selectInFrame, value: null },
             { selector: playbackFeature.selectOutFrame, value: null },
           ],
         }),
-        { provide: Api, useValue: { renderCacheSettings: () => Promise.resolve(LIMIT) } },
+        {
+          provide: Api,
+          useValue: {
+            renderCacheSettings: () => Promise.resolve(LIMIT),
+            savedTunings: () => Promise.resolve([]),
+          },
+        },
         { provide: TimelineEditor, useValue: { ids: signal(new Set()) } },
         { provide: Predictions, useValue: { predicted: signal(null) } },
       ],
@@ -103,6 +122,22 @@ describe('the lever board', () => {
   const moved = (change: Partial<Tuning>): Action =>
     ProjectActions.leverMoved({ tuning: { ...tuning, ...change } });
 
+  it('leaves tracks out while playing, and sets the scale by itself', async () => {
+    const [{ name, id }] = UHD.tracks.filter(({ clips }) => clips.length) as [(typeof UHD.tracks)[number]];
+    const group = await groupOf(`${name} while playing`);
+    const [off] = await group.getToggles({ text: 'Picture off' });
+    await off!.check();
+    const auto = await loader.getHarness(MatSlideToggleHarness.with({ label: /Automatic/ }));
+    await auto.check();
+    const listen = await loader.getHarness(MatSlideToggleHarness.with({ label: /Listen only/ }));
+    await listen.check();
+    expect(dispatched).toEqual([
+      moved({ tracksOff: [id] }),
+      moved({ autoScale: true }),
+      moved({ listenOnly: true }),
+    ]);
+  });
+
   it('shows the position of each lever', async () => {
     expect(await checkedIn(await groupOf('Preview scale, playing'))).toEqual(['1:4']);
     expect(await checkedIn(await groupOf('Preview scale, at rest'))).toEqual(['1:1']);
@@ -120,7 +155,7 @@ describe('the lever board', () => {
     await press('Preview scale, at rest', '1:2');
     await press('Working size', '1080');
     await press('Effect bypass, playing', 'Blur');
-    await (await loader.getHarness(MatSlideToggleHarness)).check();
+    await (await loader.getHarness(MatSlideToggleHarness.with({ label: 'Play from light copies' }))).check();
     expect(dispatched).toEqual([
       moved({ playScale: 8 }),
       moved({ restScale: 2 }),
