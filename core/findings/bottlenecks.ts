@@ -39,6 +39,8 @@ type BottleneckKind =
 /** Seconds that one thing holds back, and the frames that are dropped in them. */
 interface Group {
   readonly windows: Window[];
+  /** The seconds whose use says so: those that drop, or those before them. */
+  readonly limiting: Window[];
   dropped: number;
   measured: number | null;
   predicted: number;
@@ -59,8 +61,9 @@ export function bottlenecks(log: FrameLog, context: FindingContext, windows: rea
       .filter((each) => each !== undefined)
       .reduce((most, each) => (busiestUse(each) > busiestUse(most) ? each : most));
     const kind = bottleneckOf(limiting, context);
-    const group = groups.get(kind) ?? { windows: [], dropped: 0, measured: null, predicted: 0 };
+    const group = groups.get(kind) ?? { windows: [], limiting: [], dropped: 0, measured: null, predicted: 0 };
     group.windows.push(window);
+    group.limiting.push(limiting);
     group.dropped += dropped;
     group.predicted += droppedIn(prediction.log, window.from, window.to);
     if (run?.log.has(window.from) || run?.log.has(window.to - 1))
@@ -99,12 +102,13 @@ function decodingBottleneck(
 }
 
 function describeBottleneck(kind: BottleneckKind, group: Group, context: FindingContext): Finding {
-  const { windows } = group;
+  const { windows, limiting } = group;
   const { workload, work } = context.prediction;
   const budgetMs = frameBudgetMs(workload.rate);
   const loadPercent = stageLoadsOf(windows);
   const passing = (stage: Stage): number => passingMs(workload, stage, windows);
   const sources = busiestSources(windows, context);
+  const decoded = busiestSources(limiting, context);
   const corePercent =
     100 *
     Math.min(
@@ -143,17 +147,21 @@ function describeBottleneck(kind: BottleneckKind, group: Group, context: Finding
       return findingOf(kind, { sources, ...ms, budgetMs, corePercent }, facts(mostCoreTime(windows)));
     }
     case 'serial-decoding': {
-      const decoderMs = mean(windows, ({ from, to, decodeMs }) => decodeMs / (to - from));
-      return findingOf(kind, { sources, decoderMs, budgetMs, corePercent }, decoding);
+      const decoderMs = mean(limiting, ({ from, to, decodeMs }) => decodeMs / (to - from));
+      return findingOf(kind, { sources: decoded, decoderMs, budgetMs, corePercent }, decoding);
     }
     case 'long-groups':
       return findingOf(
         kind,
-        { sources, reachMs: mean(windows, ({ reachMs }) => reachMs), corePercent },
+        { sources: decoded, reachMs: mean(limiting, ({ reachMs }) => reachMs), corePercent },
         decoding,
       );
     case 'decoder-start':
-      return findingOf(kind, { sources, startMs: mean(windows, ({ startMs }) => startMs) }, decoding);
+      return findingOf(
+        kind,
+        { sources: decoded, startMs: mean(limiting, ({ startMs }) => startMs) },
+        decoding,
+      );
     case 'rate-mismatch': {
       const decodedPerShown = mean(windows, (each) => each.decodedPerShown);
       return findingOf(kind, { sources: fasterSources(windows, context), decodedPerShown }, decoding);
