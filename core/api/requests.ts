@@ -64,7 +64,7 @@ export interface RenderRequest {
   readonly ranges: readonly FrameRange[];
   /** Size of the pictures. */
   readonly size: FrameSize;
-  /** What is rendered of them; the whole picture when absent. */
+  /** What is rendered of them, where there is such a node; the whole picture elsewhere, and when absent. */
   readonly point?: CachePoint | undefined;
   /** Cached stretches that are not evicted for it: those at the playhead. */
   readonly keepIds?: readonly string[] | undefined;

@@ -96,12 +96,12 @@ function isWithin(layer: Layer, size: FrameSize, factsOf: FactsOf): boolean {
   return raster.width <= size.width && raster.height <= size.height;
 }
 
-/** The part of a graph that is rendered for a cache point; stretches without such a node show nothing. */
+/** What is rendered of a graph for a cache point: the whole picture where a stretch has no such node. */
 export function graphAt(graph: RenderGraph, point: CachePoint | undefined, factsOf: FactsOf): RenderGraph {
   if (!point) return graph;
   const stretches = graph.stretches.map((stretch) => ({
     ...stretch,
-    layers: nodeAt(stretch.layers, point, graph.size, factsOf)?.layers ?? [],
+    layers: nodeAt(stretch.layers, point, graph.size, factsOf)?.layers ?? stretch.layers,
   }));
   return { ...graph, stretches };
 }

@@ -103,7 +103,7 @@ function rendered(id: string, timeline: Timeline, from: number, to: number): Ren
   return { id, rate: RATE, size: SIZE, frameCount: to - from, content, bytes: 1, seen };
 }
 
-/** Renders of all frames at a cache point, one for each run of frames that have it. */
+/** Renders of all frames at a cache point, one for each stretch. */
 function renderedAt(id: string, graph: RenderGraph, point: CachePoint | undefined): Rendered[] {
   const part = graphAt(graph, point, () => FACTS);
   return part.stretches.flatMap(({ from, to, layers }, number): Rendered[] => {
@@ -271,7 +271,10 @@ describe('The render cache', () => {
       clips: track.clips.map((clip) => (clip.id === 'd' ? { ...clip, sourceId: 'three' } : clip)),
     }));
     const graph = graphOf({ ...timeline, tracks });
-    const below = renderedAt('below', graph, { kind: 'below', clipId: 'd' });
+    const all = renderedAt('below', graph, { kind: 'below', clipId: 'd' });
+    expect(all.map(({ frameCount }) => frameCount)).toEqual([40, 20, 30, 10, 30]);
+    // Only those of the frames that have the clip.
+    const below = all.slice(2, 4);
     const { played, cached } = playFromCache(graph, new ContentIndex(below, stampOf, SIZE), () => FACTS);
     expect(cached.map(({ from, to, isWhole }) => [from, to, isWhole])).toEqual([
       [60, 90, false],

@@ -41,20 +41,13 @@ export function renderCacheRoutes(
     const { timeline } = await projects.get(projectId);
     const known = new Map((await sources.refreshed(projectId)).map((row) => [row.id, row]));
     const factsOf = (id: string) => known.get(id)?.facts ?? undefined;
-    const whole = renderGraph(timeline, factsOf);
-    const graph = graphAt(whole, point, factsOf);
+    const graph = graphAt(renderGraph(timeline, factsOf), point, factsOf);
     const shown = mergeRanges(ranges)
       .flatMap((range) => stretchesIn(graph, range))
       .filter(({ layers }) => layers.length);
     const needed = sourcesOf({ ...graph, stretches: shown, sound: [] });
     if (needed.length === 0)
-      throw new UserError(
-        409,
-        'Nothing to render',
-        point && sourcesOf({ ...whole, sound: [] }).length
-          ? 'These frames have nothing at this cache point that fills the frame. Render the whole picture.'
-          : 'There is no picture in these frames of the timeline.',
-      );
+      throw new UserError(409, 'Nothing to render', 'There is no picture in these frames of the timeline.');
     const missing = needed.map((id) => known.get(id)).find((row) => row?.state !== 'ready');
     if (missing)
       throw new UserError(
