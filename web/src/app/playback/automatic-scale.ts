@@ -2,8 +2,10 @@ import { effect, inject, Injectable, untracked } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { RUN_SCALE_SECONDS, RunScale, type PreviewScale } from '@hone/core/levers';
 import type { FrameLog } from '@hone/core/playback';
+import type { Timeline } from '@hone/core/timeline';
 import { Predictions } from '../prediction/predictions';
 import { playbackFeature } from '../state/playback.feature';
+import { selectTimeline } from '../state/selectors';
 import { Levers } from './levers';
 import { Playback } from './playback';
 import { RunLogs } from './run-logs';
@@ -15,12 +17,19 @@ export class AutomaticScale {
   private readonly predictions = inject(Predictions);
   private readonly playback = inject(Playback);
   private readonly logs = inject(RunLogs);
-  private readonly state = inject(Store).selectSignal(playbackFeature.selectState);
+  private readonly store = inject(Store);
+  private readonly state = this.store.selectSignal(playbackFeature.selectState);
+  private readonly timeline = this.store.selectSignal(selectTimeline);
+  /** Scale that a run of a timeline needed, where the predicted one dropped frames. */
+  private needed: { readonly timeline: Timeline | null; readonly scale: PreviewScale } | null = null;
 
   constructor() {
     effect(() => {
       const scale = this.predictions.automaticScale();
-      if (scale !== null && this.state() === 'still') untracked(() => this.move(scale));
+      if (scale === null || this.state() !== 'still') return;
+      const { needed } = this;
+      const isSharper = needed?.timeline === this.timeline() && scale < needed.scale;
+      untracked(() => this.move(isSharper ? needed.scale : scale));
     });
     effect((onCleanup) => {
       if (this.state() !== 'playing') return;
@@ -30,8 +39,11 @@ export class AutomaticScale {
       let seen = untracked(() => this.playback.playhead);
       const look = (): void => {
         const [log, playhead] = [this.logs.live(), this.playback.playhead];
-        if (log && playhead > seen)
-          this.move(run.next(dropShare(log, Math.floor(seen), Math.floor(playhead))));
+        if (log && playhead > seen) {
+          const scale = run.next(dropShare(log, Math.floor(seen), Math.floor(playhead)));
+          this.needed = scale > tuning.playScale ? { timeline: this.timeline(), scale } : null;
+          this.move(scale);
+        }
         seen = playhead;
       };
       const timer = setInterval(() => untracked(look), 1000 * RUN_SCALE_SECONDS);
