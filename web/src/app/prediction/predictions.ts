@@ -30,9 +30,12 @@ import {
 } from '../state/selectors';
 import type { CapabilityRequest, LearnRequest, Predicted, PredictionRequest } from './prediction-messages';
 import type { Predictor } from './prediction.worker';
+import { sameValues } from './same-values';
 
 /** Edits in quick succession are predicted once. */
 const SETTLE_MS = 150;
+/** Inputs, situation, and memory shares in it. */
+const INPUT_DEPTH = 3;
 
 interface Inputs {
   readonly request: Omit<PredictionRequest, 'packets'>;
@@ -122,7 +125,12 @@ export class Predictions {
     inject(DestroyRef).onDestroy(() => this.worker?.terminate());
   }
 
-  private readonly request = computed((): Inputs['request'] | null => {
+  /** Compared by its values: what else happens on the page asks for no other prediction. */
+  private readonly request = computed((): Inputs['request'] | null => this.inputs(), {
+    equal: (one, other) => sameValues(one, other, INPUT_DEPTH),
+  });
+
+  private inputs(): Inputs['request'] | null {
     const timeline = this.timeline();
     const tuning = this.tuning();
     const rig = this.rig();
@@ -156,7 +164,7 @@ export class Predictions {
       scrub: isOwn ? (this.scrubs()[0]?.facts ?? null) : null,
       planned: isOwn ? this.planned(rig) : null,
     };
-  });
+  }
 
   private planned(rig: Rig): PredictionRequest['planned'] {
     const making = this.copies().filter(({ state }) => state === 'making');
@@ -212,6 +220,8 @@ export class Predictions {
         const scale = await predictor.automaticScale();
         if (mine === this.count) this.automatic.set(scale && { scale, inputs });
       }
+      // They are predicted anew, and better, as soon as the indexes are here.
+      if (this.indexesPending() > 0) return;
       const recommended = await predictor.recommend();
       if (mine === this.count) this.recommended.set(recommended);
     } catch (error) {
@@ -262,7 +272,10 @@ export class Predictions {
           this.fetched.set(id, bytes);
           this.indexesRead.update((count) => count + 1);
         })
-        .catch(() => this.sent.add(id))
+        .catch(() => {
+          this.sent.add(id);
+          this.indexesRead.update((count) => count + 1);
+        })
         .finally(() => this.indexesPending.update((count) => count - 1));
     }
   }
