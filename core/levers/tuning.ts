@@ -33,6 +33,10 @@ export interface Tuning {
   readonly rendersAtRest?: boolean | undefined;
   /** Effects that are left out while it plays; the picture at rest has all of them. */
   readonly bypass?: Bypassable[] | undefined;
+  /** Clips whose effects of pixels are all left out while it plays. */
+  readonly bypassedClips?: string[] | undefined;
+  /** Single effects that are left out while it plays, each as `effectKey` names it. */
+  readonly bypassedEffects?: string[] | undefined;
   /** Whether no picture is played, only sound. */
   readonly listenOnly?: boolean | undefined;
   /** Tracks that are neither seen nor heard while it plays. */
@@ -59,7 +63,8 @@ export const FIRST_TUNING: Tuning = { playScale: 4, restScale: 2, lightCopies: t
 
 const scale = () => number<PreviewScale>().strict().oneOf(PREVIEW_SCALES).required();
 
-const trackIds = () => array(string().strict().required().max(64)).strict().max(1000).optional();
+const ids = (longest: number) =>
+  array(string().strict().required().max(longest)).strict().max(1000).optional();
 
 export const tuningSchema: ObjectSchema<Tuning> = object({
   playScale: scale(),
@@ -72,9 +77,11 @@ export const tuningSchema: ObjectSchema<Tuning> = object({
   renderCache: boolean().strict().optional(),
   rendersAtRest: boolean().strict().optional(),
   bypass: array(string<Bypassable>().strict().oneOf(BYPASSABLE).required()).strict().max(6).optional(),
+  bypassedClips: ids(64),
+  bypassedEffects: ids(129),
   listenOnly: boolean().strict().optional(),
-  tracksOff: trackIds(),
-  soloTracks: trackIds(),
+  tracksOff: ids(64),
+  soloTracks: ids(64),
 }).noUnknown();
 
 /** The frame that is worked in: the timeline's own, or a smaller one of its shape. */
@@ -103,9 +110,9 @@ export const showAlike = (one: Tuning, other: Tuning): boolean => pixelsOf(one) 
 
 function pixelsOf(tuning: Tuning): string {
   const { playScale, workingLines = 0, bypass = [], listenOnly = false } = tuning;
-  const { tracksOff = [], soloTracks = [] } = tuning;
+  const { tracksOff = [], soloTracks = [], bypassedClips = [], bypassedEffects = [] } = tuning;
   return JSON.stringify([
     ...[playScale, workingLines, listenOnly],
-    ...[bypass, tracksOff, soloTracks].map((each) => each.toSorted()),
+    ...[bypass, tracksOff, soloTracks, bypassedClips, bypassedEffects].map((each) => each.toSorted()),
   ]);
 }

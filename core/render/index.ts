@@ -12,6 +12,7 @@ export * from './export/encoders.js';
 export * from './export/export-graph.js';
 export * from './export/export-estimate.js';
 export * from './preview/preview-graph.js';
+export * from './preview/bypassed-effects.js';
 export * from './preview/chosen-copies.js';
 export * from './preview/stretch-command.js';
 export * from './export/proof-frames.js';

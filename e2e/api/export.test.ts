@@ -106,6 +106,7 @@ describe('an export', () => {
       lightCopies: true,
       workingLines: 240,
       bypass: ['colour', 'blur'],
+      bypassedClips: timeline.tracks.flatMap(({ clips }) => clips.map(({ id }) => id)),
       listenOnly: true,
       tracksOff: trackIds.slice(0, 1),
       soloTracks: trackIds.slice(1, 2),

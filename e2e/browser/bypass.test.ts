@@ -77,6 +77,8 @@ describe('effect bypass', () => {
     expect(await finding.textContent()).toContain('most of all blur');
     const header = finding.locator('mat-expansion-panel-header');
     if (await header.count()) await header.click();
+    const button = page.getByTestId('bypass-until');
+    await expect.poll(() => button.textContent()).toContain('Bypass blur: then it plays');
     const offer = finding.getByRole('button', { name: /^Bypass blur while playing/ });
     expect(await offer.textContent()).toMatch(/[\d.]+ → 24 frames\/s.*at rest they are seen/);
     await offer.click();
@@ -110,6 +112,45 @@ describe('effect bypass', () => {
     await expect.poll(() => without.count()).toBe(2);
     await page.getByRole('link', { name: 'Work', exact: true }).click();
     await browser.waitForPicture();
+  });
+
+  it('can be of one clip, or of one of its effects', async () => {
+    const { page } = browser;
+    const sign = page.getByTestId('tracks-out');
+    await page
+      .getByTestId('bypass')
+      .getByRole('button', { name: /^Colour/ })
+      .click();
+    await page.getByTestId('bypass').getByRole('button', { name: /^Blur/ }).click();
+    await expect.poll(async () => (await project()).tuning.bypass).toBeUndefined();
+    await page.keyboard.press('Home');
+    await page.keyboard.press('Control+a');
+    await page.getByTestId('effects').click();
+    const bright = await brightness();
+    const darkens = async (): Promise<void> => {
+      await expect.poll(() => sign.textContent()).toContain('without effects of 1 clip');
+      // At rest they are seen.
+      await expect.poll(brightness).toBeGreaterThan(bright - 5);
+      await page.keyboard.press('Home');
+      await page.getByTestId('play').click();
+      await expect.poll(brightness, { interval: 60 }).toBeLessThan(bright - 15);
+      await page.getByRole('button', { name: 'Play', exact: true }).waitFor();
+      await expect.poll(brightness).toBeGreaterThan(bright - 15);
+    };
+    await page.getByTestId('bypass-clip').getByRole('checkbox').check();
+    await darkens();
+    expect(await page.getByRole('button', { name: 'Bypass Exposure while playing' }).isDisabled()).toBe(true);
+    await page.getByTestId('bypass-clip').getByRole('checkbox').uncheck();
+    await sign.waitFor({ state: 'detached' });
+    await page.getByRole('button', { name: 'Bypass Exposure while playing' }).click();
+    await darkens();
+    expect((await project()).tuning.bypassedEffects).toHaveLength(1);
+    expect(await accessibilityFaults(page)).toEqual([]);
+    await page.getByRole('button', { name: 'Bypass Exposure while playing' }).click();
+    await expect.poll(async () => (await project()).tuning.bypassedEffects).toBeUndefined();
+    await toggle('Colour').click();
+    await toggle('Blur').click();
+    await expect.poll(async () => (await project()).tuning.bypass?.length).toBe(2);
   });
 
   it('is undone, and never reaches the export', async () => {

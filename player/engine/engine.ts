@@ -200,9 +200,9 @@ export class Engine {
       // While a plan is taken in, the clips are those of the one before.
       this.changing === 0 &&
       this.mode === 'rest' &&
-      (this.isRefined || !this.plan.lacksLayers(frame)) &&
+      (this.isRefined || !this.plan.isIncomplete(frame)) &&
       clips.every((clip) => this.streams.reaches(clip, frame, STILL_REACH));
-    if (!goesOn) return this.stillAnew(frame, this.plan.lacksLayers(frame));
+    if (!goesOn) return this.stillAnew(frame, this.plan.isIncomplete(frame));
     ++this.intent;
     this.streams.passed(frame);
     for (const clip of clips) this.streams.skipTo(clip, frame);

@@ -60,11 +60,11 @@ export class PlanView {
     );
   }
 
-  /** Whether layers of a frame are left out while it plays, by their tracks. */
-  lacksLayers(frame: number): boolean {
+  /** Whether tracks or effects of clips are left out of a frame while it plays. */
+  isIncomplete(frame: number): boolean {
     const { graph, live } = this.plan.preview;
     if (live === graph) return false;
-    const [seen, played] = [graph, live].map((each) => clipsOf(each, frame));
+    const [seen, played] = [graph, live].map((each) => contentsOf(each, frame));
     return seen !== played;
   }
 
@@ -111,7 +111,7 @@ export class PlanView {
 const layersOf = ({ stretches }: RenderGraph, frame: number): readonly Layer[] =>
   stretches.find(({ from, to }) => from <= frame && frame < to)?.layers ?? [];
 
-const clipsOf = (graph: RenderGraph, frame: number): string =>
+const contentsOf = (graph: RenderGraph, frame: number): string =>
   layersOf(graph, frame)
-    .map(({ clipId }) => clipId)
+    .map(({ clipId, effects }) => `${clipId} ${effects.length}`)
     .join(' ');

@@ -1,5 +1,6 @@
 import { monitored, type Bypassable, type Tuning, previewPixels } from '../../levers/index.js';
 import type { FrameRange, FrameSize, Timeline } from '../../timeline/index.js';
+import { withoutBypassed } from './bypassed-effects.js';
 import type { Rational } from '../../time/index.js';
 import { effectsDone, passKindOf, type KnownEffect } from '../effects/index.js';
 import { renderGraph, sourcesOf, type FactsOf, type Posed, type RenderGraph } from '../graph/graph.js';
@@ -35,7 +36,7 @@ export interface CachedUse extends FrameRange {
 export interface PreviewGraph {
   /** What it shows, as the export does. */
   readonly graph: RenderGraph;
-  /** What it plays, all of it live: without tracks that are left out. */
+  /** What it plays, all of it live: without tracks and without effects of clips that are left out. */
   readonly live: RenderGraph;
   /** What it plays: a cached stretch stands for the layers and effects that it holds. */
   readonly played: RenderGraph;
@@ -79,8 +80,8 @@ export function previewGraph(
   copyOf: (sourceId: string) => string | undefined,
 ): PreviewGraph {
   const graph = renderGraph(timeline, factsOf);
-  const heard = monitored(timeline, tuning);
-  const live = heard === timeline ? graph : renderGraph(heard, factsOf);
+  const monitoredLine = withoutBypassed(monitored(timeline, tuning), tuning);
+  const live = monitoredLine === timeline ? graph : renderGraph(monitoredLine, factsOf);
   const media: Record<string, MediaChoice> = {};
   for (const sourceId of sourcesOf(graph)) {
     const copyId = tuning.lightCopies ? copyOf(sourceId) : undefined;

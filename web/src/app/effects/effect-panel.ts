@@ -6,7 +6,10 @@ import { MatSliderModule } from '@angular/material/slider';
 import { Store } from '@ngrx/store';
 import type { KeptTable } from '@hone/core/api';
 import {
+  bypassedOf,
+  canBypass,
   definitionOf,
+  effectKey,
   EFFECT_KINDS,
   executionOrder,
   isEffectKind,
@@ -42,6 +45,7 @@ import { EditActions, ProjectActions } from '../state/actions';
 import { editingFeature } from '../state/editing.feature';
 import { playbackFeature } from '../state/playback.feature';
 import { ReleasesFocus } from '../work/releases-focus';
+import { Levers } from '../playback/levers';
 import { TimelineEditor } from '../work/timeline-editor';
 import { count } from '../formatting/quantities';
 import { EASE_NAMES, KIND_HINTS } from './effect-words';
@@ -62,6 +66,9 @@ interface EffectRow {
   readonly effect: KnownEffect;
   readonly name: string;
   readonly hint: string;
+  readonly canBypass: boolean;
+  /** Whether it is left out while it plays. */
+  readonly isBypassed: boolean;
   readonly parameters: readonly ParameterRow[];
 }
 
@@ -79,6 +86,7 @@ export class EffectPanel {
   private readonly store = inject(Store);
   private readonly editor = inject(TimelineEditor);
   private readonly api = inject(Api);
+  private readonly levers = inject(Levers);
   private readonly frame = this.store.selectSignal(playbackFeature.selectFrame);
   private readonly copied = this.store.selectSignal(editingFeature.selectCopiedEffects);
   readonly orderReason = 'Temporal noise reduction works on the frames of the file, so it comes first.';
@@ -107,6 +115,15 @@ export class EffectPanel {
     const clip = this.clip();
     return clip ? Math.max(0, Math.min(clip.length - 1, this.frame() - clip.start)) : 0;
   });
+  private readonly bypassed = computed((): ReadonlySet<Effect> => {
+    const [clip, tuning] = [this.clip(), this.levers.tuning()];
+    return new Set(clip && tuning ? bypassedOf(clip, tuning) : []);
+  });
+  readonly isClipBypassed = computed(() => {
+    const bypassed = this.levers.tuning()?.bypassedClips ?? [];
+    return bypassed.includes(this.clip()?.id ?? '');
+  });
+  readonly hasBypass = computed(() => (this.clip()?.effects ?? []).some(canBypass));
   readonly rows = computed((): readonly EffectRow[] =>
     executionOrder(this.clip()?.effects ?? [])
       .filter((effect): effect is KnownEffect => isEffectKind(effect.kind))
@@ -152,6 +169,8 @@ export class EffectPanel {
       effect,
       name,
       hint: KIND_HINTS[effect.kind] ?? '',
+      canBypass: canBypass(effect),
+      isBypassed: this.bypassed().has(effect),
       parameters: Object.entries(parameters).map(([key, parameter]) => {
         const row = effect.keyframes?.[key] ?? [];
         const isNumber = parameter.kind === 'number';
@@ -165,6 +184,21 @@ export class EffectPanel {
         };
       }),
     };
+  }
+
+  /** Bypasses all effects of the chosen clips while playing, or none of them. */
+  bypassClip(isBypassed: boolean): void {
+    const ids = this.ids();
+    const others = (this.levers.tuning()?.bypassedClips ?? []).filter((id) => !ids.has(id));
+    const bypassedClips = isBypassed ? [...others, ...ids] : others;
+    this.levers.move({ bypassedClips: bypassedClips.length ? bypassedClips : undefined });
+  }
+
+  bypass({ effect, isBypassed }: EffectRow): void {
+    const key = effectKey(this.clip()!.id, effect.id);
+    const others = (this.levers.tuning()?.bypassedEffects ?? []).filter((each) => each !== key);
+    const bypassedEffects = isBypassed ? others : [...others, key];
+    this.levers.move({ bypassedEffects: bypassedEffects.length ? bypassedEffects : undefined });
   }
 
   private place({ effect }: EffectRow): { clipId: string; effectId: string } {

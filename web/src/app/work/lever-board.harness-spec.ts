@@ -104,7 +104,7 @@ describe('the lever board', () => {
           },
         },
         { provide: TimelineEditor, useValue: { ids: signal(new Set()) } },
-        { provide: Predictions, useValue: { predicted: signal(null) } },
+        { provide: Predictions, useValue: { predicted: signal(null), recommendations: signal(null) } },
       ],
     });
     dispatched = [];

@@ -1,7 +1,9 @@
 import { Component, computed, inject, signal } from '@angular/core';
+import { MatButtonModule } from '@angular/material/button';
 import { MatButtonToggleModule } from '@angular/material/button-toggle';
 import { MatSlideToggleModule } from '@angular/material/slide-toggle';
 import { Store } from '@ngrx/store';
+import { least } from 'd3-array';
 import {
   previewPixels,
   PREVIEW_SCALES,
@@ -40,6 +42,7 @@ const BYPASS_NAMES: Readonly<Record<Bypassable, string>> = {
   selector: 'hone-lever-board',
   imports: [
     CopyBoard,
+    MatButtonModule,
     MatButtonToggleModule,
     MatSlideToggleModule,
     RenderCacheBoard,
@@ -94,6 +97,19 @@ export class LeverBoard {
     if (this.tuning()?.bypass?.length) return 'at rest they are seen';
     return heaviest.takes ? `heaviest: ${heaviest.name.toLowerCase()}, ${heaviest.takes}` : '';
   });
+
+  /** The heaviest kinds of effects, as many as have to be bypassed until it plays; null where that is not predicted. */
+  readonly bypassThatPlays = computed((): Bypassable[] | null => {
+    const all = (this.predictions.recommendations() ?? []).flat();
+    const playing = all.flatMap(({ change, isRealTime }) =>
+      change.lever === 'effect bypass' && isRealTime ? [[...change.bypass]] : [],
+    );
+    return least(playing, (kinds) => kinds.length) ?? null;
+  });
+
+  bypassThatPlaysText(kinds: readonly Bypassable[]): string {
+    return `Bypass ${kinds.map((kind) => BYPASS_NAMES[kind].toLowerCase()).join(', ')}: then it plays`;
+  }
 
   moveScale(key: 'playScale' | 'restScale', scale: PreviewScale): void {
     this.levers.move({ [key]: scale });

@@ -111,7 +111,14 @@ export class TuningBoard {
 /** Positions that a saved tuning may lack. */
 const cleared = (): Partial<Tuning> => ({
   ...{ workingLines: undefined, copyScale: undefined, copiesAtImport: undefined, renderCache: undefined },
-  ...{ rendersAtRest: undefined, bypass: undefined, listenOnly: undefined, tracksOff: undefined },
+  ...{
+    rendersAtRest: undefined,
+    bypass: undefined,
+    bypassedClips: undefined,
+    bypassedEffects: undefined,
+    listenOnly: undefined,
+    tracksOff: undefined,
+  },
   soloTracks: undefined,
 });
 

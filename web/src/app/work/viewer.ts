@@ -1,12 +1,12 @@
 import { afterNextRender, Component, computed, ElementRef, inject, viewChild } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { tracksLeftOut } from '@hone/core/levers';
-import { definitionOf } from '@hone/core/render';
+import { bypassedOf, definitionOf } from '@hone/core/render';
 import type { Track } from '@hone/core/timeline';
 import { Playback } from '../playback/playback';
 import { playbackFeature } from '../state/playback.feature';
 import { selectPlate, selectTimeline, selectTuning } from '../state/selectors';
-import { pixels } from '../formatting/quantities';
+import { count, pixels } from '../formatting/quantities';
 import { originText } from '../formatting/source-words';
 import { LiveReadout } from './live-readout';
 import { Transport } from './transport';
@@ -39,7 +39,7 @@ export class Viewer {
       names && `Not in this preview: ${names}. ${kinds.length > 1 ? 'They are' : 'It is'} in the export.`
     );
   });
-  /** Tracks that the preview leaves out while it plays, and the export has. */
+  /** Tracks and effects of clips that the preview leaves out while it plays, and the export has. */
   readonly tracksOut = computed(() => {
     const [timeline, tuning] = [this.timeline(), this.tuning()];
     const tracks = timeline && tuning ? tracksLeftOut(timeline, tuning) : [];
@@ -50,7 +50,10 @@ export class Viewer {
         .join(', ');
     const [pictures, sounds] = [namesOf('picture'), namesOf('sound')];
     const seen = tuning?.listenOnly ? 'no picture' : pictures && `without ${pictures}`;
-    const parts = [seen, sounds && `${sounds} muted`].filter(Boolean).join('; ');
+    const clips = (timeline?.tracks ?? []).flatMap((track) => (track.kind === 'picture' ? track.clips : []));
+    const bypassed = tuning ? clips.filter((clip) => bypassedOf(clip, tuning).length > 0) : [];
+    const effects = bypassed.length && `without effects of ${count(bypassed.length, 'clip', 'clips')}`;
+    const parts = [seen, effects, sounds && `${sounds} muted`].filter(Boolean).join('; ');
     return parts && `While playing: ${parts}. All is in the export.`;
   });
   readonly label = computed(() => `Picture of the timeline: ${this.plateText()}`);
