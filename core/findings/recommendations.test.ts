@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import type { Rig } from '../machine/index.js';
 import { predict, scrubWait } from '../simulation/index.js';
 import { type Effect } from '../timeline/index.js';
-import { recommend } from './index.js';
+import { recommending } from './index.js';
 import {
   alone,
   clipOf,
@@ -11,6 +11,7 @@ import {
   halfCopy,
   findingsOf,
   contextOf,
+  recommend,
   recommendationsFor,
   situationOf,
   source,
@@ -21,6 +22,22 @@ import {
 } from '../testing/scenes.js';
 
 describe('what levers are predicted to bring', () => {
+  it('can be left after each prediction, and predicts nothing more then', () => {
+    const slow = situationOf(alone('a'), [source('a', { gop: 48 })], withCores(strongRig({}, 3e9, 60), 8));
+    const context = contextOf(slow);
+    const found = findingsOf(context);
+    const steps = recommending(slow, context.prediction, found);
+    const count = recommend(slow, context.prediction, found).flat().length;
+    let yields = 0;
+    while (!steps.next().done) yields++;
+    expect(count).toBeGreaterThan(1);
+    expect(yields).toBeGreaterThan(count);
+    const left = recommending(slow, context.prediction, found);
+    left.next();
+    expect(left.return([]).done).toBe(true);
+    expect(left.next().done).toBe(true);
+  });
+
   it('bound by decoding at 1:4: a lower preview scale does not help; bound by effects at 1:1: it is the first that does', () => {
     const slow = situationOf(alone('a'), [source('a', { gop: 48 })], withCores(strongRig({}, 3e9, 60), 8));
     const decode = recommendationsFor(slow, 'serial-decoding');

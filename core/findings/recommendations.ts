@@ -51,39 +51,72 @@ const WORTH_BESIDE = 0.1;
 const SHORTER = 0.8;
 
 /**
- * Predicts for each finding what the levers would bring that may answer it, the most helpful first; those that bring
- * nothing are there too, so that it can be said why.
+ * Lever changes that are predicted for findings in any case, each once.
  * @returns one list for each finding, in their order
  */
-export function recommend(
+function changesFor(situation: Situation, now: Prediction, findings: readonly Finding[]): LeverChange[][] {
+  return findings.map((finding, at) => {
+    const aim = aimOf(finding);
+    // Each finding has other frames to render, and each prediction of that takes seconds: of the main finding only.
+    return aim === null
+      ? []
+      : leverChangesFor(aim, finding, situation, now).filter(
+          ({ lever }) => at === 0 || lever !== 'render stretches',
+        );
+  });
+}
+
+/**
+ * Predicts for each finding what the levers would bring that may answer it, the most helpful first; those that bring
+ * nothing are there too, so that it can be said why.
+ * @yields after each prediction: a caller with something more urgent to do may end it there
+ * @returns one list for each finding, in their order
+ */
+export function* recommending(
   situation: Situation,
   now: Prediction,
   findings: readonly Finding[],
-): Recommendation[][] {
+): Generator<void, Recommendation[][]> {
   const evaluator = new WhatIfEvaluator(situation, now);
-  return findings.map((finding, at): Recommendation[] => {
-    const aim = aimOf(finding);
-    if (aim === null) return [];
-    const evaluate = (change: LeverChange): Recommendation => evaluator.evaluate(change, aim, finding);
-    const recommendations = leverChangesFor(aim, finding, situation, now)
-      // Each finding has other frames to render, and each prediction of that takes seconds: of the main finding only.
-      .filter(({ lever }) => at === 0 || lever !== 'render stretches')
-      .map(evaluate);
-    const wider = recommendations.flatMap(({ change, helps, isRealTime }): Recommendation[] => {
-      const more = helps && !isRealTime ? widerCopies(change, situation, now) : null;
-      return more ? [evaluate(more)].filter((each) => each.isRealTime) : [];
-    });
-    const more = [
-      ...lowerStill(recommendations, evaluate),
-      ...moreBypassed(recommendations, evaluate, finding, situation, now),
-    ];
-    return [...recommendations, ...wider, ...more].sort(
-      (a, b) =>
-        Number(b.helps) - Number(a.helps) ||
-        Number(takesAway(a)) - Number(takesAway(b)) ||
-        rankOf(b, situation) - rankOf(a, situation),
-    );
+  const changes = changesFor(situation, now, findings);
+  for (const change of changes.flat()) {
+    evaluator.prepare(change);
+    yield;
+  }
+  const all: Recommendation[][] = [];
+  for (const [at, finding] of findings.entries()) {
+    all.push(recommendFor(evaluator, changes[at]!, finding, situation, now));
+    yield;
+  }
+  return all;
+}
+
+/** @param changes that are predicted in any case */
+function recommendFor(
+  evaluator: WhatIfEvaluator,
+  changes: readonly LeverChange[],
+  finding: Finding,
+  situation: Situation,
+  now: Prediction,
+): Recommendation[] {
+  const aim = aimOf(finding);
+  if (aim === null) return [];
+  const evaluate = (change: LeverChange): Recommendation => evaluator.evaluate(change, aim, finding);
+  const recommendations = changes.map(evaluate);
+  const wider = recommendations.flatMap(({ change, helps, isRealTime }): Recommendation[] => {
+    const more = helps && !isRealTime ? widerCopies(change, situation, now) : null;
+    return more ? [evaluate(more)].filter((each) => each.isRealTime) : [];
   });
+  const more = [
+    ...lowerStill(recommendations, evaluate),
+    ...moreBypassed(recommendations, evaluate, finding, situation, now),
+  ];
+  return [...recommendations, ...wider, ...more].sort(
+    (a, b) =>
+      Number(b.helps) - Number(a.helps) ||
+      Number(takesAway(a)) - Number(takesAway(b)) ||
+      rankOf(b, situation) - rankOf(a, situation),
+  );
 }
 
 /** Where the next preview scale helps and is not enough, the first one that is. */
@@ -145,6 +178,11 @@ class WhatIfEvaluator {
     private readonly situation: Situation,
     private readonly now: Prediction,
   ) {}
+
+  /** Predicts a change, so that evaluating it takes no time. */
+  prepare(change: LeverChange): void {
+    this.after(change);
+  }
 
   evaluate(change: LeverChange, aim: Aim, { ranges, stage, kind }: Finding): Recommendation {
     const { now } = this;

@@ -1,7 +1,7 @@
 import {
   diagnosedLog,
   findings,
-  recommend,
+  recommending,
   type Finding,
   type FindingContext,
   type FindingKind,
@@ -19,7 +19,7 @@ import {
   usualCeiling,
   type Rig,
 } from '../machine/index.js';
-import { predict } from '../simulation/index.js';
+import { predict, type Prediction } from '../simulation/index.js';
 import { rational } from '../time/index.js';
 import type { Clip, Timeline, Track } from '../timeline/index.js';
 import { readySource, sourceFacts } from './sources.js';
@@ -140,6 +140,19 @@ export function find<Kind extends FindingKind>(
   kind: Kind,
 ): Extract<Finding, { kind: Kind }> | undefined {
   return findingsOf(context).find((each): each is Extract<Finding, { kind: Kind }> => each.kind === kind);
+}
+
+/** Recommendations for findings, in one go. @returns one list for each, in their order */
+export function recommend(
+  situation: Situation,
+  now: Prediction,
+  findings: readonly Finding[],
+): readonly Recommendation[][] {
+  const steps = recommending(situation, now, findings);
+  for (;;) {
+    const step = steps.next();
+    if (step.done) return step.value;
+  }
 }
 
 /** Recommendations for the finding of a situation that is of one kind. */

@@ -3,7 +3,7 @@ import {
   automaticScale,
   diagnosedLog,
   findings,
-  recommend,
+  recommending,
   type Finding,
   type MeasuredRun,
   type Recommendation,
@@ -83,9 +83,14 @@ const predictor = {
   async recommend(): Promise<readonly (readonly Recommendation[])[] | null> {
     const mine = latest;
     await later();
-    return mine === latest && before && answered
-      ? recommend(answered.situation, before, answered.found)
-      : null;
+    if (mine !== latest || !before || !answered) return null;
+    const steps = recommending(answered.situation, before, answered.found);
+    for (;;) {
+      const step = steps.next();
+      if (step.done) return step.value;
+      await later();
+      if (mine !== latest) return null;
+    }
   },
 
   capabilities({ rig, sources, shape, tuning }: CapabilityRequest): readonly Capability[] {
