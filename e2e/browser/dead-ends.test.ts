@@ -254,7 +254,7 @@ describe('ways that led nowhere', () => {
       expect((await shown.boundingBox())!.width, label).toBeGreaterThan(10);
     }
     expect(await accessibilityFaults(page)).toEqual([]);
-    await page.getByLabel('Name').fill('Other ways');
+    await page.getByLabel('Name', { exact: true }).fill('Other ways');
     await page.getByTestId('frame-size').click();
     await page.getByRole('option', { name: '1280 × 720' }).click();
     await page.getByRole('button', { name: 'Save settings' }).click();
