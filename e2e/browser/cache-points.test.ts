@@ -23,18 +23,25 @@ describe('cache points', () => {
     await opened.browser.page.getByTestId(testId).fill(value);
     await opened.browser.page.keyboard.press('Enter');
   };
-  /** Pictures while it plays, with a part from the cache and with none, at the same frames. */
+  /**
+   * Pictures while it plays, with a part from the cache and with none, at the same frames. A busy machine shows and catches
+   * few of them, so it plays again until there are enough.
+   */
   async function expectAlike(): Promise<void> {
     const { browser } = opened;
     const switch_ = board().getByRole('switch', { name: 'Play from the render cache' });
-    const parts = await picturesWhilePlaying(browser, 320);
-    await switch_.click();
-    await expect.poll(length).toBe(`0 of ${FRAMES} frames`);
-    const live = await picturesWhilePlaying(browser, 320);
-    await switch_.click();
-    const both = [...parts.keys()].filter((code) => live.has(code));
-    expect(both.length).toBeGreaterThan(0.5 * FRAMES);
-    for (const code of both)
+    const [parts, live] = [new Map<string, readonly number[]>(), new Map<string, readonly number[]>()];
+    const both = (): string[] => [...parts.keys()].filter((code) => live.has(code));
+    for (let plays = 0; plays < 4 && both().length <= 0.5 * FRAMES; plays++) {
+      for (const [code, picture] of await picturesWhilePlaying(browser, 320)) parts.set(code, picture);
+      await switch_.click();
+      await expect.poll(length).toBe(`0 of ${FRAMES} frames`);
+      for (const [code, picture] of await picturesWhilePlaying(browser, 320)) live.set(code, picture);
+      await switch_.click();
+      await expect.poll(length).toContain('more in part');
+    }
+    expect(both().length).toBeGreaterThan(0.5 * FRAMES);
+    for (const code of both())
       expect(psnr(parts.get(code)!, live.get(code)!), `frame ${code}`).toBeGreaterThan(40);
   }
 
