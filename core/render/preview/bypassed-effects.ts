@@ -28,18 +28,14 @@ export function bypassedOf(clip: Clip, levers: ClipBypass): readonly Effect[] {
 /** A timeline as it is played: bypassed effects of clips are disabled. @returns the same timeline where none is */
 export function withoutBypassed(timeline: Timeline, levers: ClipBypass): Timeline {
   if (!levers.bypassedClips?.length && !levers.bypassedEffects?.length) return timeline;
-  let isChanged = false;
   const without = (clip: Clip): Clip => {
     const out = new Set(bypassedOf(clip, levers));
-    if (out.size === 0) return clip;
-    isChanged = true;
-    return {
-      ...clip,
-      effects: clip.effects!.map((effect) => (out.has(effect) ? { ...effect, enabled: false } : effect)),
-    };
+    const disabled = (effect: Effect): Effect => (out.has(effect) ? { ...effect, enabled: false } : effect);
+    return out.size === 0 ? clip : { ...clip, effects: clip.effects!.map(disabled) };
   };
-  const tracks = timeline.tracks.map((track) =>
-    track.kind === 'picture' ? { ...track, clips: track.clips.map(without) } : track,
-  );
-  return isChanged ? { ...timeline, tracks } : timeline;
+  const tracks = timeline.tracks.map((track) => {
+    const clips = track.kind === 'picture' ? track.clips.map(without) : track.clips;
+    return clips.every((clip, at) => clip === track.clips[at]) ? track : { ...track, clips };
+  });
+  return tracks.every((track, at) => track === timeline.tracks[at]) ? timeline : { ...timeline, tracks };
 }
