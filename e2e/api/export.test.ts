@@ -126,7 +126,8 @@ describe('an export', () => {
     expect(await exported(plain, 'fast-solid-state'), 'simulated drive').toEqual(plainest);
     expect(await exported(moved, 'fast-solid-state'), 'all').toEqual(plainest);
     await server.call('PUT', 'simulation', { driveId: null });
-  });
+    // One export for each lever.
+  }, 480_000);
 
   it('is proved at more places than a sum of ffmpeg has terms', async () => {
     const before = await server.get<Project>(`projects/${project.id}`);
