@@ -1,12 +1,11 @@
 import { realpath, stat } from 'node:fs/promises';
 import { homedir } from 'node:os';
 import { isAbsolute, join, parse } from 'node:path';
-import { eq } from 'drizzle-orm';
 import { isWithin } from '../drives/path-within.js';
 import type { Config } from '../config.js';
 import { UserError } from '../http/problems.js';
 import type { Database } from '../store/database.js';
-import { settings } from '../store/tables.js';
+import { readSetting, writeSetting } from '../store/settings.js';
 
 const ADDED = 'mediaFolders';
 
@@ -26,8 +25,8 @@ export class MediaFolders {
     { mediaFolders, dataFolder }: Pick<Config, 'mediaFolders' | 'dataFolder'>,
     database: Database,
   ): Promise<MediaFolders> {
-    const [row] = await database.select().from(settings).where(eq(settings.key, ADDED));
-    const added = Array.isArray(row?.value) ? row.value.filter((path) => typeof path === 'string') : [];
+    const kept = await readSetting(database, ADDED);
+    const added = Array.isArray(kept) ? kept.filter((path) => typeof path === 'string') : [];
     return new MediaFolders(mediaFolders, join(dataFolder, 'media'), database, added);
   }
 
@@ -68,10 +67,7 @@ export class MediaFolders {
   }
 
   private async keep(added: readonly string[]): Promise<void> {
-    await this.database
-      .insert(settings)
-      .values({ key: ADDED, value: added })
-      .onConflictDoUpdate({ target: settings.key, set: { value: added } });
+    await writeSetting(this.database, ADDED, added);
     this.added = added;
   }
 }

@@ -1,9 +1,8 @@
 import { checked } from '@hone/core/api';
 import { savedTuningsSchema, type SavedTuning } from '@hone/core/levers';
-import { eq } from 'drizzle-orm';
 import { Router } from 'express';
 import type { Database } from '../store/database.js';
-import { settings } from '../store/tables.js';
+import { readSetting, writeSetting } from '../store/settings.js';
 
 const TUNINGS = 'tunings';
 
@@ -12,16 +11,12 @@ export function savedTuningRoutes(database: Database): Router {
   const router = Router();
 
   router.get('/tunings', async (_request, response) => {
-    const [row] = await database.select().from(settings).where(eq(settings.key, TUNINGS));
-    response.json((row?.value as SavedTuning[] | undefined) ?? []);
+    response.json(((await readSetting(database, TUNINGS)) as SavedTuning[] | undefined) ?? []);
   });
 
   router.put('/tunings', async (request, response) => {
     const tunings = checked(savedTuningsSchema, request.body, 'the tunings');
-    await database
-      .insert(settings)
-      .values({ key: TUNINGS, value: tunings })
-      .onConflictDoUpdate({ target: settings.key, set: { value: tunings } });
+    await writeSetting(database, TUNINGS, tunings);
     response.json(tunings);
   });
 

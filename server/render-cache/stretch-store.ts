@@ -11,7 +11,8 @@ import { notFound } from '../http/problems.js';
 import type { Database } from '../store/database.js';
 import { writeAside } from '../store/aside.js';
 import { freeBytes } from '../store/free-space.js';
-import { cachedStretches, settings } from '../store/tables.js';
+import { readSetting, writeSetting } from '../store/settings.js';
+import { cachedStretches } from '../store/tables.js';
 
 export type StretchRow = typeof cachedStretches.$inferSelect;
 
@@ -19,7 +20,7 @@ export type StretchRow = typeof cachedStretches.$inferSelect;
 const USED_AGAIN_MS = 60_000;
 
 const QUOTA = 'renderCacheQuota';
-/** Room of the cache until it is set, bytes. */
+/** Size limit of the cache until it is set, bytes. */
 const USUAL_QUOTA_BYTES = 20e9;
 
 /** The files of the render cache. */
@@ -76,17 +77,14 @@ export class StretchStore {
   }
 
   async settings(): Promise<RenderCacheSettings> {
-    const [row] = await this.database.select().from(settings).where(eq(settings.key, QUOTA));
-    const quotaBytes = typeof row?.value === 'number' ? row.value : USUAL_QUOTA_BYTES;
+    const kept = await readSetting(this.database, QUOTA);
+    const quotaBytes = typeof kept === 'number' ? kept : USUAL_QUOTA_BYTES;
     return { quotaBytes, freeBytes: await freeBytes(this.folder), folder: this.folder };
   }
 
-  /** Sets the room of the cache; what does not fit any more goes. */
+  /** Sets the size limit of the cache, and deletes what does not fit any more. */
   async setQuota(quotaBytes: number): Promise<RenderCacheSettings> {
-    await this.database
-      .insert(settings)
-      .values({ key: QUOTA, value: quotaBytes })
-      .onConflictDoUpdate({ target: settings.key, set: { value: quotaBytes } });
+    await writeSetting(this.database, QUOTA, quotaBytes);
     await this.makeRoom();
     return this.settings();
   }

@@ -4,7 +4,8 @@ import { eq } from 'drizzle-orm';
 import { totalmem } from 'node:os';
 import { notFound, UserError } from '../http/problems.js';
 import type { Database } from '../store/database.js';
-import { rigs, settings } from '../store/tables.js';
+import { readSetting, writeSetting } from '../store/settings.js';
+import { rigs } from '../store/tables.js';
 
 /** The rig that was measured here has this identifier. */
 export const OWN_RIG = 'own';
@@ -38,9 +39,9 @@ export class RigStore {
   }
 
   async settings(): Promise<MachineSettings> {
-    const [row] = await this.database.select().from(settings).where(eq(settings.key, CEILING));
-    const kept = typeof row?.value === 'number' ? row.value : undefined;
-    return { memoryCeilingBytes: kept ?? usualCeiling(totalmem()), memoryBytes: totalmem() };
+    const kept = await readSetting(this.database, CEILING);
+    const memoryCeilingBytes = typeof kept === 'number' ? kept : usualCeiling(totalmem());
+    return { memoryCeilingBytes, memoryBytes: totalmem() };
   }
 
   /** @throws UserError when it is too low to play anything, or more than there is */
@@ -52,10 +53,7 @@ export class RigStore {
       const detail = `Hone can be held to between ${least} and ${most} of memory.`;
       throw new UserError(400, 'No such ceiling', detail);
     }
-    await this.database
-      .insert(settings)
-      .values({ key: CEILING, value: bytes })
-      .onConflictDoUpdate({ target: settings.key, set: { value: bytes } });
+    await writeSetting(this.database, CEILING, bytes);
     return this.settings();
   }
 }
