@@ -54,8 +54,8 @@ export const copiedSources = (plan: Pick<PreviewPlan, 'pictures'>): string[] =>
 
 /** Timeline frames whose whole picture is played from the render cache. */
 export const cachedRanges = ({ preview }: Pick<PreviewPlan, 'preview'>): FrameRange[] =>
-  mergeRanges(preview.cached.filter(({ isWhole }) => isWhole));
+  mergeRanges(preview.cached.filter(({ point }) => !point));
 
 /** Timeline frames of which a part of the picture is played from the render cache. */
 export const cachedPartRanges = ({ preview }: Pick<PreviewPlan, 'preview'>): FrameRange[] =>
-  mergeRanges(preview.cached.filter(({ isWhole }) => !isWhole));
+  mergeRanges(preview.cached.filter(({ point }) => point));

@@ -255,7 +255,7 @@ describe('The render cache', () => {
             expect(played.stretches.at(-1)!.to).toBe(graph.length);
             for (let frame = 0; frame < graph.length; frame++)
               expect(playedAt(played, frame, kept)).toBe(seenAt(graph, frame));
-            for (const { from, to, isWhole } of cached) if (!isWhole) parts += to - from;
+            for (const { from, to, point } of cached) if (point) parts += to - from;
           }
         },
       ),
@@ -276,9 +276,10 @@ describe('The render cache', () => {
     // Only those of the frames that have the clip.
     const below = all.slice(2, 4);
     const { played, cached } = playFromCache(graph, new ContentIndex(below, stampOf, SIZE), () => FACTS);
-    expect(cached.map(({ from, to, isWhole }) => [from, to, isWhole])).toEqual([
-      [60, 90, false],
-      [90, 100, false],
+    const point = { kind: 'below', clipId: 'd' };
+    expect(cached.map(({ from, to, point: of }) => [from, to, of])).toEqual([
+      [60, 90, point],
+      [90, 100, point],
     ]);
     expect(layersAt(played, 70).map(({ sourceId }) => sourceId)).toEqual([
       cachedSourceId(below[0]!.id),

@@ -56,14 +56,12 @@ export function findCached(
 ): readonly CachedUse[] {
   const index = new ContentIndex(stretches, stampOf, size);
   return joined(
-    graph.stretches.flatMap((stretch) =>
-      stretch.layers.length ? index.uses(graph, stretch).map((use) => ({ ...use, isWhole: true })) : [],
-    ),
+    graph.stretches.flatMap((stretch) => (stretch.layers.length ? index.uses(graph, stretch) : [])),
   );
 }
 
 /** A use of which it is not said yet what it stands for. */
-export type ContentUse = Omit<CachedUse, 'isWhole' | 'point'>;
+export type ContentUse = Omit<CachedUse, 'point'>;
 
 /** Cached stretches of one size, by what they show. */
 export class ContentIndex {

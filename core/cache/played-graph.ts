@@ -55,8 +55,7 @@ export function playFromCache(
     for (const node of nodes) {
       const uses = index.uses(graph, { ...stretch, layers: node.layers });
       if (uses.length === 0) continue;
-      const isWhole = node.count === stretch.layers.length && !node.live;
-      cached.push(...uses.map((use) => ({ ...use, isWhole, point: node.point })));
+      cached.push(...uses.map((use) => ({ ...use, point: node.point })));
       const live = uncovered(stretch, uses).map((range) => ({ ...stretch, ...range }));
       const played = uses.map((use) => substitute(graph.rate, stretch, node, use));
       // The other frames, and what is left beside a part, may be played from other stretches.

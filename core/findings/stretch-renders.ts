@@ -19,7 +19,7 @@ export interface RenderPrice {
 /** Frames to be rendered in advance so that some ranges play: with a margin, within the uncut stretches around them. */
 export function rangesToRender({ work }: Prediction, ranges: readonly FrameRange[]): FrameRange[] {
   const { graph, cached } = work.preview;
-  const whole = cached.filter(({ isWhole }) => isWhole);
+  const whole = cached.filter(({ point }) => !point);
   const margin = Math.round(MARGIN_SECONDS * toNumber(graph.rate));
   const wanted = graph.stretches.flatMap((stretch) =>
     stretch.layers.length === 0

@@ -26,9 +26,7 @@ export interface CachedUse extends FrameRange {
   readonly stretchId: string;
   /** Frame of the cached stretch that is shown at `from`. */
   readonly first: number;
-  /** Whether it is the whole picture: nothing is made live beside it. */
-  readonly isWhole: boolean;
-  /** What it stands for; absent where it is the whole picture. */
+  /** What it stands for, beside which the rest is made live; absent where it is the whole picture. */
   readonly point?: CachePoint | undefined;
 }
 

@@ -117,7 +117,7 @@ describe('the plan', () => {
       ...{ madeAt: '', madeInMs: 1, usedAt: '' },
     };
     const plan = selectPlan(state({ playScale: 4 }, [], [stretch]))!;
-    expect(plan.preview.cached).toEqual([{ ...range, stretchId: 'kept', first: 0, isWhole: true }]);
+    expect(plan.preview.cached).toEqual([{ ...range, stretchId: 'kept', first: 0 }]);
     expect(plan.pictures[cachedSourceId('kept')]).toMatchObject({ choice: 'render cache', frameCount: 20 });
     for (const tuning of [{ playScale: 2 }, { playScale: 4, renderCache: false }] as const)
       expect(selectPlan(state(tuning, [], [stretch]))!.preview.cached).toEqual([]);

@@ -23,7 +23,7 @@ export class CacheRanges {
 
   readonly ranges = computed((): CacheState => {
     const uses = this.plan()?.preview.cached ?? [];
-    const cached = mergeRanges(uses.filter(({ isWhole }) => isWhole));
+    const cached = mergeRanges(uses.filter(({ point }) => !point));
     const parts = mergeRanges(uses).flatMap((range) => uncovered(range, cached));
     // What is rendered is of the timeline, and not of a source that is played alone.
     const wanted = this.subjectId() === null ? this.jobs().flatMap(({ ranges }) => ranges ?? []) : [];

@@ -58,7 +58,7 @@ export class RenderCacheBoard {
     if (!graph) return '';
     const framesOf = (uses: readonly FrameRange[]): number =>
       sum(mergeRanges(uses), ({ from, to }) => to - from);
-    const whole = framesOf(this.used().filter(({ isWhole }) => isWhole));
+    const whole = framesOf(this.used().filter(({ point }) => !point));
     const parts = framesOf(this.used()) - whole;
     return `${whole} of ${graph.length} frames${parts ? `, ${parts} more in part` : ''}`;
   });
