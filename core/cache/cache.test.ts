@@ -1,16 +1,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import {
-  layerTime,
-  mixShare,
-  numberAt,
-  renderGraph,
-  stretchesIn,
-  type CachePoint,
-  type Layer,
-  type RenderGraph,
-} from '../render/index.js';
-import { sourceFacts } from '../testing/index.js';
+import { layerTime, renderGraph, stretchesIn, type CachePoint, type RenderGraph } from '../render/index.js';
+import { layersAt, seenAt, seenLayer, sourceFacts, type SeenLayer } from '../testing/index.js';
 import { multiply, rational } from '../time/index.js';
 import {
   addEffects,
@@ -27,6 +18,7 @@ import {
   trimClip,
   type Clip,
   type Effect,
+  type FrameRange,
   type Timeline,
 } from '../timeline/index.js';
 import {
@@ -65,62 +57,33 @@ function start(): Timeline {
   };
 }
 
-/** What a layer shows in a frame. */
-interface SeenLayer {
-  readonly picture: unknown;
-  readonly effects: readonly unknown[];
-  readonly mixed: unknown;
-}
-
-const layersAt = ({ stretches }: RenderGraph, frame: number): readonly Layer[] =>
-  stretches.find(({ from, to }) => from <= frame && frame < to)!.layers;
-
-function seenLayer(layer: Layer, frame: number): SeenLayer {
-  const at = frame - layer.clipStart;
-  const effects = layer.effects.map((effect) => {
-    const keyed = Object.keys(effect.keyframes ?? {}).map((name) => [name, numberAt(effect, name, at)]);
-    return [effect.kind, effect.values, keyed, effect.kind === 'grain' ? at : null];
-  });
-  const { mix, framing, sourceId } = layer;
-  const mixed = mix && [mix.kind, mix.colour, mixShare(mix, frame)];
-  return { picture: [stampOf(sourceId), layerTime(layer, frame, RATE), framing], effects, mixed };
-}
-
-/** What a frame shows, by the render graph and the values of its effects at that frame. */
-const layersSeen = (graph: RenderGraph, frame: number): SeenLayer[] =>
-  layersAt(graph, frame).map((layer) => seenLayer(layer, frame));
-const seenAt = (graph: RenderGraph, frame: number): string => JSON.stringify(layersSeen(graph, frame));
-
 /** A stretch as rendered, with what each of its frames showed. */
 interface Rendered extends CachedStretch {
   readonly seen: readonly string[];
 }
 
-function rendered(id: string, timeline: Timeline, from: number, to: number): Rendered {
-  const graph = graphOf(timeline);
+function renderOf(id: string, graph: RenderGraph, { from, to }: FrameRange): Rendered {
   const seen = Array.from({ length: to - from }, (_, at) => seenAt(graph, from + at));
   const content = contentOf(graph, { from, to }, stampOf)!;
   return { id, rate: RATE, size: SIZE, frameCount: to - from, content, bytes: 1, seen };
 }
 
+const rendered = (id: string, timeline: Timeline, from: number, to: number): Rendered =>
+  renderOf(id, graphOf(timeline), { from, to });
+
 /** Renders of all frames at a cache point, one for each stretch. */
 function renderedAt(id: string, graph: RenderGraph, point: CachePoint | undefined): Rendered[] {
   const part = graphAt(graph, point, () => FACTS);
-  return part.stretches.flatMap(({ from, to, layers }, number): Rendered[] => {
-    if (layers.length === 0) return [];
-    const seen = Array.from({ length: to - from }, (_, at) => seenAt(part, from + at));
-    const content = contentOf(part, { from, to }, stampOf)!;
-    return [
-      { id: `${id}.${number}`, rate: RATE, size: SIZE, frameCount: to - from, content, bytes: 1, seen },
-    ];
-  });
+  return part.stretches.flatMap((stretch, number) =>
+    stretch.layers.length ? [renderOf(`${id}.${number}`, part, stretch)] : [],
+  );
 }
 
 /** What a played frame shows, with what cached stretches hold in place of them. */
 function playedAt(played: RenderGraph, frame: number, kept: readonly Rendered[]): string {
   const seen = layersAt(played, frame).flatMap((layer): SeenLayer[] => {
     const stretch = kept.find(({ id }) => layer.sourceId === cachedSourceId(id));
-    const own = seenLayer(layer, frame);
+    const own = seenLayer(layer, frame, played);
     if (!stretch) return [own];
     const { num, den } = multiply(layerTime(layer, frame, RATE), RATE);
     expect(den).toBe(1);

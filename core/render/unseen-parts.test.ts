@@ -1,6 +1,6 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
-import { sourceFacts } from '../testing/index.js';
+import { seenAt, sourceFacts } from '../testing/index.js';
 import { rational } from '../time/index.js';
 import {
   emptyTimeline,
@@ -10,15 +10,7 @@ import {
   type Effect,
   type Timeline,
 } from '../timeline/index.js';
-import {
-  layerTime,
-  mixShare,
-  numberAt,
-  renderGraph,
-  trimParts,
-  unseenParts,
-  type RenderGraph,
-} from './index.js';
+import { renderGraph, trimParts, unseenParts, type RenderGraph } from './index.js';
 
 const RATE = rational(24);
 const SIZE = { width: 640, height: 360 };
@@ -75,23 +67,9 @@ function timelineOf(tracks: readonly (readonly Clip[])[]): Timeline {
   };
 }
 
-/** What each frame shows, by the values that its layers have in it. */
-function frames(graph: RenderGraph): string[] {
-  return Array.from({ length: graph.length }, (_, frame) => {
-    const { layers } = graph.stretches.find(({ from, to }) => from <= frame && frame < to)!;
-    return JSON.stringify(
-      layers.map((layer) => {
-        const at = frame - layer.clipStart;
-        const effects = layer.effects.map((each) => [
-          ...[each.kind, each.values, each.kind === 'grain' ? at : null],
-          Object.keys(each.keyframes ?? {}).map((name) => [name, numberAt(each, name, at)]),
-        ]);
-        const mixed = layer.mix && [layer.mix.kind, mixShare(layer.mix, frame)];
-        return [layer.sourceId, layerTime(layer, frame, RATE), effects, mixed];
-      }),
-    );
-  });
-}
+/** What each frame shows. */
+const frames = (graph: RenderGraph): string[] =>
+  Array.from({ length: graph.length }, (_, frame) => seenAt(graph, frame));
 
 const anyClip = fc.record({
   gap: fc.constantFrom(0, 0, 6),

@@ -1,2 +1,3 @@
 export * from './sources.js';
 export { alone, runOf } from './scenes.js';
+export * from './seen-layers.js';
