@@ -8,8 +8,8 @@ const MOST_DROPPED = 0.1;
 const WORTH = 0.8;
 
 /**
- * Preview scale during a run, where reality differs from what was predicted: lowered step by step while frames are dropped,
- * and put back for the rest of the run where a lower one drops nearly as many.
+ * Preview scale during a run that differs from its prediction: lowered by one position at a time while frames are dropped,
+ * and put back for the rest of the run where a lower scale drops nearly as many.
  */
 export class RunScale {
   private before: { readonly scale: PreviewScale; readonly dropShare: number } | undefined;

@@ -1,7 +1,7 @@
 import { effect, inject, Injectable, untracked } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { RUN_SCALE_SECONDS, RunScale, type PreviewScale } from '@hone/core/levers';
-import type { FrameLog } from '@hone/core/playback';
+import { settledFrames } from '@hone/core/playback';
 import type { Timeline } from '@hone/core/timeline';
 import { Predictions } from '../prediction/predictions';
 import { playbackFeature } from '../state/playback.feature';
@@ -40,7 +40,8 @@ export class AutomaticScale {
       const look = (): void => {
         const [log, playhead] = [this.logs.live(), this.playback.playhead];
         if (log && playhead > seen) {
-          const scale = run.next(dropShare(log, Math.floor(seen), Math.floor(playhead)));
+          const { settled, shown } = settledFrames(log, Math.floor(seen), Math.floor(playhead));
+          const scale = run.next(settled ? 1 - shown / settled : 0);
           this.needed = scale > tuning.playScale ? { timeline: this.timeline(), scale } : null;
           this.move(scale);
         }
@@ -55,19 +56,4 @@ export class AutomaticScale {
     const tuning = this.levers.tuning();
     if (tuning?.autoScale && tuning.playScale !== playScale) this.levers.move({ playScale, autoScale: true });
   }
-}
-
-/** Share of the frames [from, to) of a run that were dropped, of those of which it is known. */
-function dropShare(log: FrameLog, from: number, to: number): number {
-  let [settled, dropped] = [0, 0];
-  for (
-    let frame = Math.max(from, log.firstFrame);
-    frame < Math.min(to, log.firstFrame + log.length);
-    frame++
-  ) {
-    if (log.get(frame, 'settled') === 0) continue;
-    settled++;
-    if (Number.isNaN(log.get(frame, 'shown'))) dropped++;
-  }
-  return settled ? dropped / settled : 0;
 }
