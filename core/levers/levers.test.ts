@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { BYPASSABLE, FIRST_TUNING, previewPixels, tuningSchema, workingSize } from './index.js';
+import { BYPASSABLE, FIRST_TUNING, previewPixels, relist, tuningSchema, workingSize } from './index.js';
 
 const UHD = { width: 3840, height: 2160 };
 
@@ -41,6 +41,15 @@ describe('A working size', () => {
     expect(isTuning({ ...FIRST_TUNING, workingLines: 1080 })).toBe(true);
     expect(isTuning({ ...FIRST_TUNING, workingLines: 0 })).toBe(false);
     expect(isTuning({ ...FIRST_TUNING, workingLines: '1080' })).toBe(false);
+  });
+});
+
+describe('Lists of a tuning', () => {
+  it('gain and lose members, each once, and are absent where they are empty', () => {
+    expect(relist(undefined, ['a'], true)).toEqual(['a']);
+    expect(relist(['a', 'b'], ['a', 'c'], true)).toEqual(['b', 'a', 'c']);
+    expect(relist(['a', 'b'], ['b', 'c'], false)).toEqual(['a']);
+    expect(relist(['a'], ['a'], false)).toBeUndefined();
   });
 });
 

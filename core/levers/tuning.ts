@@ -116,3 +116,15 @@ function pixelsOf(tuning: Tuning): string {
     ...[bypass, tracksOff, soloTracks, bypassedClips, bypassedEffects].map((each) => each.toSorted()),
   ]);
 }
+
+/** Adds members to a list of a tuning, or removes them. @returns undefined where none is left */
+export function relist(
+  list: readonly string[] | undefined,
+  members: Iterable<string>,
+  isListed: boolean,
+): string[] | undefined {
+  const moved = new Set(members);
+  const others = (list ?? []).filter((each) => !moved.has(each));
+  const all = isListed ? [...others, ...moved] : others;
+  return all.length ? all : undefined;
+}

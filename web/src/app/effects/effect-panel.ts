@@ -5,6 +5,7 @@ import { MatSelectModule } from '@angular/material/select';
 import { MatSliderModule } from '@angular/material/slider';
 import { Store } from '@ngrx/store';
 import type { KeptTable } from '@hone/core/api';
+import { relist } from '@hone/core/levers';
 import {
   bypassedOf,
   canBypass,
@@ -188,17 +189,14 @@ export class EffectPanel {
 
   /** Bypasses all effects of the chosen clips while playing, or none of them. */
   bypassClip(isBypassed: boolean): void {
-    const ids = this.ids();
-    const others = (this.levers.tuning()?.bypassedClips ?? []).filter((id) => !ids.has(id));
-    const bypassedClips = isBypassed ? [...others, ...ids] : others;
-    this.levers.move({ bypassedClips: bypassedClips.length ? bypassedClips : undefined });
+    const { bypassedClips } = this.levers.tuning() ?? {};
+    this.levers.move({ bypassedClips: relist(bypassedClips, this.ids(), isBypassed) });
   }
 
   bypass({ effect, isBypassed }: EffectRow): void {
+    const { bypassedEffects } = this.levers.tuning() ?? {};
     const key = effectKey(this.clip()!.id, effect.id);
-    const others = (this.levers.tuning()?.bypassedEffects ?? []).filter((each) => each !== key);
-    const bypassedEffects = isBypassed ? others : [...others, key];
-    this.levers.move({ bypassedEffects: bypassedEffects.length ? bypassedEffects : undefined });
+    this.levers.move({ bypassedEffects: relist(bypassedEffects, [key], !isBypassed) });
   }
 
   private place({ effect }: EffectRow): { clipId: string; effectId: string } {

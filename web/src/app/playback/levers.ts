@@ -14,7 +14,11 @@ export class Levers {
   /** Moves some levers and leaves the others; a preview scale that is set is not automatic any more. */
   move(change: Partial<Tuning>): void {
     const before = this.tuning();
-    const tuning = before && { ...before, ...(change.playScale && { autoScale: undefined }) };
-    if (tuning) this.store.dispatch(ProjectActions.leverMoved({ tuning: { ...tuning, ...change } }));
+    if (before) this.set({ ...before, ...(change.playScale && { autoScale: undefined }), ...change });
+  }
+
+  /** Sets all levers at once. */
+  set(tuning: Tuning): void {
+    this.store.dispatch(ProjectActions.leverMoved({ tuning }));
   }
 }

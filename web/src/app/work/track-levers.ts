@@ -2,6 +2,7 @@ import { Component, computed, inject } from '@angular/core';
 import { MatButtonToggleModule } from '@angular/material/button-toggle';
 import { MatSlideToggleModule } from '@angular/material/slide-toggle';
 import { Store } from '@ngrx/store';
+import { relist } from '@hone/core/levers';
 import { Levers } from '../playback/levers';
 import { selectTimeline } from '../state/selectors';
 
@@ -35,11 +36,10 @@ export class TrackLevers {
   });
 
   move(id: string, moved: readonly TrackLever[]): void {
-    const listed = (lever: TrackLever): string[] | undefined => {
-      const others = (this.levers.tuning()?.[lever] ?? []).filter((each) => each !== id);
-      const all = moved.includes(lever) ? [...others, id] : others;
-      return all.length ? all : undefined;
-    };
-    this.levers.move({ tracksOff: listed('tracksOff'), soloTracks: listed('soloTracks') });
+    const { tracksOff, soloTracks } = this.levers.tuning() ?? {};
+    this.levers.move({
+      tracksOff: relist(tracksOff, [id], moved.includes('tracksOff')),
+      soloTracks: relist(soloTracks, [id], moved.includes('soloTracks')),
+    });
   }
 }

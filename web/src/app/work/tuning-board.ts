@@ -40,7 +40,7 @@ export class TuningBoard {
   }
 
   set({ tuning }: SavedTuning): void {
-    this.levers.move({ autoScale: undefined, ...cleared(), ...tuning });
+    this.levers.set(tuning);
   }
 
   /** Saves the positions as they are, under a new name or one that is there. */
@@ -107,20 +107,6 @@ export class TuningBoard {
       : 'not played yet';
   }
 }
-
-/** Positions that a saved tuning may lack. */
-const cleared = (): Partial<Tuning> => ({
-  ...{ workingLines: undefined, copyScale: undefined, copiesAtImport: undefined, renderCache: undefined },
-  ...{
-    rendersAtRest: undefined,
-    bypass: undefined,
-    bypassedClips: undefined,
-    bypassedEffects: undefined,
-    listenOnly: undefined,
-    tracksOff: undefined,
-  },
-  soloTracks: undefined,
-});
 
 const positionsText = (tuning: Tuning): string =>
   `${scaleText(tuning.playScale, tuning)}, ${tuning.lightCopies ? 'light copies' : 'originals'}${withoutText(tuning)}`;
