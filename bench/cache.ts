@@ -9,7 +9,7 @@ import { median } from 'd3-array';
 import { DEMO_PROJECT, DEMO_SHOTS } from '@hone/demo';
 import { PLAINEST, previewPixels } from '@hone/core/levers';
 import { pacingSummary } from '@hone/core/playback';
-import { renderGraph, stretchCommand } from '@hone/core/render';
+import { factsIn, renderGraph, stretchCommand } from '@hone/core/render';
 import { rational } from '@hone/core/time';
 import { timelineLength, type FrameSize, type Timeline } from '@hone/core/timeline';
 import { effectAssets, type RunningServer } from '@hone/server';
@@ -117,7 +117,7 @@ async function render(server: RunningServer, timeline: Timeline, size: FrameSize
 /** The same graph with the same encoder, by one run of ffmpeg and with nothing around it. */
 async function renderBare({ services }: RunningServer, timeline: Timeline, size: FrameSize): Promise<void> {
   const rows = new Map((await services.sources.list(DEMO_PROJECT)).map((row) => [row.id, row]));
-  const factsOf = (id: string) => rows.get(id)?.facts ?? undefined;
+  const factsOf = factsIn(rows.values());
   const graph = renderGraph(timeline, factsOf);
   const folder = await mkdtemp(join(tmpdir(), 'hone-bench-cache-'));
   await mkdir(folder, { recursive: true });

@@ -8,7 +8,7 @@ import {
   type PictureFacts,
   type SourceFacts,
 } from '@hone/core/media';
-import { chosenCopies, previewGraph } from '@hone/core/render';
+import { chosenCopies, factsIn, previewGraph } from '@hone/core/render';
 import type { Timeline } from '@hone/core/timeline';
 import type { MediaFile, PreviewPlan } from './plan.js';
 
@@ -31,12 +31,7 @@ export function planFor(
 ): PreviewPlan {
   const known = new Map(sources.map((source) => [source.id, source]));
   const ready = chosenCopies(timeline, tuning, sources, copies);
-  const live = previewGraph(
-    timeline,
-    tuning,
-    (id) => known.get(id)?.facts ?? undefined,
-    (id) => ready.get(id)?.id,
-  );
+  const live = previewGraph(timeline, tuning, factsIn(sources), (id) => ready.get(id)?.id);
   const preview = withCached(live, tuning, sources, stretches);
   const pictures: Record<string, MediaFile> = {};
   const originals: Record<string, MediaFile> = {};

@@ -1,4 +1,5 @@
 import {
+  factsIn,
   stretchesIn,
   type CachedUse,
   type FactsOf,
@@ -36,9 +37,8 @@ export function withCached(
   stretches: readonly CachedStretch[],
 ): PreviewGraph {
   if (!renderCache || stretches.length === 0) return preview;
-  const known = new Map(sources.map((source) => [source.id, source]));
   const index = new ContentIndex(stretches, stampsOf(sources), preview.playSize);
-  const found = playFromCache(preview.live, index, (id) => known.get(id)?.facts ?? undefined);
+  const found = playFromCache(preview.live, index, factsIn(sources));
   return found.cached.length ? { ...preview, ...found } : preview;
 }
 

@@ -1,7 +1,7 @@
 import type { Tuning } from '../levers/index.js';
 import type { PacketIndex } from '../media/index.js';
 import type { WorkloadDrive } from './workload.js';
-import { chosenCopies, previewGraph, type ChoosableCopy } from '../render/index.js';
+import { chosenCopies, factsIn, previewGraph, type ChoosableCopy } from '../render/index.js';
 import { cachedSourceId, withCached, type CachedStretch, type StampedSource } from '../cache/index.js';
 import type { DecodeRange, KeptRange } from '../pacing/index.js';
 import type { Timeline } from '../timeline/index.js';
@@ -50,12 +50,7 @@ export function workOf(situation: Situation): Work {
   const { timeline, tuning, sources, copies, stretches = [], indexes, rig, shares, drive } = situation;
   const known = new Map(sources.map((source) => [source.id, source]));
   const chosen = chosenCopies(timeline, tuning, sources, copies);
-  const live = previewGraph(
-    timeline,
-    tuning,
-    (id) => known.get(id)?.facts ?? undefined,
-    (id) => chosen.get(id)?.id,
-  );
+  const live = previewGraph(timeline, tuning, factsIn(sources), (id) => chosen.get(id)?.id);
   const preview = withCached(live, tuning, sources, stretches);
   // Copies and render cache are in one folder.
   const copyDrive = rig.drives.find(({ holds }) => holds.includes('light copies'))?.drive ?? '';

@@ -1,8 +1,7 @@
 import { cumsum, group, max, sum } from 'd3-array';
 import { MAX_FRAME_POOL_BYTES, MAX_READ_AHEAD_BYTES } from '../machine/index.js';
-import type { SourceFacts } from '../media/index.js';
 import { FEWEST_WAITING } from '../pacing/index.js';
-import { unseenParts } from '../render/index.js';
+import { factsIn, unseenParts } from '../render/index.js';
 import { toNumber } from '../time/index.js';
 import { clipEnd, mergeRanges } from '../timeline/index.js';
 import { isOversized, type FindingContext } from './context.js';
@@ -28,9 +27,7 @@ export function mediaFindings(context: FindingContext, windows: readonly Window[
 
 /** Clips of which less than half is ever seen. */
 function occludedClips({ situation: { timeline, sources }, prediction }: FindingContext): Finding[] {
-  const known = new Map(sources.map((source) => [source.id, source]));
-  const factsOf = (id: string): SourceFacts | undefined => known.get(id)?.facts ?? undefined;
-  const parts = unseenParts(timeline, prediction.work.preview.graph, factsOf);
+  const parts = unseenParts(timeline, prediction.work.preview.graph, factsIn(sources));
   const lengths = new Map(
     timeline.tracks.flatMap(({ clips }) => clips.map((clip) => [clip.id, clip.length])),
   );

@@ -11,7 +11,7 @@ import {
   samplePieces,
   soundBits,
   type ExportGraph,
-  type FactsOf,
+  factsIn,
 } from '@hone/core/render';
 import { toNumber } from '@hone/core/time';
 import { effectAssets } from '../effects/effect-assets.js';
@@ -35,7 +35,7 @@ interface EstimateParts {
 /** Predicts the size of an export: from its bit rate, or by making pieces of it with the same filters and encoder. */
 export async function estimateExport(parts: EstimateParts): Promise<ExportEstimate> {
   const { graph, sources, signal } = parts;
-  const factsOf: FactsOf = (id) => sources.get(id)?.facts ?? undefined;
+  const factsOf = factsIn(sources.values());
   const said = bytesByRate(graph);
   if (said !== null) return { bytes: said, sampledFrames: 0, remarks: deliveryRemarks(graph, factsOf, said) };
   const folder = join(parts.folder, `sample-${randomUUID()}`);

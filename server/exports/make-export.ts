@@ -1,6 +1,6 @@
 import { mkdir, mkdtemp, rm } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
-import { exportCommand, exportGraph, exportSources, type FactsOf } from '@hone/core/render';
+import { exportCommand, exportGraph, exportSources, factsIn } from '@hone/core/render';
 import { effectAssets } from '../effects/effect-assets.js';
 import type { TableStore } from '../effects/table-store.js';
 import { inputArguments, leadingFile } from '../ffmpeg/input.js';
@@ -41,7 +41,7 @@ export function exportHandler({ sources, exports, tables, limits, tools, scratch
     async run({ job, signal, progress }) {
       const row = await exports.get(job.subjectId);
       const known = new Map((await sources.list(row.projectId)).map((source) => [source.id, source]));
-      const factsOf: FactsOf = (id) => known.get(id)?.facts ?? undefined;
+      const factsOf = factsIn(known.values());
       const graph = exportGraph(row.timeline, row.delivery, factsOf);
       const originals: SourceRow[] = [];
       await mustBeThere(exportSources(graph).map((id) => known.get(id)!));

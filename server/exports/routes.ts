@@ -1,6 +1,6 @@
 import { join } from 'node:path';
 import type { Project } from '@hone/core/api';
-import { CODEC_CHOICES, exportGraph, exportSources, type ExportGraph } from '@hone/core/render';
+import { CODEC_CHOICES, exportGraph, exportSources, factsIn, type ExportGraph } from '@hone/core/render';
 import { Router } from 'express';
 import type { TableStore } from '../effects/table-store.js';
 import { UserError } from '../http/problems.js';
@@ -52,7 +52,7 @@ export function exportRoutes(parts: ExportRouteParts): Router {
     const project = await projects.get(projectId);
     const { timeline, delivery } = project;
     const known = new Map((await sources.refreshed(projectId)).map((row) => [row.id, row]));
-    const graph = exportGraph(timeline, delivery, (id) => known.get(id)?.facts ?? undefined);
+    const graph = exportGraph(timeline, delivery, factsIn(known.values()));
     if (graph.graph.length === 0) {
       throw new UserError(
         409,

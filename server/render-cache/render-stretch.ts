@@ -3,7 +3,14 @@ import { join } from 'node:path';
 import type { RenderRequest } from '@hone/core/api';
 import { contentOf, findCached, graphAt, stampsOf, uncovered } from '@hone/core/cache';
 import { INTRA_H264_LABEL } from '@hone/core/media';
-import { renderGraph, sourcesOf, stretchCommand, stretchesIn, type RenderGraph } from '@hone/core/render';
+import {
+  factsIn,
+  renderGraph,
+  sourcesOf,
+  stretchCommand,
+  stretchesIn,
+  type RenderGraph,
+} from '@hone/core/render';
 import { toNumber } from '@hone/core/time';
 import { mergeRanges, type FrameRange, type Timeline } from '@hone/core/timeline';
 import { effectAssets } from '../effects/effect-assets.js';
@@ -51,7 +58,7 @@ export function stretchHandler(parts: StretchParts): JobHandler {
       const order = payload as StretchOrder;
       const { projectId } = job;
       const known = new Map((await sources.list(projectId)).map((row) => [row.id, row]));
-      const factsOf = (id: string) => known.get(id)?.facts ?? undefined;
+      const factsOf = factsIn(known.values());
       const graph = graphAt(renderGraph(order.timeline, factsOf), order.point, factsOf);
       const missing = missingRanges(graph, order, [...known.values()], await stretches.list());
       const frames = missing.reduce((sum, { from, to }) => sum + to - from, 0);
@@ -124,7 +131,7 @@ async function renderRange(
   const assets = {
     ...(await effectAssets(part, tables, folder)),
     inputOf: (id: string) => [...threads, ...inputArguments(byId.get(id)!)],
-    factsOf: (id: string) => byId.get(id)?.facts ?? undefined,
+    factsOf: factsIn(originals),
   };
   const pieceFrames = Math.max(1, Math.round(PIECE_SECONDS * toNumber(graph.rate)));
   const listFile = join(folder, 'list.csv');

@@ -6,7 +6,7 @@ import {
   renderRequestSchema,
 } from '@hone/core/api';
 import { graphAt } from '@hone/core/cache';
-import { renderGraph, sourcesOf, stretchesIn } from '@hone/core/render';
+import { factsIn, renderGraph, sourcesOf, stretchesIn } from '@hone/core/render';
 import { formatTimecode, timecodeFormatOf } from '@hone/core/time';
 import { mergeRanges } from '@hone/core/timeline';
 import { sum } from 'd3-array';
@@ -40,7 +40,7 @@ export function renderCacheRoutes(
     const { ranges, size, point, keepIds } = checked(renderRequestSchema, request.body, 'the request');
     const { timeline } = await projects.get(projectId);
     const known = new Map((await sources.refreshed(projectId)).map((row) => [row.id, row]));
-    const factsOf = (id: string) => known.get(id)?.facts ?? undefined;
+    const factsOf = factsIn(known.values());
     const graph = graphAt(renderGraph(timeline, factsOf), point, factsOf);
     const shown = mergeRanges(ranges)
       .flatMap((range) => stretchesIn(graph, range))

@@ -76,6 +76,15 @@ export interface RenderGraph {
 
 export type FactsOf = (sourceId: string) => SourceFacts | undefined;
 
+/** Looks up the facts of some sources. */
+export function factsIn(
+  sources: Iterable<{ readonly id: string; readonly facts: SourceFacts | null }>,
+): FactsOf {
+  const facts = new Map<string, SourceFacts | null>();
+  for (const source of sources) facts.set(source.id, source.facts);
+  return (sourceId) => facts.get(sourceId) ?? undefined;
+}
+
 /** Properties that define the position of a picture in its frame. */
 export type Posed = Pick<Layer, 'effects' | 'framing'>;
 

@@ -3,7 +3,7 @@ import type { CachedStretchRecord, Job, LightCopy, Project, Source } from '@hone
 import { cachedSourceId, contentOf, stampsOf } from '@hone/core/cache';
 import { FIRST_TUNING, type Tuning } from '@hone/core/levers';
 import { readySource, sourceFacts } from '@hone/core/testing';
-import { defaultDelivery, renderGraph } from '@hone/core/render';
+import { defaultDelivery, factsIn, renderGraph } from '@hone/core/render';
 import { appendSource, emptyTimeline } from '@hone/core/timeline';
 import { createEntityAdapter, type EntityState } from '@ngrx/entity';
 import { describe, expect, it } from 'vitest';
@@ -109,7 +109,7 @@ describe('the plan', () => {
   });
 
   it('plays a cached stretch where its content is on the timeline, unless the lever says otherwise', () => {
-    const graph = renderGraph(timeline, (id) => sources.find((each) => each.id === id)?.facts ?? undefined);
+    const graph = renderGraph(timeline, factsIn(sources));
     const range = { from: 10, to: 30 };
     const stretch: CachedStretchRecord = {
       ...{ id: 'kept', projectId: 'other', rate: RATE, size: { width: 960, height: 540 }, frameCount: 20 },

@@ -1,7 +1,14 @@
 import { computed, inject, Injectable, signal } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { adjustedEffect, nodesOf, proposedNode, type AdjustedEffect, type CacheNode } from '@hone/core/cache';
-import { definitionOf, effectsDone, passKindOf, type CachePoint, type KnownEffect } from '@hone/core/render';
+import {
+  definitionOf,
+  effectsDone,
+  factsIn,
+  passKindOf,
+  type CachePoint,
+  type KnownEffect,
+} from '@hone/core/render';
 import { Predictions } from '../prediction/predictions';
 import { playbackFeature } from '../state/playback.feature';
 import { projectFeature } from '../state/project.feature';
@@ -38,8 +45,7 @@ export class CachePoints {
     const graph = this.plan()?.preview.graph;
     const frame = this.frame();
     const stretch = graph?.stretches.find(({ from, to }) => from <= frame && frame < to);
-    const known = new Map(this.sources().map((source) => [source.id, source]));
-    return stretch ? nodesOf(stretch, graph!.size, (id) => known.get(id)?.facts ?? undefined) : [];
+    return stretch ? nodesOf(stretch, graph!.size, factsIn(this.sources())) : [];
   });
   private readonly adjusted = computed((): AdjustedEffect | null => {
     const timeline = this.timeline();

@@ -1,8 +1,7 @@
 import { computed, inject, Injectable } from '@angular/core';
 import { Router } from '@angular/router';
 import { Store } from '@ngrx/store';
-import type { SourceFacts } from '@hone/core/media';
-import { renderGraph, trimParts, unseenParts, type UnseenPart } from '@hone/core/render';
+import { factsIn, renderGraph, trimParts, unseenParts, type UnseenPart } from '@hone/core/render';
 import { rational, type Rational } from '@hone/core/time';
 import {
   addTrack,
@@ -83,15 +82,13 @@ export class TimelineEditor {
   /** Parts of clips that nobody sees. */
   unseen(): readonly UnseenPart[] {
     const timeline = this.timeline();
-    return timeline ? unseenParts(timeline, renderGraph(timeline, this.factsOf), this.factsOf) : [];
+    const factsOf = factsIn(this.sources());
+    return timeline ? unseenParts(timeline, renderGraph(timeline, factsOf), factsOf) : [];
   }
 
   trimUnseen(): void {
     this.apply((timeline) => trimParts(timeline, this.unseen(), newId));
   }
-
-  private readonly factsOf = (id: string): SourceFacts | undefined =>
-    this.sources().find((source) => source.id === id)?.facts ?? undefined;
 
   /** Takes over an edited timeline, as one step. */
   apply(change: (timeline: Timeline) => Timeline): void {
