@@ -2,6 +2,7 @@ export * from './player.js';
 export * from './plan.js';
 export type {
   FillingProgress,
+  LostDecoder,
   MeasuredFacts,
   PictureOrigin,
   PlayerState,

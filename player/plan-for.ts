@@ -1,8 +1,10 @@
 import type { LightCopy, Source } from '@hone/core/api';
 import { cachedSourceId, withCached, type CachedStretch } from '@hone/core/cache';
 import type { Tuning } from '@hone/core/levers';
+import { chosenPath, type ChosenDecoder } from '@hone/core/machine';
 import {
   codedSize,
+  INTRA_H264,
   serverDecodeReason,
   shownSize,
   type PictureFacts,
@@ -18,7 +20,7 @@ const urlOf = (kind: 'sources' | 'copies' | 'stretches', id: string): string => 
 /**
  * Puts together what a player needs from what the server tells.
  * @param sources those that are not ready are left out, and their clips show nothing
- * @param refused identifiers of sources that this browser is known not to decode
+ * @param decoders of sources, by identifier; the others are left to the browser
  * @param stretches frames rendered in advance, of any timeline
  */
 export function planFor(
@@ -26,13 +28,14 @@ export function planFor(
   tuning: Tuning,
   sources: readonly Source[],
   copies: readonly LightCopy[],
-  refused: readonly string[] = [],
+  decoders: Readonly<Record<string, ChosenDecoder>> = {},
   stretches: readonly CachedStretch[] = [],
 ): PreviewPlan {
   const known = new Map(sources.map((source) => [source.id, source]));
   const ready = chosenCopies(timeline, tuning, sources, copies);
   const live = previewGraph(timeline, tuning, factsIn(sources), (id) => ready.get(id)?.id);
   const preview = withCached(live, tuning, sources, stretches);
+  const made = { ...MADE, path: chosenPath(tuning.decodePaths, INTRA_H264) ?? null };
   const pictures: Record<string, MediaFile> = {};
   const originals: Record<string, MediaFile> = {};
   const missing: Record<string, string> = {};
@@ -43,8 +46,8 @@ export function planFor(
     const copy = choice.kind === 'light copy' ? ready.get(id) : undefined;
     if (source.facts.picture) {
       const original =
-        source.state === 'ready' ? originalFile(source, source.facts, refused.includes(id)) : undefined;
-      const played = copy ? copyFile(copy, source.facts.picture) : original;
+        source.state === 'ready' ? originalFile(source, source.facts, decoders[id]) : undefined;
+      const played = copy ? copyFile(copy, source.facts.picture, made) : original;
       if (played) pictures[id] = played;
       else missing[id] = source.name;
       if (copy && original) originals[id] = original;
@@ -55,23 +58,30 @@ export function planFor(
   }
   for (const stretch of stretches)
     if (preview.cached.some(({ stretchId }) => stretchId === stretch.id))
-      pictures[cachedSourceId(stretch.id)] = stretchFile(stretch);
+      pictures[cachedSourceId(stretch.id)] = stretchFile(stretch, made);
   return { preview, pictures, originals, missing, sounds };
 }
 
-function originalFile({ id, stamp, stills }: Source, facts: SourceFacts, isRefused: boolean): MediaFile {
+function originalFile(
+  { id, stamp, stills }: Source,
+  facts: SourceFacts,
+  decoder: ChosenDecoder | undefined,
+): MediaFile {
   const picture = facts.picture!;
   return {
     framesUrl: `/media/frames/${id}`,
     serverOnly:
       serverDecodeReason(facts, stills) ??
-      (isRefused ? `this browser does not decode ${picture.codec}` : null),
+      (decoder === 'server' ? `this browser does not decode ${picture.codec}` : null),
     hasAlpha: picture.alpha,
     stacked: null,
     premultiplied: picture.alpha && picture.premultiplied === true,
     choice: 'original',
     url: urlOf('sources', id),
     stamp,
+    codec: picture.codec,
+    profile: picture.profile,
+    path: decoder === undefined || decoder === 'server' ? null : decoder,
     size: picture.size,
     rate: picture.rate,
     constantRate: picture.constantRate,
@@ -84,7 +94,8 @@ function originalFile({ id, stamp, stills }: Source, facts: SourceFacts, isRefus
 }
 
 /** What Hone makes to be played: every browser decodes it, upright and without alpha. */
-const INTRA_H264 = {
+const MADE = {
+  ...INTRA_H264,
   framesUrl: null,
   serverOnly: null,
   hasAlpha: false,
@@ -93,11 +104,13 @@ const INTRA_H264 = {
   quarters: 0,
 } as const;
 
+type Made = typeof MADE & Pick<MediaFile, 'path'>;
+
 // A copy is upright and has square pixels, whatever its source has.
-function copyFile(copy: LightCopy, picture: PictureFacts): MediaFile {
+function copyFile(copy: LightCopy, picture: PictureFacts, made: Made): MediaFile {
   return {
     choice: 'light copy',
-    ...INTRA_H264,
+    ...made,
     ...(copy.alphaRow === null
       ? {}
       : { hasAlpha: true, stacked: { width: copy.width, height: copy.height, alphaRow: copy.alphaRow } }),
@@ -112,10 +125,10 @@ function copyFile(copy: LightCopy, picture: PictureFacts): MediaFile {
   };
 }
 
-function stretchFile({ id, size, rate, frameCount }: CachedStretch): MediaFile {
+function stretchFile({ id, size, rate, frameCount }: CachedStretch, made: Made): MediaFile {
   return {
     choice: 'render cache',
-    ...INTRA_H264,
+    ...made,
     url: urlOf('stretches', id),
     stamp: id,
     ...{ size, shownSize: size, pixels: size },

@@ -1,5 +1,6 @@
 import type { PictureChoice, PreviewGraph } from '@hone/core/render';
 import type { StackedPicture } from '@hone/core/media';
+import type { DecodePath } from '@hone/core/machine';
 import { mergeRanges, type FrameRange, type FrameSize } from '@hone/core/timeline';
 import type { Rational } from '@hone/core/time';
 
@@ -9,6 +10,11 @@ export interface MediaFile {
   readonly url: string;
   /** Tells its content from that of another file at the same address. */
   readonly stamp: string;
+  /** Coding of its pictures. */
+  readonly codec: string;
+  readonly profile: string;
+  /** Path that the browser decodes it by; null leaves it to the browser. */
+  readonly path: DecodePath | null;
   /** Size of the coded picture. */
   readonly size: FrameSize;
   readonly rate: Rational;

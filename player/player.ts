@@ -11,6 +11,7 @@ import {
   type EngineReply,
   type EngineRequest,
   type FillingProgress,
+  type LostDecoder,
   type MeasuredFacts,
   type ShownPixels,
   type PlayerState,
@@ -42,6 +43,8 @@ export interface PlayerEvents {
   run(run: FinishedRun): void;
   /** After a run, pictures that it dropped are made for the next one. */
   filling(progress: FillingProgress): void;
+  /** A decoder was lost; playback goes on in software. */
+  fellBack(lost: LostDecoder): void;
   failed(message: string): void;
 }
 
@@ -245,6 +248,9 @@ export class Player {
         break;
       case 'filling':
         this.emit('filling', message.progress);
+        break;
+      case 'fell back':
+        this.emit('fellBack', message.lost);
         break;
       case 'failed':
         this.emit('failed', message.message);

@@ -4,7 +4,7 @@ import type { DecodeRange } from '@hone/core/pacing';
 import { pacingSummary, type RunFacts } from '@hone/core/playback';
 import { PLAINEST, type Tuning } from '@hone/core/levers';
 import { emptyTimeline, type Timeline } from '@hone/core/timeline';
-import { refusedSources, type DecodeFigures, type Rig } from '@hone/core/machine';
+import { chosenDecoders, type DecodeFigures, type Rig } from '@hone/core/machine';
 import { planFor, Player, runDecodeTrials, ServerSupply, type FinishedRun } from '@hone/player';
 
 /** Interface of the benchmark page, called from outside it. */
@@ -63,8 +63,8 @@ async function played(
 ): Promise<FinishedRun[]> {
   const { sources, copies, stretches } = await project(projectId);
   const { own } = await get<{ own: Rig | null }>('/api/rigs');
-  const refused = own ? refusedSources(own, sources) : [];
-  const plan = planFor(timeline, tuning, sources, copies, refused, stretches);
+  const decoders = own ? chosenDecoders(own, sources, tuning.decodePaths) : {};
+  const plan = planFor(timeline, tuning, sources, copies, decoders, stretches);
   const player = await newPlayer();
   player.on('failed', (message) => console.error(message));
   player.setPlan(plan);

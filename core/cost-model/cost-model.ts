@@ -1,4 +1,4 @@
-import { estimateDecode, type DecodeEstimate, type DecodeLoad } from './decode-estimate.js';
+import { byPath, estimateDecode, type DecodeEstimate, type DecodeLoad } from './decode-estimate.js';
 import type { DecodeFigures, Rig } from '../machine/index.js';
 
 /** ms a frame = base + perMegapixel × megapixels + perMegabit × megabits. */
@@ -84,37 +84,30 @@ function leastSquares(rows: readonly (readonly number[])[], wanted: readonly num
   return matrix.map((row, at) => row[width]! / row[at]!);
 }
 
+type DecodedKind = Pick<DecodeLoad, 'decoder' | 'path' | 'codec' | 'chroma' | 'bitDepth'>;
+
 /** Costs that were fitted to a rig's decoders. */
 const fitted = new WeakMap<Rig['decoders'], Map<string, DecodeCost | undefined>>();
 
 /** The cost of decoding one codec on a rig; undefined when nothing like it was measured. */
-export function decodeCostOf(
-  rig: Rig,
-  load: Pick<DecodeLoad, 'decoder' | 'codec' | 'chroma' | 'bitDepth'>,
-): DecodeCost | undefined {
+export function decodeCostOf(rig: Rig, load: DecodedKind): DecodeCost | undefined {
   const known = fitted.get(rig.decoders) ?? new Map<string, DecodeCost | undefined>();
   fitted.set(rig.decoders, known);
-  const key = `${load.decoder} ${load.codec} ${load.chroma} ${load.bitDepth}`;
+  const key = `${load.decoder} ${load.codec} ${load.chroma} ${load.bitDepth} ${load.path}`;
   if (!known.has(key)) known.set(key, fittedCost(rig, load));
   return known.get(key);
 }
 
-function fittedCost(
-  rig: Rig,
-  load: Pick<DecodeLoad, 'decoder' | 'codec' | 'chroma' | 'bitDepth'>,
-): DecodeCost | undefined {
-  const points = rig.decoders.flatMap((figures) => {
-    if (!isAlike(figures, load) || !figures.msPerFrame) return [];
+function fittedCost(rig: Rig, load: DecodedKind): DecodeCost | undefined {
+  const alike = rig.decoders.filter((figures) => isAlike(figures, load) && figures.msPerFrame);
+  const points = byPath(alike, load.path).map((figures) => {
     const megapixels = (figures.width * figures.height) / 1e6;
-    return [{ megapixels, megabits: figures.bitsPerFrame / 1e6, ms: figures.msPerFrame.value }];
+    return { megapixels, megabits: figures.bitsPerFrame / 1e6, ms: figures.msPerFrame!.value };
   });
   return points.length ? fitDecodeCost(points) : undefined;
 }
 
-const isAlike = (
-  figures: DecodeFigures,
-  { decoder, codec, chroma, bitDepth }: Pick<DecodeLoad, 'decoder' | 'codec' | 'chroma' | 'bitDepth'>,
-): boolean =>
+const isAlike = (figures: DecodeFigures, { decoder, codec, chroma, bitDepth }: DecodedKind): boolean =>
   figures.decoder === decoder &&
   figures.codec === codec &&
   figures.chroma === chroma &&

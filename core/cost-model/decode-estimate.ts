@@ -1,8 +1,10 @@
-import type { DecodeFigures, Rig } from '../machine/index.js';
+import { DECODE_PATHS, type DecodeFigures, type DecodePath, type Rig } from '../machine/index.js';
 
 /** Properties of a frame that its decode time depends on. */
 export interface DecodeLoad {
   readonly decoder: DecodeFigures['decoder'];
+  /** Path that the browser decodes it by, where it is known. */
+  readonly path?: DecodePath | undefined;
   readonly codec: string;
   readonly chroma: string;
   readonly bitDepth: number;
@@ -82,10 +84,13 @@ export function estimateDecode(rig: Pick<Rig, 'decoders'>, load: DecodeLoad): De
 
 function nearest(
   { decoders }: Pick<Rig, 'decoders'>,
-  { decoder, codec, bitDepth, chroma }: DecodeLoad,
+  { decoder, path, codec, bitDepth, chroma }: DecodeLoad,
 ): { readonly figures: readonly DecodeFigures[]; readonly spread: number } {
   const known = decoders.filter(({ msPerFrame }) => msPerFrame !== null);
-  const own = known.filter((each) => each.decoder === decoder);
+  const own = byPath(
+    known.filter((each) => each.decoder === decoder),
+    path,
+  );
   const same = own.filter((each) => each.codec === codec);
   const alike = same.filter((each) => each.bitDepth === bitDepth && each.chroma === chroma);
   if (alike.length) return { figures: alike, spread: SPREADS.sameCodec };
@@ -94,9 +99,20 @@ function nearest(
   return { figures: known, spread: known.length ? SPREADS.otherDecoder : SPREADS.none };
 }
 
+/** Figures but those of the other path; all where no others are left, or the path is not known. */
+export function byPath(
+  figures: readonly DecodeFigures[],
+  path: DecodePath | undefined,
+): readonly DecodeFigures[] {
+  const other = path === 'hardware' ? 'software' : 'hardware';
+  const own = figures.filter(({ acceleration }) => !path || acceleration !== other);
+  return own.length ? own : figures;
+}
+
 /** What a picture is that figures were measured with. */
 export const loadOf = ({ width, height, bitsPerFrame, ...figures }: DecodeFigures): DecodeLoad => ({
   ...figures,
+  path: DECODE_PATHS.find((path) => path === figures.acceleration),
   megapixels: (width * height) / 1e6,
   megabits: bitsPerFrame / 1e6,
 });

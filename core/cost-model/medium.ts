@@ -1,5 +1,6 @@
 import {
   codedSize,
+  INTRA_H264,
   megapixels,
   shownSize,
   serverDecodeReason,
@@ -14,7 +15,15 @@ import type { PictureChoice } from '../render/index.js';
 import type { CachedStretch } from '../cache/index.js';
 import type { FrameSize } from '../timeline/index.js';
 import { toNumber } from '../time/index.js';
-import { isRefusedByBrowser, type DecodeFigures, type Rig } from '../machine/index.js';
+import {
+  chosenPath,
+  decodePathOf,
+  isRefusedByBrowser,
+  type DecodeFigures,
+  type DecodePath,
+  type DecodePathChoice,
+  type Rig,
+} from '../machine/index.js';
 import { ShownPictures } from './shown-pictures.js';
 
 /** The medium that a preview decodes: an original, a light copy of it, or a cached stretch. */
@@ -22,6 +31,8 @@ export interface PlayedMedium {
   readonly name: string;
   readonly choice: PictureChoice;
   readonly decoder: DecodeFigures['decoder'];
+  /** Path that the browser decodes it by; undefined where that is left to the browser. */
+  readonly path?: DecodePath | undefined;
   readonly codec: string;
   readonly profile: string;
   readonly chroma: string;
@@ -46,9 +57,11 @@ export interface PlayedMedium {
  * The kind of coding of a medium. First its family, up to the comma: who decodes it, what it is, and whether its pictures
  * stand alone; then how large they are, and how many bits are spent on a pixel, in powers of two.
  */
-export function codingOf({ decoder, codec, bitDepth, groups, size, bitsPerFrame }: PlayedMedium): string {
+export function codingOf(medium: PlayedMedium): string {
+  const { decoder, path, codec, bitDepth, groups, size, bitsPerFrame } = medium;
+  const by = path === 'hardware' ? `${decoder} in hardware` : decoder;
   const depth = bitDepth > 8 ? ` ${bitDepth} bits` : '';
-  const family = `${decoder} ${codec}${depth} ${groups.distance(1) === 1 ? 'intra' : 'long-GOP'}`;
+  const family = `${by} ${codec}${depth} ${groups.distance(1) === 1 ? 'intra' : 'long-GOP'}`;
   const pixels = Math.max(1, size.width * size.height);
   const density = Math.round(Math.log2(Math.max(1, bitsPerFrame) / pixels));
   return `${family}, ${megapixels(size).toFixed(1)} MP, 2^${density} bits a pixel`;
@@ -83,11 +96,10 @@ export interface PlayableCopy extends CopyLayout {
   readonly bytes: number;
 }
 
-/** Coding of what Hone makes to be played. */
+/** Figures of what Hone makes to be played. */
 const intraH264Figures = {
+  ...INTRA_H264,
   decoder: 'browser',
-  codec: 'h264',
-  profile: 'intra',
   chroma: '4:2:0',
   bitDepth: 8,
   turned: false,
@@ -98,7 +110,8 @@ const intraH264Figures = {
  * @param copy light copy that is played instead; undefined for the original
  * @param copyDrive drive of the light copies
  * @param index of the original; without it, groups of the usual length are assumed
- * @param rig says what its browser does not decode
+ * @param rig says what its browser does not decode, and how it decodes the rest
+ * @param choices of decode paths that were made by hand
  * @returns undefined for a source without a picture
  */
 export function playedMedium(
@@ -107,6 +120,7 @@ export function playedMedium(
   copyDrive: string,
   index?: PacketIndex,
   rig?: Pick<Rig, 'decoders' | 'graphics'>,
+  choices?: readonly DecodePathChoice[],
 ): PlayedMedium | undefined {
   const { facts, structure, stills, name } = source;
   const picture = facts?.picture;
@@ -124,6 +138,7 @@ export function playedMedium(
       ...common,
       choice: 'light copy',
       ...intraH264Figures,
+      path: chosenPath(choices, INTRA_H264),
       size: codedSize(copy),
       ...(copy.alphaRow === null ? {} : { colourSize: { width: copy.width, height: copy.height } }),
       bitsPerFrame: (8 * copy.bytes) / Math.max(1, picture.frameCount),
@@ -132,10 +147,12 @@ export function playedMedium(
     };
   const isRefused = rig !== undefined && isRefusedByBrowser(rig, picture);
   const isServed = isRefused || serverDecodeReason(facts, stills) !== null;
+  const path = rig && !isServed ? decodePathOf(rig, picture, choices) : undefined;
   return {
     ...common,
     choice: 'original',
     decoder: isServed ? 'server' : 'browser',
+    path,
     codec: picture.codec,
     profile: picture.profile,
     chroma: picture.chroma,
@@ -150,11 +167,20 @@ export function playedMedium(
   };
 }
 
-/** The medium of a cached stretch. @param drive that holds the render cache */
-export function cachedMedium({ size, rate, frameCount, bytes }: CachedStretch, drive: string): PlayedMedium {
+/**
+ * The medium of a cached stretch.
+ * @param drive that holds the render cache
+ * @param choices of decode paths that were made by hand
+ */
+export function cachedMedium(
+  { size, rate, frameCount, bytes }: CachedStretch,
+  drive: string,
+  choices?: readonly DecodePathChoice[],
+): PlayedMedium {
   return {
     ...{ name: 'render cache', choice: 'render cache', drive },
     ...intraH264Figures,
+    path: chosenPath(choices, INTRA_H264),
     ...{ size, shownSize: size, frameCount, framesPerSecond: toNumber(rate), constantRate: true },
     bitsPerFrame: (8 * bytes) / Math.max(1, frameCount),
     groups: evenGroups(1),

@@ -1,4 +1,10 @@
-import { codedSize, type CopyLayout, type PictureStructure, type SourceFacts } from '../media/index.js';
+import {
+  codedSize,
+  INTRA_H264,
+  type CopyLayout,
+  type PictureStructure,
+  type SourceFacts,
+} from '../media/index.js';
 import type { FrameLog, RunFacts } from '../playback/index.js';
 import type { RenderGraph } from '../render/index.js';
 import type { DecodeObservation } from './refine.js';
@@ -60,8 +66,7 @@ export function decodeObservations(
     const what = copy
       ? {
           ...{
-            codec: 'h264',
-            profile: 'intra',
+            ...INTRA_H264,
             chroma: '4:2:0',
             bitDepth: 8,
             ...codedSize(copy),

@@ -1,3 +1,4 @@
+import { least } from 'd3-array';
 import { megapixels } from '../media/index.js';
 import {
   fillsFrame,
@@ -20,6 +21,7 @@ import {
   type Rig,
 } from '../machine/index.js';
 import { decodeMs, kernelMs, RESAMPLE, resampleMs, scaleKernel } from './cost-model.js';
+import { byPath } from './decode-estimate.js';
 import { estimateKernel } from './kernel-estimate.js';
 import { codingOf, type PlayedMedium } from './medium.js';
 
@@ -161,7 +163,7 @@ function betweenMs(rig: Rig, stages: readonly Stage[], frame: FrameSize, unmeasu
  */
 function likeBy(
   { decoders }: Rig,
-  { decoder, codec, size, bitsPerFrame }: PlayedMedium,
+  { decoder, path, codec, size, bitsPerFrame }: PlayedMedium,
   isKnown: (figures: DecodeFigures) => boolean,
 ): DecodeFigures | undefined {
   const apart = (a: number, b: number): number => Math.abs(Math.log(Math.max(1, a) / Math.max(1, b)));
@@ -169,9 +171,8 @@ function likeBy(
     apart(each.width * each.height, size.width * size.height) +
     apart(each.bitsPerFrame, bitsPerFrame) / 2 +
     (each.codec === codec ? 0 : 10);
-  return decoders
-    .filter((each) => each.decoder === decoder && isKnown(each))
-    .sort((a, b) => distance(a) - distance(b))[0];
+  const known = decoders.filter((each) => each.decoder === decoder && isKnown(each));
+  return least(byPath(known, path), distance);
 }
 
 const startedLike = (rig: Rig, medium: PlayedMedium): DecodeFigures | undefined =>
@@ -216,13 +217,14 @@ function scalingOf(medium: PlayedMedium, raster: FrameSize): string {
 }
 
 /** Cores that one decoder keeps busy: what it does alone against what all cores do when several decode at once. */
-function decodeCores(rig: Rig, { codec, bitDepth, decoder, size, profile }: PlayedMedium): number {
+function decodeCores(rig: Rig, { codec, bitDepth, decoder, path, size, profile }: PlayedMedium): number {
   const { cores } = rig.machine;
   if (decoder === 'server') return cores;
-  const same = rig.decoders.filter(
+  const all = rig.decoders.filter(
     (each) =>
       each.decoder === decoder && each.codec === codec && each.bitDepth === bitDepth && each.msPerFrame,
   );
+  const same = byPath(all, path);
   if (same.some(({ acceleration }) => acceleration === 'hardware')) return HARDWARE_CORES;
   const pixels = size.width * size.height;
   const near = (each: Rig['decoders'][number]): number =>

@@ -59,11 +59,11 @@ export function workOf(situation: Situation): Work {
     const source = known.get(id);
     const copy = choice.kind === 'light copy' ? chosen.get(id) : undefined;
     if (!source || (!copy && source.state !== 'ready')) continue;
-    const medium = playedMedium(source, copy, copyDrive, indexes?.get(id), rig);
+    const medium = playedMedium(source, copy, copyDrive, indexes?.get(id), rig, tuning.decodePaths);
     if (medium) media.set(id, medium);
   }
   for (const stretch of stretches)
     if (preview.cached.some(({ stretchId }) => stretchId === stretch.id))
-      media.set(cachedSourceId(stretch.id), cachedMedium(stretch, copyDrive));
+      media.set(cachedSourceId(stretch.id), cachedMedium(stretch, copyDrive, tuning.decodePaths));
   return { preview, media, shares, drive };
 }

@@ -1,4 +1,5 @@
 import { array, boolean, number, object, string, type ObjectSchema } from 'yup';
+import { DECODE_PATHS, type DecodePathChoice } from '../machine/index.js';
 import { evenSide, type FrameSize } from '../timeline/index.js';
 
 /** The divisor between working size and preview pixels. */
@@ -31,6 +32,8 @@ export interface Tuning {
   readonly renderCache?: boolean | undefined;
   /** Whether stretches that are predicted to drop frames are rendered in advance while nothing plays. */
   readonly rendersAtRest?: boolean | undefined;
+  /** How the browser decodes pictures of a codec and profile; automatic where absent. */
+  readonly decodePaths?: DecodePathChoice[] | undefined;
   /** Effects that are left out while it plays; the picture at rest has all of them. */
   readonly bypass?: Bypassable[] | undefined;
   /** Clips whose effects of pixels are all left out while it plays. */
@@ -66,6 +69,12 @@ const scale = () => number<PreviewScale>().strict().oneOf(PREVIEW_SCALES).requir
 const ids = (longest: number) =>
   array(string().strict().required().max(longest)).strict().max(1000).optional();
 
+const decodePathSchema: ObjectSchema<DecodePathChoice> = object({
+  codec: string().strict().required().max(40),
+  profile: string().strict().defined().max(80),
+  path: string().strict().oneOf(DECODE_PATHS).required(),
+}).noUnknown();
+
 export const tuningSchema: ObjectSchema<Tuning> = object({
   playScale: scale(),
   autoScale: boolean().strict().optional(),
@@ -76,6 +85,7 @@ export const tuningSchema: ObjectSchema<Tuning> = object({
   copiesAtImport: boolean().strict().optional(),
   renderCache: boolean().strict().optional(),
   rendersAtRest: boolean().strict().optional(),
+  decodePaths: array(decodePathSchema).strict().max(100).optional(),
   bypass: array(string<Bypassable>().strict().oneOf(BYPASSABLE).required()).strict().max(6).optional(),
   bypassedClips: ids(64),
   bypassedEffects: ids(129),

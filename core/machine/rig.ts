@@ -50,6 +50,9 @@ const driveSchema = object({
 
 export type DriveFigures = InferType<typeof driveSchema>;
 
+/** How a browser decodes: by hardware made for it, or on the processor. */
+export const DECODE_PATHS = ['hardware', 'software'] as const;
+
 const decoderSchema = object({
   decoder: string()
     .strict()
@@ -64,11 +67,13 @@ const decoderSchema = object({
   bitsPerFrame: amount(),
   /** Share of decoding a picture of so many bits that goes with its bits; absent where it was not measured. */
   bitShare: number().strict().min(0).max(1).optional().default(undefined),
-  /** Whether the browser reports hardware decoding. */
+  /** Path that the browser decoded by; none where it did not decode. */
   acceleration: string()
     .strict()
-    .oneOf(['hardware', 'software', 'unknown', 'none'] as const)
+    .oneOf([...DECODE_PATHS, 'unknown', 'none'] as const)
     .required(),
+  /** Paths that the browser offered; each was tried. Absent in figures from before that. */
+  paths: array(string().strict().oneOf(DECODE_PATHS).required()).max(2).optional().default(undefined),
   /** null when it cannot be decoded so. */
   msPerFrame: perhapsFigure(),
   /** Frames a second of several decoders at once, all together. */

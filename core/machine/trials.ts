@@ -1,4 +1,5 @@
 import { serverDecodeReason } from '../media/index.js';
+import { isOfOnePath } from './decode-paths.js';
 import { isRefusedByBrowser } from './refusals.js';
 import type { DecodeFigures, Rig } from './rig.js';
 import type { Sampled } from './samples.js';
@@ -46,22 +47,12 @@ function isTried(
       each.codec === codec &&
       each.chroma === chroma &&
       each.bitDepth === bitDepth &&
+      !isOfOnePath(each) &&
       // What a browser does not decode in one size, it does not decode in others.
       (each.acceleration === 'none' ||
         (isNear(each.width * each.height, size.width * size.height) && isNear(each.bitsPerFrame, bits))),
   );
 }
-
-/** Identifiers of the sources that the browser would be asked for, but does not decode. */
-export const refusedSources = (
-  rig: Pick<Rig, 'decoders' | 'graphics'>,
-  sources: readonly (Sampled & { readonly id: string })[],
-): string[] =>
-  sources.flatMap(({ id, facts, stills }) =>
-    facts?.picture && serverDecodeReason(facts, stills) === null && isRefusedByBrowser(rig, facts.picture)
-      ? [id]
-      : [],
-  );
 
 /** A rig that knows the figures of trials as well. */
 export const withTrials = (rig: Rig, figures: readonly DecodeFigures[]): Rig => ({

@@ -56,6 +56,9 @@ export function copyLayout(
   return { ...size, alphaRow: picture.alpha ? alphaRow(size.height) : null };
 }
 
+/** Coding of what Hone makes to be played: of copies and cached stretches. */
+export const INTRA_H264 = { codec: 'h264', profile: 'intra' } as const;
+
 /** Size of the coded picture of a copy. */
 export const codedSize = ({ width, height, alphaRow: row }: CopyLayout): FrameSize => ({
   width,

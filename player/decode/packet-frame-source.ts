@@ -1,5 +1,5 @@
 import type { BusyTracker } from './decode-clock.js';
-import { PictureDecoder } from './picture-decoder.js';
+import { PictureDecoder, type DecoderOptions } from './picture-decoder.js';
 import { isUnreferencedIn, type PictureFile } from './picture-file.js';
 import type { DecodedFrame, FrameSource } from './frame-source.js';
 
@@ -17,10 +17,14 @@ export class PacketFrameSource implements FrameSource {
     private readonly file: PictureFile,
     busy: BusyTracker,
     isIntra: boolean,
+    options: Omit<DecoderOptions, 'leavesOut'>,
   ) {
-    this.pictures = new PictureDecoder(file, busy, ({ data, timestamp }, bytes) => {
-      if (!this.shouldSkip || !(isIntra || isUnreferencedIn(file, data))) return false;
-      return this.shouldSkip(timestamp - file.firstTimestamp, bytes);
+    this.pictures = new PictureDecoder(file, busy, {
+      ...options,
+      leavesOut: ({ data, timestamp }, bytes) => {
+        if (!this.shouldSkip || !(isIntra || isUnreferencedIn(file, data))) return false;
+        return this.shouldSkip(timestamp - file.firstTimestamp, bytes);
+      },
     });
   }
 

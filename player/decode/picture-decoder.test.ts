@@ -15,6 +15,7 @@ class FakeDecoder {
   ondequeue: (() => void) | null = null;
   readonly chunks: FakeChunk[] = [];
   closedFrames = 0;
+  config: Partial<VideoDecoderConfig> = {};
   private whenFlushed: (() => void) | undefined;
 
   constructor(
@@ -23,7 +24,8 @@ class FakeDecoder {
     FakeDecoder.last = this;
   }
 
-  configure(): void {
+  configure(config: VideoDecoderConfig): void {
+    this.config = config;
     this.state = 'configured';
   }
 
@@ -65,10 +67,15 @@ class FakeDecoder {
 const packetAt = (index: number): EncodedPacket =>
   ({ index, toEncodedVideoChunk: () => ({ timestamp: index }) }) as unknown as EncodedPacket;
 
+/** Frames from one key picture to the next. */
+const GROUP = 5;
+
 function fileOf(count: number): PictureFile {
   const next = ({ index }: { index: number }): Promise<EncodedPacket | null> =>
     Promise.resolve(index + 1 < count ? packetAt(index + 1) : null);
-  return { config: {}, packets: { getNextPacket: next } } as unknown as PictureFile;
+  const key = (seconds: number): Promise<EncodedPacket> =>
+    Promise.resolve(packetAt(GROUP * Math.floor(Math.floor(1e6 * seconds) / GROUP)));
+  return { config: {}, packets: { getNextPacket: next, getKeyPacket: key } } as unknown as PictureFile;
 }
 
 const settle = (): Promise<void> => new Promise((resolve) => setTimeout(resolve, 5));
@@ -146,11 +153,58 @@ describe('the decoder of a picture', () => {
     expect(FakeDecoder.last.closedFrames).toBe(2);
     expect(await decoder.next()).toBeUndefined();
 
-    const broken = new PictureDecoder(fileOf(20));
+    const broken = new PictureDecoder(fileOf(20), undefined, { path: 'software' });
     broken.startAt(packetAt(0));
     await settle();
     FakeDecoder.last.fail('The bitstream is damaged.');
     await expect(broken.next()).rejects.toThrow('damaged');
     broken.close();
+  });
+
+  it('goes on in software from the same picture when hardware is lost, and says so', async () => {
+    const lost: string[] = [];
+    const decoder = new PictureDecoder(fileOf(20), undefined, {
+      path: 'hardware',
+      fellBack: (reason) => lost.push(reason),
+    });
+    decoder.startAt(packetAt(0));
+    await settle();
+    const hardware = FakeDecoder.last;
+    expect(hardware.config.hardwareAcceleration).toBe('prefer-hardware');
+    hardware.giveOut(7);
+    hardware.fail('The device was removed.');
+    await settle();
+    const software = FakeDecoder.last;
+    expect(software).not.toBe(hardware);
+    expect(software.config.hardwareAcceleration).toBe('prefer-software');
+    // Frame 7 refers to the key picture before it, at 5.
+    expect(software.chunks[0]).toEqual({ timestamp: 5 });
+    software.giveOut(1);
+    expect(lost).toEqual([]);
+    for (let frame = 0; frame < 7; frame++) expect((await decoder.next())!.frame.timestamp).toBe(frame);
+    await settle();
+    software.giveOut(2);
+    expect(lost).toEqual(['The device was removed.']);
+    expect((await decoder.next())!.frame.timestamp).toBe(7);
+    // Software that fails as well ends it.
+    software.fail('The bitstream is damaged.');
+    await expect(decoder.next()).rejects.toThrow('damaged');
+    decoder.close();
+  });
+
+  it('says nothing where software cannot decode it either', async () => {
+    const lost: string[] = [];
+    const decoder = new PictureDecoder(fileOf(20), undefined, {
+      path: null,
+      fellBack: (reason) => lost.push(reason),
+    });
+    decoder.startAt(packetAt(0));
+    await settle();
+    FakeDecoder.last.fail('The bitstream is damaged.');
+    await settle();
+    FakeDecoder.last.fail('The bitstream is damaged.');
+    await expect(decoder.next()).rejects.toThrow('damaged');
+    expect(lost).toEqual([]);
+    decoder.close();
   });
 });

@@ -1,20 +1,41 @@
 import { IN_FLIGHT, REFILL_AT } from '@hone/core/pacing';
+import type { DecodePath } from '@hone/core/machine';
 import type { EncodedPacket } from 'mediabunny';
 import { DecodeClock, BusyTracker } from './decode-clock.js';
 import type { PictureFile } from './picture-file.js';
 import type { DecodedFrame } from './frame-source.js';
 
+/** Configuration of a decoder that takes a path; that of the file where it is left to the browser. */
+export const configFor = (
+  config: VideoDecoderConfig,
+  path: DecodePath | null | undefined,
+): VideoDecoderConfig => (path ? { ...config, hardwareAcceleration: `prefer-${path}` } : config);
+
 type DecoderOutput = Omit<DecodedFrame, 'seconds' | 'frame'> & { readonly frame: VideoFrame };
+
+/** Seconds; packets' times are exact, those of frames are rounded to microseconds. */
+const HALF_MICROSECOND = 5e-7;
 
 /** A read that took longer has let the decoder run dry. */
 const DRY_MS = 3;
 
+/** How one file is decoded. */
+export interface DecoderOptions {
+  /** Path that the browser decodes it by; null leaves it to the browser. */
+  readonly path: DecodePath | null;
+  /** Whether a picture is not decoded, by its bytes and those that are queued before it. */
+  leavesOut?(packet: EncodedPacket, bytes: number): boolean;
+  /** Called when a decoder was lost and software has taken its place. @param reason in the browser's words */
+  fellBack?(reason: string): void;
+}
+
 /**
  * Decodes one file in presentation order from any key packet, keeping the decoder busy while its output is used.
+ * Where a decoder that may be hardware fails, software goes on from the same picture.
  * The receiver of a frame must close it.
  */
 export class PictureDecoder {
-  private readonly decoder: VideoDecoder;
+  private decoder: VideoDecoder;
   private readonly outputs: DecoderOutput[] = [];
   /** Packets in the decoder, by time stamp. */
   private readonly fed = new Map<number, { readonly readMs: number; readonly bytes: number }>();
@@ -23,32 +44,42 @@ export class PictureDecoder {
   private finished = false;
   private closed = false;
   private failure: Error | undefined;
+  /** Where decoding began. */
+  private entry: EncodedPacket | undefined;
+  /** µs of the last picture that came out. */
+  private lastOut = -Infinity;
+  /** µs of the last picture that another decoder gave out before it was lost. */
+  private resumeAfter = -Infinity;
+  /** Why the decoder was lost, until software has given out a picture. */
+  private lostBy: string | undefined;
+  private path: DecodePath | null;
   private wakeConsumer: (() => void) | undefined;
   private wakeFeeder: (() => void) | undefined;
 
-  /**
-   * @param busy of the worker that its pictures come out in
-   * @param leavesOut whether a picture is not decoded, by its bytes and those that are queued before it
-   */
+  /** @param busy of the worker that its pictures come out in */
   constructor(
     private readonly file: PictureFile,
     busy = new BusyTracker(),
-    private readonly leavesOut: (packet: EncodedPacket, bytes: number) => boolean = () => false,
+    private readonly options: DecoderOptions = { path: null },
   ) {
     this.clock = new DecodeClock(busy);
-    this.decoder = new VideoDecoder({
-      output: (frame) => this.receive(frame),
-      error: (error) => this.fail(error),
-    });
-    this.decoder.ondequeue = () => this.wakeFeeder?.();
+    this.path = options.path;
+    this.decoder = this.newDecoder();
   }
 
   /** Empties the decoder and continues at a key packet. */
   startAt(packet: EncodedPacket): void {
-    const generation = ++this.generation;
     this.decoder.reset();
-    this.decoder.configure(this.file.config);
     this.drain();
+    this.lastOut = -Infinity;
+    this.resumeAfter = -Infinity;
+    this.begin(packet);
+  }
+
+  private begin(packet: EncodedPacket): void {
+    const generation = ++this.generation;
+    this.entry = packet;
+    this.decoder.configure(configFor(this.file.config, this.path));
     this.fed.clear();
     this.finished = false;
     this.clock.restart(performance.now());
@@ -94,7 +125,7 @@ export class PictureDecoder {
         }
         this.noteIdleEnd();
       } else if (readMs > DRY_MS) this.noteIdleEnd();
-      if (!this.leavesOut(packet, packet.byteLength + this.queuedBytes())) {
+      if (!this.options.leavesOut?.(packet, packet.byteLength + this.queuedBytes())) {
         const chunk = packet.toEncodedVideoChunk();
         this.fed.set(chunk.timestamp, { readMs, bytes: chunk.byteLength });
         this.decoder.decode(chunk);
@@ -105,8 +136,12 @@ export class PictureDecoder {
       readMs += performance.now() - start;
       if (generation !== this.generation) return;
     }
-    await this.decoder.flush();
-    if (generation !== this.generation) return;
+    // A decoder that fails meanwhile says so itself.
+    const isFlushed = await this.decoder.flush().then(
+      () => true,
+      () => false,
+    );
+    if (!isFlushed || generation !== this.generation) return;
     this.finished = true;
     this.wakeConsumer?.();
   }
@@ -127,7 +162,9 @@ export class PictureDecoder {
   }
 
   private receive(frame: VideoFrame): void {
-    if (this.closed) return frame.close();
+    if (this.closed || frame.timestamp <= this.resumeAfter) return frame.close();
+    this.lastOut = frame.timestamp;
+    this.noteFallBack();
     const decodeMs = this.clock.seen(performance.now());
     const { readMs, bytes } = this.fed.get(frame.timestamp) ?? { readMs: 0, bytes: 0 };
     this.fed.delete(frame.timestamp);
@@ -139,6 +176,44 @@ export class PictureDecoder {
     if (this.closed) return;
     this.failure = error instanceof Error ? error : new Error(String(error));
     this.wakeConsumer?.();
+  }
+
+  private newDecoder(): VideoDecoder {
+    const decoder = new VideoDecoder({
+      output: (frame) => (decoder === this.decoder ? this.receive(frame) : frame.close()),
+      error: (error) => {
+        if (this.closed || decoder !== this.decoder) return;
+        if (this.path === 'software') this.fail(error);
+        else void this.fallBack(error);
+      },
+    });
+    decoder.ondequeue = () => this.wakeFeeder?.();
+    return decoder;
+  }
+
+  /** Goes on in software after the last picture that came out. */
+  private async fallBack({ message }: Error): Promise<void> {
+    this.path = 'software';
+    this.lostBy = message;
+    this.resumeAfter = this.lastOut;
+    if (this.decoder.state !== 'closed') this.decoder.close();
+    this.decoder = this.newDecoder();
+    const generation = ++this.generation;
+    this.wakeFeeder?.();
+    try {
+      const key = Number.isFinite(this.lastOut)
+        ? await this.file.packets.getKeyPacket(this.lastOut / 1e6 + HALF_MICROSECOND)
+        : null;
+      if (generation === this.generation) this.begin(key ?? this.entry!);
+    } catch (failure) {
+      if (generation === this.generation) this.fail(failure);
+    }
+  }
+
+  private noteFallBack(): void {
+    if (this.lostBy === undefined) return;
+    this.options.fellBack?.(this.lostBy);
+    this.lostBy = undefined;
   }
 
   private drain(): void {

@@ -91,11 +91,14 @@ class DecodeWorker {
 
   // What the browser turns out not to decode, the server does.
   private async runFrom(stream: PictureStream, spec: StreamSpec): Promise<void> {
-    const { choice, url, framesUrl, serverOnly } = spec.file;
+    const { choice, url, framesUrl, serverOnly, codec, profile, path } = spec.file;
     if (framesUrl === null || (serverOnly === null && !this.refused.has(url))) {
       try {
         const isIntra = choice !== 'original';
-        await stream.run(new PacketFrameSource(await this.files.get(url), this.busy, isIntra));
+        const fellBack = (reason: string): void =>
+          this.send({ kind: 'fell back', stream: spec.id, codec, profile, reason });
+        const file = await this.files.get(url);
+        await stream.run(new PacketFrameSource(file, this.busy, isIntra, { path, fellBack }));
         return;
       } catch (error) {
         if (framesUrl === null || !this.streams.has(spec.id)) throw error;

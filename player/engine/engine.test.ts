@@ -21,6 +21,7 @@ const file: MediaFile = {
     rate: rational(24),
     constantRate: true,
   },
+  ...{ codec: 'h264', profile: 'High', path: null },
   ...{ quarters: 0, shownSize: SIZE, pixels: SIZE, frameCount: 100, framesUrl: null, serverOnly: null },
   ...{ hasAlpha: false, stacked: null, premultiplied: false },
 };

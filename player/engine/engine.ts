@@ -78,9 +78,8 @@ export class Engine {
         this.prefetcher?.onReached(passage);
         this.filler.onReached(passage);
       },
-      failed: (passage, message) => {
-        this.send({ kind: 'failed', message: `Clip at frame ${passage.from}: ${message}` });
-      },
+      fellBack: (lost) => send({ kind: 'fell back', lost }),
+      failed: ({ from }, message) => send({ kind: 'failed', message: `Clip at frame ${from}: ${message}` }),
     });
     this.filler = new Filler(
       this.streams,

@@ -8,6 +8,7 @@ const SIZE = { width: 640, height: 360 };
 const RATE = { num: 24, den: 1 };
 const file: MediaFile = {
   ...{ choice: 'original', url: '/media/sources/a', stamp: '1', size: SIZE, rate: RATE, constantRate: true },
+  ...{ codec: 'h264', profile: 'High', path: null },
   ...{ quarters: 0, shownSize: SIZE, pixels: SIZE, frameCount: 500, framesUrl: null, serverOnly: null },
   ...{ hasAlpha: false, stacked: null, premultiplied: false },
 };

@@ -22,6 +22,7 @@ const file: MediaFile = {
   frameCount: 100,
   framesUrl: null,
   serverOnly: null,
+  ...{ codec: 'h264', profile: 'High', path: null },
   hasAlpha: false,
   stacked: null,
   premultiplied: false,
@@ -51,6 +52,7 @@ function setUp(slots: number[]): {
     changed: () => undefined,
     cost: () => undefined,
     reached: () => undefined,
+    fellBack: () => undefined,
     failed: (_passage, message) => failed.push(message),
   });
   set.useRoom(new PictureRoom(slots));

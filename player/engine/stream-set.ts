@@ -6,7 +6,7 @@ import type { Rational } from '@hone/core/time';
 import { givesAlpha } from '../decode/picture-stages.js';
 import type { ResampleKind } from '../decode/resample-table.js';
 import type { MediaFile } from '../plan.js';
-import type { Channel, DecodeReply, DecodeRequest, PictureCost } from '../shared/messages.js';
+import type { Channel, DecodeReply, DecodeRequest, LostDecoder, PictureCost } from '../shared/messages.js';
 import type { PictureKeys } from './picture-keys.js';
 import { PictureRoom } from './picture-room.js';
 import type { ReadyPicture } from './ready-picture.js';
@@ -50,6 +50,8 @@ export interface StreamEvents {
   cost(frame: number, cost: PictureCost): void;
   /** The picture of a passage's first frame was decoded, or it is not decoded any more. */
   reached(passage: Passage): void;
+  /** A decoder was lost, and software goes on. */
+  fellBack(lost: LostDecoder): void;
   failed(passage: Passage, message: string): void;
 }
 
@@ -257,6 +259,9 @@ export class StreamSet {
         if (!stream.closing) stream.next = Math.max(stream.next, reply.to);
         this.events.cost(reply.from, reply.cost);
         if (reply.cost.decoded > 0) this.reached(stream);
+        break;
+      case 'fell back':
+        this.events.fellBack(reply);
         break;
       case 'closed':
         this.reclaim(stream.slots);

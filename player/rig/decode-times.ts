@@ -1,5 +1,6 @@
-import type { DecodeSample } from '@hone/core/machine';
+import { DECODE_PATHS, type DecodePath, type DecodeSample } from '@hone/core/machine';
 import type { EncodedPacket } from 'mediabunny';
+import { configFor } from '../decode/picture-decoder.js';
 import { PictureFiles, type PictureFile } from '../decode/picture-file.js';
 import type { DecodeTimes } from './times.js';
 
@@ -16,12 +17,14 @@ const STARTS = 4;
 /**
  * Decodes a file flat out, with several decoders at once if so asked, and shows nothing.
  * @param starts whether its first pictures are timed as well
+ * @param wanted path that it is decoded by; the first that the browser offers when absent, hardware before software
  */
 export async function decodeTimes(
   url: string,
   seconds: number,
   decoders: number,
   starts: boolean,
+  wanted?: DecodePath,
 ): Promise<DecodeTimes> {
   const files = new PictureFiles();
   let file: PictureFile;
@@ -29,15 +32,18 @@ export async function decodeTimes(
     file = await files.get(url);
   } catch (error) {
     const problem = error instanceof Error ? error.message : String(error);
-    return { ...NOTHING, acceleration: 'none', problem };
+    return { ...NOTHING, paths: [], problem };
   }
-  const acceleration = await accelerationOf(file.config);
+  const paths = await pathsOf(file.config);
+  const path = wanted ?? paths[0];
+  file = { ...file, config: configFor(file.config, path) };
+  const acceleration = path ?? 'unknown';
   try {
     const runs = await Promise.all(Array.from({ length: decoders }, () => flatOut(file, seconds)));
     const samples = runs.flatMap(samplesOf);
     const framesPerSecond = runs.reduce((sum, { stamps }) => sum + rateOf(stamps), 0);
     if (samples.length === 0) {
-      return { ...NOTHING, acceleration, problem: 'The clip is too short to measure.' };
+      return { ...NOTHING, acceleration, paths, problem: 'The clip is too short to measure.' };
     }
     const startMs: number[] = [];
     // The first one also pays for the decoder's code and memory; it is not counted.
@@ -47,24 +53,27 @@ export async function decodeTimes(
       if (start > 0 && first !== undefined) startMs.push(first - begun);
     }
     const restartMs = starts ? await restarts(file) : [];
-    return { samples, startMs, restartMs, framesPerSecond, acceleration, problem: null };
+    return { samples, startMs, restartMs, framesPerSecond, acceleration, paths, problem: null };
   } catch (error) {
     const problem = error instanceof Error ? error.message : String(error);
-    return { ...NOTHING, acceleration: 'none', problem };
+    return { ...NOTHING, paths, problem };
   }
 }
 
-const NOTHING = { samples: null, startMs: [], restartMs: [], framesPerSecond: 0 } as const;
+const NOTHING = {
+  ...{ samples: null, startMs: [], restartMs: [], framesPerSecond: 0 },
+  acceleration: 'none',
+} as const;
 
-async function accelerationOf(config: VideoDecoderConfig): Promise<DecodeTimes['acceleration']> {
-  const can = async (hardwareAcceleration: HardwareAcceleration): Promise<boolean> =>
-    (await VideoDecoder.isConfigSupported({ ...config, hardwareAcceleration })).supported === true;
-  try {
-    if (await can('prefer-hardware')) return 'hardware';
-    return (await can('prefer-software')) ? 'software' : 'unknown';
-  } catch {
-    return 'unknown';
-  }
+/** Paths that the browser offers to decode a file by; none where it does not say. */
+async function pathsOf(config: VideoDecoderConfig): Promise<DecodePath[]> {
+  const offered = await Promise.all(
+    DECODE_PATHS.map(async (path) => {
+      const answer = await VideoDecoder.isConfigSupported(configFor(config, path)).catch(() => null);
+      return answer?.supported ? [path] : [];
+    }),
+  );
+  return offered.flat();
 }
 
 /** A decoder that is kept busy, and notes when its frames come out. */

@@ -5,6 +5,7 @@ import {
   untriedSources,
   withTrials,
   type DecodeFigures,
+  type DecodePath,
   type DecodeSample,
   type Figure,
   type Rig,
@@ -25,7 +26,7 @@ export interface DecodeTrial {
 }
 
 /**
- * Decodes a source flat out in the browser, with its start and its restart.
+ * Decodes a source flat out in the browser, with its start and its restart, by each path that the browser offers.
  * @param disturbed whether something else keeps the machine busy
  * @throws TypeError for a source without a picture
  */
@@ -34,9 +35,17 @@ export async function tryDecoding(
   source: TriedSource,
   seconds: number,
   disturbed: boolean,
-): Promise<DecodeTrial> {
-  const times = await probe.decode(`/media/sources/${source.id}`, seconds, 1, true);
-  return { samples: times.samples ?? [], figures: figuresOf(source, times, disturbed) };
+): Promise<[DecodeTrial, ...DecodeTrial[]]> {
+  const tried = async (path?: DecodePath): Promise<DecodeTimes> =>
+    probe.decode(`/media/sources/${source.id}`, seconds, 1, true, path);
+  const trial = (times: DecodeTimes): DecodeTrial => ({
+    samples: times.samples ?? [],
+    figures: figuresOf(source, times, disturbed),
+  });
+  const first = await tried();
+  const trials: [DecodeTrial, ...DecodeTrial[]] = [trial(first)];
+  for (const path of first.paths.slice(1)) trials.push(trial(await tried(path)));
+  return trials;
 }
 
 function figuresOf({ facts, structure }: TriedSource, times: DecodeTimes, disturbed: boolean): DecodeFigures {
@@ -48,11 +57,12 @@ function figuresOf({ facts, structure }: TriedSource, times: DecodeTimes, distur
     measuredAt: new Date().toISOString(),
     disturbed,
   });
-  const { acceleration, samples, startMs, restartMs, problem } = times;
+  const { acceleration, paths, samples, startMs, restartMs, problem } = times;
   return {
     ...{ decoder: 'browser', codec, profile, chroma, bitDepth, width: size.width, height: size.height },
     bitsPerFrame,
     acceleration,
+    paths: [...paths],
     ...decodedFigures(samples ?? [], bitsPerFrame, about('decoded flat out'), acceleration),
     together: [],
     problem,
@@ -84,7 +94,11 @@ export async function runDecodeTrials(
     try {
       for (const source of sources) {
         if (signal?.aborted || !untriedSources(known, [source]).browser.length) continue;
-        known = withTrials(known, [(await tryDecoding(probe, source, TRIAL_SECONDS, false)).figures]);
+        const trials = await tryDecoding(probe, source, TRIAL_SECONDS, false);
+        known = withTrials(
+          known,
+          trials.map(({ figures }) => figures),
+        );
       }
     } finally {
       probe.dispose();

@@ -1,4 +1,5 @@
 import { transfer, wrap, type Remote } from 'comlink';
+import type { DecodePath } from '@hone/core/machine';
 import type { FrameSize } from '@hone/core/timeline';
 import { NOTHING_LEFT, presentMsOf, together, type Left, type PresentTimes } from './presentation.js';
 import type { DecodeTimes, GraphicsTimes, KernelTimes, ShowTimes } from './times.js';
@@ -55,9 +56,16 @@ export class RigProbe {
   /**
    * Decodes a file flat out for some seconds with one or several decoders.
    * @param starts whether first pictures are timed as well
+   * @param path that it is decoded by; the first that the browser offers when absent
    */
-  decode(url: string, seconds: number, decoders: number, starts = false): Promise<DecodeTimes> {
-    return this.ask((rig) => rig.decode(url, seconds, decoders, starts));
+  decode(
+    url: string,
+    seconds: number,
+    decoders: number,
+    starts = false,
+    path?: DecodePath,
+  ): Promise<DecodeTimes> {
+    return this.ask((rig) => rig.decode(url, seconds, decoders, starts, path));
   }
 
   graphics(rounds: number): Promise<GraphicsTimes> {

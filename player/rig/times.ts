@@ -1,4 +1,4 @@
-import type { DecodeFigures, DecodeSample } from '@hone/core/machine';
+import type { DecodeFigures, DecodePath, DecodeSample } from '@hone/core/machine';
 import type { FrameSize } from '@hone/core/timeline';
 
 /** ms for each repetition. */
@@ -24,7 +24,10 @@ export interface DecodeTimes {
   /** From leaving its place while it is busy until its first picture elsewhere, ms, each time. */
   readonly restartMs: readonly number[];
   readonly framesPerSecond: number;
+  /** Path that it was decoded by; none where it was not decoded. */
   readonly acceleration: DecodeFigures['acceleration'];
+  /** Paths that the browser offers. */
+  readonly paths: readonly DecodePath[];
   readonly problem: string | null;
 }
 

@@ -28,8 +28,7 @@ const rig = {
     bench!.keepShowing(size, ms, seen ? canvas : undefined),
   /** @returns pieces of work that were done in some ms */
   work: (ms: number): number => workFor(ms),
-  decode: (url: string, seconds: number, decoders: number, starts: boolean): Promise<DecodeTimes> =>
-    decodeTimes(url, seconds, decoders, starts),
+  decode: (...about: Parameters<typeof decodeTimes>): Promise<DecodeTimes> => decodeTimes(...about),
   graphics: (rounds: number): GraphicsTimes => graphicsTimes(rounds),
 };
 

@@ -68,6 +68,14 @@ export interface PictureCost {
   readonly decoded: number;
 }
 
+/** A decoder of the browser that was lost while it decoded. */
+export interface LostDecoder {
+  readonly codec: string;
+  readonly profile: string;
+  /** In the browser's words. */
+  readonly reason: string;
+}
+
 /** Decode worker to engine. */
 export type DecodeReply =
   | {
@@ -94,6 +102,8 @@ export type DecodeReply =
     }
   /** Frames [from, to) will not come. */
   | { kind: 'skipped'; stream: number; from: number; to: number; cost: PictureCost }
+  /** A decoder was lost; software goes on in its place. */
+  | ({ kind: 'fell back'; stream: number } & LostDecoder)
   | { kind: 'closed'; stream: number }
   | { kind: 'failed'; stream: number; message: string };
 
@@ -180,6 +190,7 @@ export type EngineReply =
   | { kind: 'run'; firstFrame: number; log: Float32Array; facts: MeasuredFacts }
   | { kind: 'flatOut'; frames: number; ms: number }
   | { kind: 'filling'; progress: FillingProgress }
+  | { kind: 'fell back'; lost: LostDecoder }
   | { kind: 'failed'; message: string };
 
 /** Engine to sound worker. */

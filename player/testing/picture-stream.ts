@@ -99,6 +99,7 @@ export function streamOf(file: FakeFile, setting: StreamSetting) {
     id: 1,
     file: {
       choice: 'original',
+      ...{ codec: 'h264', profile: 'High', path: null },
       url: '',
       stamp: '',
       size,

@@ -1,7 +1,10 @@
 import { inject, Injectable } from '@angular/core';
 import { Store } from '@ngrx/store';
 import type { Tuning } from '@hone/core/levers';
-import { ProjectActions } from '../state/actions';
+import { chosenPath, withPath } from '@hone/core/machine';
+import type { LostDecoder } from '@hone/player';
+import { codecName } from '../formatting/codec-words';
+import { PlayerActions, ProjectActions } from '../state/actions';
 import { selectTuning } from '../state/selectors';
 
 /** Positions of the levers of the open project. */
@@ -15,6 +18,16 @@ export class Levers {
   move(change: Partial<Tuning>): void {
     const before = this.tuning();
     if (before) this.set({ ...before, ...(change.playScale && { autoScale: undefined }), ...change });
+  }
+
+  /** Leaves decoding in software, where a decoder was lost, until someone chooses otherwise. */
+  noteLost({ codec, profile, reason }: LostDecoder): void {
+    const choices = this.tuning()?.decodePaths;
+    if (chosenPath(choices, { codec, profile }) === 'software') return;
+    this.move({ decodePaths: withPath(choices, { codec, profile }, 'software') });
+    const name = `${codecName(codec)} ${profile}`.trimEnd();
+    const message = `The browser’s decoder of ${name} was lost (${reason}), and software plays on. To try hardware again, choose it under Levers, Decoding.`;
+    this.store.dispatch(PlayerActions.failed({ message }));
   }
 
   /** Sets all levers at once. */

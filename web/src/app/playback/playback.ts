@@ -31,6 +31,7 @@ import {
 import { machineFeature } from '../state/machine.feature';
 import { Api, sentenceOf } from '../api/api';
 import { Predictions } from '../prediction/predictions';
+import { Levers } from './levers';
 import { RunLogs } from './run-logs';
 
 /** Longest time until a run reaches the page after a stop. */
@@ -54,6 +55,7 @@ export class Playback {
   private readonly logs = inject(RunLogs);
   private readonly predictions = inject(Predictions);
   private readonly api = inject(Api);
+  private readonly levers = inject(Levers);
   private readonly subjectId = this.store.selectSignal(playbackFeature.selectSubjectId);
   private readonly rig = this.store.selectSignal(machineFeature.selectOwn);
   private readonly driveId = this.store.selectSignal(machineFeature.selectDriveId);
@@ -141,6 +143,7 @@ export class Playback {
         this.store.dispatch(PlayerActions.pictureAtRest({ frame }));
       });
       player.on('pixels', (pixels) => this.store.dispatch(PlayerActions.pixelsChanged({ pixels })));
+      player.on('fellBack', (lost) => this.levers.noteLost(lost));
       player.on('failed', (message) => this.store.dispatch(PlayerActions.failed({ message })));
       player.on('log', (log) => this.logs.live.set(log));
       player.on('filling', (progress) => this.noteFilling(progress));

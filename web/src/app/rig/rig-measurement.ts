@@ -1,7 +1,8 @@
 import { inject, Injectable } from '@angular/core';
 import { Store } from '@ngrx/store';
-import type { MachineNow } from '@hone/core/api';
+import type { MachineNow, Source } from '@hone/core/api';
 import {
+  DECODE_PATHS,
   decoderSamples,
   figureOf,
   strongerGraphics,
@@ -46,7 +47,11 @@ interface Step {
 }
 
 /** Figures of the sources that were decoded, and the repetitions that they were taken from. */
-type Decoded = Map<string, { readonly samples: readonly DecodeSample[]; readonly figures: DecodeFigures }>;
+/** Figures of each source, by the path that it was decoded by. */
+type Decoded = Map<
+  string,
+  readonly { readonly samples: readonly DecodeSample[]; readonly figures: DecodeFigures }[]
+>;
 
 const flatOut = (disturbed: boolean): Pick<Figure, 'method' | 'measuredAt' | 'disturbed'> => ({
   method: 'decoded flat out',
@@ -249,15 +254,17 @@ export class RigMeasurement {
       run: async () => {
         if (!thorough && performance.now() - started > QUICK_BUDGET_MS) return;
         const disturbed = await this.calm(signal);
-        const { samples, figures } = await tryDecoding(probe, source, DECODED_SECONDS[how], disturbed);
-        const together = [];
-        for (const decoders of thorough && samples.length ? [2, 3] : []) {
-          const several = await probe.decode(`/media/sources/${source.id}`, 2, decoders);
-          if (several.samples) together.push({ decoders, framesPerSecond: several.framesPerSecond });
+        const trials = await tryDecoding(probe, source, DECODED_SECONDS[how], disturbed);
+        for (const { samples, figures } of trials) {
+          const together = [];
+          for (const decoders of thorough && samples.length ? [2, 3] : []) {
+            const several = await this.decodedBy(probe, source, 2, decoders, figures);
+            if (several.samples) together.push({ decoders, framesPerSecond: several.framesPerSecond });
+          }
+          const whole = { ...figures, together };
+          rig.decoders.push(whole);
+          decoded.set(source.id, [...(decoded.get(source.id) ?? []), { samples, figures: whole }]);
         }
-        const whole = { ...figures, together };
-        rig.decoders.push(whole);
-        decoded.set(source.id, { samples, figures: whole });
       },
     }));
   }
@@ -270,16 +277,28 @@ export class RigMeasurement {
         what: `decoding ${source.name} again`,
         seconds: thorough ? 4 : 1,
         run: async () => {
-          const before = decoded.get(source.id);
-          if (!before?.figures.msPerFrame) return;
-          const disturbed = (await this.calm(signal)) || before.figures.msPerFrame.disturbed;
-          const { samples } = await probe.decode(`/media/sources/${source.id}`, DECODED_SECONDS[how], 1);
-          const all = [...before.samples, ...(samples ?? [])];
-          const { bitsPerFrame, acceleration } = before.figures;
-          const together = decodedFigures(all, bitsPerFrame, flatOut(disturbed), acceleration);
-          Object.assign(before.figures, together);
+          for (const { figures, samples: first } of decoded.get(source.id) ?? []) {
+            if (!figures.msPerFrame) continue;
+            const disturbed = (await this.calm(signal)) || figures.msPerFrame.disturbed;
+            const { samples } = await this.decodedBy(probe, source, DECODED_SECONDS[how], 1, figures);
+            const all = [...first, ...(samples ?? [])];
+            const { bitsPerFrame, acceleration } = figures;
+            Object.assign(figures, decodedFigures(all, bitsPerFrame, flatOut(disturbed), acceleration));
+          }
         },
       }));
+  }
+
+  /** Decodes a source flat out by the path of earlier figures. */
+  private decodedBy(
+    probe: RigProbe,
+    { id }: Source,
+    seconds: number,
+    decoders: number,
+    { acceleration }: DecodeFigures,
+  ): ReturnType<RigProbe['decode']> {
+    const path = DECODE_PATHS.find((each) => each === acceleration);
+    return probe.decode(`/media/sources/${id}`, seconds, decoders, false, path);
   }
 
   private async driveSteps(

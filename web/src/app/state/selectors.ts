@@ -20,7 +20,13 @@ import {
 } from '@hone/core/timeline';
 import { cachedPartRanges, cachedRanges, copiedSources, planFor } from '@hone/player';
 import { createSelector } from '@ngrx/store';
-import { refusedSources, simulatedDrive, staleReasons } from '@hone/core/machine';
+import {
+  chosenDecoders,
+  roughRig,
+  type ChosenDecoder,
+  simulatedDrive,
+  staleReasons,
+} from '@hone/core/machine';
 import { mediaFeature } from './media.feature';
 import { playbackFeature } from './playback.feature';
 import { projectFeature } from './project.feature';
@@ -56,9 +62,25 @@ export const selectLength = createSelector(selectTimeline, (timeline) =>
   timeline ? timelineLength(timeline) : 0,
 );
 
-/** Identifiers of the sources that this browser does not decode, as one text: each run changes the rig, and rarely this. */
-const selectRefused = createSelector(machineFeature.selectOwn, selectSources, (own, sources) =>
-  own ? refusedSources(own, sources).join(' ') : '',
+/** Rig of this machine with the decoders that were tried on it; null before the machine is known. */
+export const selectKnownRig = createSelector(
+  machineFeature.selectOwn,
+  machineFeature.selectTrials,
+  machineFeature.selectNow,
+  (own, trials, now) => own ?? (now && { ...roughRig(now.machine), decoders: [...trials] }),
+);
+
+/** What decodes each source, as one text: each run changes the rig, and rarely this. */
+const selectDecodersText = createSelector(
+  selectKnownRig,
+  selectSources,
+  selectTuning,
+  (rig, sources, tuning) => JSON.stringify(rig ? chosenDecoders(rig, sources, tuning?.decodePaths) : {}),
+);
+
+const selectDecoders = createSelector(
+  selectDecodersText,
+  (text) => JSON.parse(text) as Record<string, ChosenDecoder>,
 );
 
 /** Plan for the player; null before a project is open. */
@@ -67,10 +89,10 @@ export const selectPlan = createSelector(
   selectTuning,
   selectSources,
   selectCopies,
-  selectRefused,
+  selectDecoders,
   selectStretches,
-  (timeline, tuning, sources, copies, refused, stretches) =>
-    timeline && tuning ? planFor(timeline, tuning, sources, copies, refused.split(' '), stretches) : null,
+  (timeline, tuning, sources, copies, decoders, stretches) =>
+    timeline && tuning ? planFor(timeline, tuning, sources, copies, decoders, stretches) : null,
 );
 
 /** Jobs that wait or run, those that run first. */

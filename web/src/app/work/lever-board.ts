@@ -19,6 +19,7 @@ import { Levers } from '../playback/levers';
 import { Predictions } from '../prediction/predictions';
 import { milliseconds, pixels } from '../formatting/quantities';
 import { CopyBoard } from './copy-board';
+import { DecodingBoard } from './decoding-board';
 import { RenderCacheBoard } from './render-cache-board';
 import { TrackLevers } from './track-levers';
 import { TuningBoard } from './tuning-board';
@@ -42,6 +43,7 @@ const BYPASS_NAMES: Readonly<Record<Bypassable, string>> = {
   selector: 'hone-lever-board',
   imports: [
     CopyBoard,
+    DecodingBoard,
     MatButtonModule,
     MatButtonToggleModule,
     MatSlideToggleModule,

@@ -1,0 +1,113 @@
+import { least } from 'd3-array';
+import { serverDecodeReason, type PictureFacts } from '../media/index.js';
+import { toNumber } from '../time/index.js';
+import { isRefusedByBrowser } from './refusals.js';
+import { DECODE_PATHS, type DecodeFigures, type Rig } from './rig.js';
+import type { Sampled } from './samples.js';
+
+/** How a browser decodes: by hardware made for it, or on the processor. */
+export type DecodePath = (typeof DECODE_PATHS)[number];
+
+/** What decodes the pictures of a source. */
+export type ChosenDecoder = DecodePath | 'server';
+
+/** Path that was chosen by hand for the pictures of one codec and profile. */
+export interface DecodePathChoice {
+  readonly codec: string;
+  readonly profile: string;
+  readonly path: DecodePath;
+}
+
+type Known = Pick<Rig, 'decoders' | 'graphics'>;
+type PictureKind = Pick<PictureFacts, 'codec' | 'chroma' | 'bitDepth'>;
+type TriedPicture = PictureKind & Pick<PictureFacts, 'profile' | 'size' | 'rate'>;
+
+const triedLike = ({ decoders }: Pick<Rig, 'decoders'>, kind: PictureKind): DecodeFigures[] =>
+  decoders.filter(
+    ({ decoder, codec, chroma, bitDepth }) =>
+      decoder === 'browser' && codec === kind.codec && chroma === kind.chroma && bitDepth === kind.bitDepth,
+  );
+
+/** Decode figures of a kind of picture by a path, of the nearest size; undefined where it was not measured. */
+export function pathFigures(
+  rig: Pick<Rig, 'decoders'>,
+  picture: PictureKind & Pick<PictureFacts, 'size'>,
+  path: DecodePath,
+): DecodeFigures | undefined {
+  const pixels = picture.size.width * picture.size.height;
+  return least(
+    triedLike(rig, picture).filter(({ acceleration, msPerFrame }) => acceleration === path && msPerFrame),
+    ({ width, height }) => Math.abs(Math.log((width * height) / pixels)),
+  );
+}
+
+/** Whether a browser was tried with a kind of picture and does not decode it by a path. */
+export function lacksPath(rig: Pick<Rig, 'decoders'>, kind: PictureKind, path: DecodePath): boolean {
+  const tried = triedLike(rig, kind).filter(({ acceleration }) => acceleration !== 'unknown');
+  if (tried.some(({ acceleration }) => acceleration === path)) return false;
+  // Before figures named the paths, software was not tried beside hardware.
+  const isUntried = path === 'software' && tried.some(isOfOnePath) && !tried.some(({ paths }) => paths);
+  return tried.length > 0 && !isUntried;
+}
+
+/** Whether figures are of hardware only, from before decoding was tried by both paths. */
+export const isOfOnePath = ({ acceleration, paths }: DecodeFigures): boolean =>
+  acceleration === 'hardware' && !paths;
+
+/**
+ * The path that pictures are decoded by where none was chosen: the quicker one, as measured; and hardware that is twice as
+ * fast as the source plays in any case, since it leaves the cores to all else.
+ * @returns undefined where nothing was measured, which leaves it to the browser
+ */
+export function automaticPath(rig: Pick<Rig, 'decoders'>, picture: TriedPicture): DecodePath | undefined {
+  const hardware = pathFigures(rig, picture, 'hardware')?.msPerFrame?.value;
+  const software = pathFigures(rig, picture, 'software')?.msPerFrame?.value;
+  if (hardware === undefined) return software === undefined ? undefined : 'software';
+  if (software === undefined) return 'hardware';
+  const isAmple = hardware <= 1000 / (2 * toNumber(picture.rate));
+  return isAmple || hardware <= software ? 'hardware' : 'software';
+}
+
+/** The path that was chosen by hand for pictures of a codec and profile; undefined for automatic. */
+export const chosenPath = (
+  choices: readonly DecodePathChoice[] | undefined,
+  { codec, profile }: Pick<PictureFacts, 'codec' | 'profile'>,
+): DecodePath | undefined => choices?.find((each) => each.codec === codec && each.profile === profile)?.path;
+
+/** Choices of paths with that of one codec and profile changed. @returns undefined where all are automatic */
+export function withPath(
+  choices: readonly DecodePathChoice[] | undefined,
+  { codec, profile }: Pick<PictureFacts, 'codec' | 'profile'>,
+  path: DecodePath | undefined,
+): DecodePathChoice[] | undefined {
+  const others = (choices ?? []).filter((each) => each.codec !== codec || each.profile !== profile);
+  const all = path ? [...others, { codec, profile, path }] : others;
+  return all.length ? all : undefined;
+}
+
+/** The path that pictures are decoded by: the chosen one where the browser has it, or else the automatic one. */
+export function decodePathOf(
+  rig: Pick<Rig, 'decoders'>,
+  picture: TriedPicture,
+  choices: readonly DecodePathChoice[] | undefined,
+): DecodePath | undefined {
+  const chosen = chosenPath(choices, picture);
+  return chosen && !lacksPath(rig, picture, chosen) ? chosen : automaticPath(rig, picture);
+}
+
+/** What decodes each source, by identifier; those that are left to the browser are not in it. */
+export function chosenDecoders(
+  rig: Known,
+  sources: readonly (Sampled & { readonly id: string })[],
+  choices: readonly DecodePathChoice[] | undefined,
+): Record<string, ChosenDecoder> {
+  const chosen: Record<string, ChosenDecoder> = {};
+  for (const { id, facts, stills } of sources) {
+    if (!facts?.picture || serverDecodeReason(facts, stills) !== null) continue;
+    const decoder = isRefusedByBrowser(rig, facts.picture)
+      ? 'server'
+      : decodePathOf(rig, facts.picture, choices);
+    if (decoder) chosen[id] = decoder;
+  }
+  return chosen;
+}
