@@ -1,7 +1,7 @@
 import type { LightCopy, Source } from '@hone/core/api';
 import { cachedSourceId, withCached, type CachedStretch } from '@hone/core/cache';
-import type { Tuning } from '@hone/core/levers';
-import { chosenPath, type ChosenDecoder } from '@hone/core/machine';
+import { type Tuning, chosenPath } from '@hone/core/levers';
+import { type ChosenDecoder } from '@hone/core/machine';
 import {
   codedSize,
   INTRA_H264,

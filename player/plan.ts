@@ -1,6 +1,6 @@
 import type { PictureChoice, PreviewGraph } from '@hone/core/render';
 import type { StackedPicture } from '@hone/core/media';
-import type { DecodePath } from '@hone/core/machine';
+import type { DecodePath } from '@hone/core/levers';
 import { mergeRanges, type FrameRange, type FrameSize } from '@hone/core/timeline';
 import type { Rational } from '@hone/core/time';
 

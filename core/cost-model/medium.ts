@@ -15,15 +15,8 @@ import type { PictureChoice } from '../render/index.js';
 import type { CachedStretch } from '../cache/index.js';
 import type { FrameSize } from '../timeline/index.js';
 import { toNumber } from '../time/index.js';
-import {
-  chosenPath,
-  decodePathOf,
-  isRefusedByBrowser,
-  type DecodeFigures,
-  type DecodePath,
-  type DecodePathChoice,
-  type Rig,
-} from '../machine/index.js';
+import { chosenPath, type DecodePath, type DecodePathChoice } from '../levers/index.js';
+import { decodePathOf, isRefusedByBrowser, type DecodeFigures, type Rig } from '../machine/index.js';
 import { ShownPictures } from './shown-pictures.js';
 
 /** The medium that a preview decodes: an original, a light copy of it, or a cached stretch. */

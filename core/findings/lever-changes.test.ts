@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
-import { predict } from '../simulation/index.js';
+import type { Rig } from '../machine/index.js';
+import { predict, type Prediction } from '../simulation/index.js';
 import {
   alone,
   clipOf,
@@ -72,6 +73,33 @@ describe('lever changes', () => {
     expect(
       leverChangesFor('playing', finding, situation, context.prediction).map(({ lever }) => lever),
     ).toEqual(['preview scale', 'play from copies', 'render stretches']);
+  });
+
+  it('offer automatic decoding where the slower path was chosen by hand, and only there', () => {
+    const { codec, profile } = source('a').facts!.picture!;
+    const twice = slow.decoders.flatMap((each): Rig['decoders'] => {
+      if (each.decoder !== 'browser' || !each.msPerFrame) return [each];
+      const msPerFrame = { ...each.msPerFrame, value: each.msPerFrame.value / 4 };
+      return [
+        { ...each, acceleration: 'software' },
+        { ...each, acceleration: 'hardware', paths: ['hardware', 'software'], msPerFrame },
+      ];
+    });
+    const pathIn = ({ work }: Prediction): string | undefined => work.media.get('a')?.path;
+    const offered = (path: 'hardware' | 'software' | undefined) => {
+      const decodePaths = path && [{ codec, profile, path }];
+      const rig = { ...slow, decoders: twice };
+      const situation = situationOf(alone('a'), [source('a')], rig, { decodePaths });
+      const now = predict(situation);
+      const late = findingOf('slow-scrubbing', { medianMs: 300, worstTwentiethMs: 900, isMeasured: true });
+      const changes = leverChangesFor('playing', late, situation, now);
+      const isOffered = changes.some(({ lever }) => lever === 'automatic decoding');
+      const after = applyLeverChange(situation, { lever: 'automatic decoding' }, now);
+      return { isOffered, path: pathIn(now), after: pathIn(predict(after)) };
+    };
+    expect(offered('software')).toEqual({ isOffered: true, path: 'software', after: 'hardware' });
+    expect(offered('hardware').isOffered).toBe(false);
+    expect(offered(undefined)).toEqual({ isOffered: false, path: 'hardware', after: 'hardware' });
   });
 
   it('of the picture at rest answer scrubbing, and end at the smallest scale', () => {

@@ -1,4 +1,5 @@
 import { PREVIEW_SCALES, type Bypassable, type PreviewScale, type Tuning } from '../levers/index.js';
+import { automaticPath } from '../machine/index.js';
 import { codedSize, copyLayout, type CopyDivisor } from '../media/index.js';
 import { copyDivisorFor } from '../render/index.js';
 import { effectSums, type KnownCopy, type Situation } from '../cost-model/index.js';
@@ -13,6 +14,8 @@ export type LeverChange =
   | { readonly lever: 'scale at rest'; readonly restScale: PreviewScale }
   /** Kinds of effects that are left out while it plays, the heaviest first: those that are already, and more. */
   | { readonly lever: 'effect bypass'; readonly bypass: readonly Bypassable[] }
+  /** Every kind of picture is decoded by the path that was measured to be the better one. */
+  | { readonly lever: 'automatic decoding' }
   | { readonly lever: 'play from copies' }
   | { readonly lever: 'play from originals' }
   | { readonly lever: 'make copies'; readonly copies: readonly WantedCopy[] }
@@ -56,6 +59,7 @@ export function leverChangesFor(
     if (calmer) changes.push({ lever: 'scale at rest', restScale: calmer });
   } else if (lower) changes.push({ lever: 'preview scale', playScale: lower });
   if (aim === 'playing') changes.push(...bypassChanges(finding, situation, now).slice(0, 1));
+  if (isSlowerByChoice(situation, now)) changes.push({ lever: 'automatic decoding' });
   const isReady = situation.copies.some(
     ({ state, sourceId }) => state === 'ready' && now.work.media.has(sourceId),
   );
@@ -64,6 +68,17 @@ export function leverChangesFor(
   if (copies.length) changes.push({ lever: 'make copies', copies });
   if (aim === 'playing') changes.push(...cacheChanges(finding, situation, now));
   return changes;
+}
+
+/** Whether an original is decoded by another path than automatic would take. */
+function isSlowerByChoice({ tuning, sources, rig }: Situation, { work }: Prediction): boolean {
+  if (!tuning.decodePaths) return false;
+  return sources.some(({ id, facts }) => {
+    const medium = work.media.get(id);
+    if (medium?.choice !== 'original' || !medium.path || !facts?.picture) return false;
+    const automatic = automaticPath(rig, facts.picture);
+    return automatic !== undefined && automatic !== medium.path;
+  });
 }
 
 function cacheChanges({ ranges }: Finding, situation: Situation, now: Prediction): LeverChange[] {
@@ -108,6 +123,8 @@ export function applyLeverChange(situation: Situation, change: LeverChange, now:
       return with_({ restScale: change.restScale });
     case 'effect bypass':
       return with_({ bypass: [...change.bypass] });
+    case 'automatic decoding':
+      return with_({ decodePaths: undefined });
     case 'play from originals':
       return with_({ lightCopies: false });
     case 'play from copies':

@@ -1,3 +1,4 @@
+export * from './decode-paths.js';
 export * from './tuning.js';
 export * from './monitored-tracks.js';
 export * from './run-scale.js';

@@ -1,6 +1,6 @@
 import { array, boolean, number, object, string, type ObjectSchema } from 'yup';
-import { DECODE_PATHS, type DecodePathChoice } from '../machine/index.js';
 import { evenSide, type FrameSize } from '../timeline/index.js';
+import { DECODE_PATHS, type DecodePathChoice } from './decode-paths.js';
 
 /** The divisor between working size and preview pixels. */
 export type PreviewScale = 1 | 2 | 4 | 8 | 16;

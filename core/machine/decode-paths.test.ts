@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { readySource, sourceFacts } from '../testing/index.js';
+import { withPath } from '../levers/index.js';
 import {
   automaticPath,
   chosenDecoders,
@@ -7,7 +8,6 @@ import {
   lacksPath,
   SIMULATED_RIGS,
   untriedSources,
-  withPath,
   type DecodeFigures,
   type Rig,
 } from './index.js';

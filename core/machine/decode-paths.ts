@@ -1,22 +1,13 @@
 import { least } from 'd3-array';
+import { chosenPath, type DecodePath, type DecodePathChoice } from '../levers/index.js';
 import { serverDecodeReason, type PictureFacts } from '../media/index.js';
 import { toNumber } from '../time/index.js';
 import { isRefusedByBrowser } from './refusals.js';
-import { DECODE_PATHS, type DecodeFigures, type Rig } from './rig.js';
+import type { DecodeFigures, Rig } from './rig.js';
 import type { Sampled } from './samples.js';
-
-/** How a browser decodes: by hardware made for it, or on the processor. */
-export type DecodePath = (typeof DECODE_PATHS)[number];
 
 /** What decodes the pictures of a source. */
 export type ChosenDecoder = DecodePath | 'server';
-
-/** Path that was chosen by hand for the pictures of one codec and profile. */
-export interface DecodePathChoice {
-  readonly codec: string;
-  readonly profile: string;
-  readonly path: DecodePath;
-}
 
 type Known = Pick<Rig, 'decoders' | 'graphics'>;
 type PictureKind = Pick<PictureFacts, 'codec' | 'chroma' | 'bitDepth'>;
@@ -66,23 +57,6 @@ export function automaticPath(rig: Pick<Rig, 'decoders'>, picture: TriedPicture)
   if (software === undefined) return 'hardware';
   const isAmple = hardware <= 1000 / (2 * toNumber(picture.rate));
   return isAmple || hardware <= software ? 'hardware' : 'software';
-}
-
-/** The path that was chosen by hand for pictures of a codec and profile; undefined for automatic. */
-export const chosenPath = (
-  choices: readonly DecodePathChoice[] | undefined,
-  { codec, profile }: Pick<PictureFacts, 'codec' | 'profile'>,
-): DecodePath | undefined => choices?.find((each) => each.codec === codec && each.profile === profile)?.path;
-
-/** Choices of paths with that of one codec and profile changed. @returns undefined where all are automatic */
-export function withPath(
-  choices: readonly DecodePathChoice[] | undefined,
-  { codec, profile }: Pick<PictureFacts, 'codec' | 'profile'>,
-  path: DecodePath | undefined,
-): DecodePathChoice[] | undefined {
-  const others = (choices ?? []).filter((each) => each.codec !== codec || each.profile !== profile);
-  const all = path ? [...others, { codec, profile, path }] : others;
-  return all.length ? all : undefined;
 }
 
 /** The path that pictures are decoded by: the chosen one where the browser has it, or else the automatic one. */

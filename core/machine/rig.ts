@@ -1,5 +1,6 @@
 import { extent, median } from 'd3-array';
 import { array, boolean, number, object, string, type InferType } from 'yup';
+import { DECODE_PATHS } from '../levers/index.js';
 
 /** The form of a saved rig; a file of another version is refused. */
 export const RIG_VERSION = 1;
@@ -49,9 +50,6 @@ const driveSchema = object({
 }).noUnknown();
 
 export type DriveFigures = InferType<typeof driveSchema>;
-
-/** How a browser decodes: by hardware made for it, or on the processor. */
-export const DECODE_PATHS = ['hardware', 'software'] as const;
 
 const decoderSchema = object({
   decoder: string()

@@ -107,6 +107,7 @@ describe('an export', () => {
       workingLines: 240,
       bypass: ['colour', 'blur'],
       bypassedClips: timeline.tracks.flatMap(({ clips }) => clips.map(({ id }) => id)),
+      decodePaths: [{ codec: 'h264', profile: 'High', path: 'software' }],
       listenOnly: true,
       tracksOff: trackIds.slice(0, 1),
       soloTracks: trackIds.slice(1, 2),

@@ -1,5 +1,5 @@
 import { IN_FLIGHT, REFILL_AT } from '@hone/core/pacing';
-import type { DecodePath } from '@hone/core/machine';
+import type { DecodePath } from '@hone/core/levers';
 import type { EncodedPacket } from 'mediabunny';
 import { DecodeClock, BusyTracker } from './decode-clock.js';
 import type { PictureFile } from './picture-file.js';

@@ -1,4 +1,5 @@
-import { DECODE_PATHS, type DecodePath, type DecodeSample } from '@hone/core/machine';
+import { DECODE_PATHS, type DecodePath } from '@hone/core/levers';
+import { type DecodeSample } from '@hone/core/machine';
 import type { EncodedPacket } from 'mediabunny';
 import { configFor } from '../decode/picture-decoder.js';
 import { PictureFiles, type PictureFile } from '../decode/picture-file.js';

@@ -1,3 +1,4 @@
+import type { DecodePath } from '@hone/core/levers';
 import {
   decodedFigures,
   figureOf,
@@ -5,7 +6,6 @@ import {
   untriedSources,
   withTrials,
   type DecodeFigures,
-  type DecodePath,
   type DecodeSample,
   type Figure,
   type Rig,

@@ -1,5 +1,5 @@
 import { transfer, wrap, type Remote } from 'comlink';
-import type { DecodePath } from '@hone/core/machine';
+import type { DecodePath } from '@hone/core/levers';
 import type { FrameSize } from '@hone/core/timeline';
 import { NOTHING_LEFT, presentMsOf, together, type Left, type PresentTimes } from './presentation.js';
 import type { DecodeTimes, GraphicsTimes, KernelTimes, ShowTimes } from './times.js';

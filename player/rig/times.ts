@@ -1,4 +1,5 @@
-import type { DecodeFigures, DecodePath, DecodeSample } from '@hone/core/machine';
+import type { DecodePath } from '@hone/core/levers';
+import type { DecodeFigures, DecodeSample } from '@hone/core/machine';
 import type { FrameSize } from '@hone/core/timeline';
 
 /** ms for each repetition. */

@@ -39,6 +39,7 @@ const TOUCHED: Readonly<Record<Recommendation['change']['lever'], readonly Stage
   'preview scale': ['scale', 'effects', 'compose', 'show'],
   'scale at rest': ['scale', 'effects', 'compose', 'show'],
   'effect bypass': ['effects'],
+  'automatic decoding': ['decode'],
   'play from originals': ['read', 'decode', 'scale'],
   'play from copies': ['read', 'decode', 'scale'],
   'make copies': ['read', 'decode', 'scale'],
@@ -73,6 +74,8 @@ function actOf({ change, aim }: Recommendation): string {
       return `Lower the scale at rest to 1:${change.restScale}`;
     case 'effect bypass':
       return `Bypass ${bypassText(change.bypass)} while playing`;
+    case 'automatic decoding':
+      return 'Decode by the path that was measured to be quicker';
     case 'play from originals':
       return 'Play from the originals';
     case 'play from copies':
@@ -94,6 +97,8 @@ function conditionOf({ change }: Recommendation): string {
       return `A scale at rest of 1:${change.restScale}`;
     case 'effect bypass':
       return `Bypassing ${bypassText(change.bypass)}`;
+    case 'automatic decoding':
+      return 'Automatic decoding';
     case 'play from originals':
       return 'Playing from the originals';
     case 'play from copies':

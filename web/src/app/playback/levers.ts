@@ -1,7 +1,6 @@
 import { inject, Injectable } from '@angular/core';
 import { Store } from '@ngrx/store';
-import type { Tuning } from '@hone/core/levers';
-import { chosenPath, withPath } from '@hone/core/machine';
+import { type Tuning, chosenPath, withPath } from '@hone/core/levers';
 import type { LostDecoder } from '@hone/player';
 import { codecName } from '../formatting/codec-words';
 import { PlayerActions, ProjectActions } from '../state/actions';

@@ -1,8 +1,8 @@
 import { inject, Injectable } from '@angular/core';
 import { Store } from '@ngrx/store';
 import type { MachineNow, Source } from '@hone/core/api';
+import { DECODE_PATHS } from '@hone/core/levers';
 import {
-  DECODE_PATHS,
   decoderSamples,
   figureOf,
   strongerGraphics,

@@ -1,15 +1,7 @@
 import { greatest } from 'd3-array';
 import type { Source } from '@hone/core/api';
-import {
-  automaticPath,
-  chosenPath,
-  DECODE_PATHS,
-  lacksPath,
-  pathFigures,
-  type DecodePath,
-  type DecodePathChoice,
-  type Rig,
-} from '@hone/core/machine';
+import { chosenPath, DECODE_PATHS, type DecodePath, type DecodePathChoice } from '@hone/core/levers';
+import { automaticPath, lacksPath, pathFigures, type Rig } from '@hone/core/machine';
 import { INTRA_H264, megapixels, type PictureFacts } from '@hone/core/media';
 import type { MediaFile, PreviewPlan } from '@hone/player';
 

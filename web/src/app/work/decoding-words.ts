@@ -1,4 +1,4 @@
-import type { DecodePath } from '@hone/core/machine';
+import type { DecodePath } from '@hone/core/levers';
 import { codecName } from '../formatting/codec-words';
 import { milliseconds } from '../formatting/quantities';
 import type { DecodingRow } from './decoding-rows';
@@ -23,18 +23,21 @@ export function decodingNote(row: DecodingRow): string {
   return `in ${now}${ms === undefined ? '' : `, ${milliseconds(ms)} a picture`}${beside}`;
 }
 
+/** Why there is no hardware for any row, and what would change that. */
+export const NO_HARDWARE = `No hardware: this browser decodes and draws on the processor alone. ${HARDWARE_HINT}`;
+
 /**
- * Why a path cannot be chosen, and what would change that; null where every path can be.
+ * Why a path cannot be chosen for one row, and what would change that; null where every path can be, or where NO_HARDWARE
+ * says it of all.
  * @param drawsInSoftware whether the browser has no graphics processor either
  */
 export function lackingNote(row: DecodingRow, drawsInSoftware: boolean): string | null {
   if (row.serverOnly !== null) return 'The browser decodes light copies of it.';
-  if (row.lacking.includes('hardware')) return `No hardware: ${hardwareReason(row, drawsInSoftware)}`;
+  if (row.lacking.includes('hardware')) return drawsInSoftware ? null : `No hardware: ${hardwareReason(row)}`;
   return row.lacking.includes('software') ? 'No software: this browser decodes it in hardware only.' : null;
 }
 
-function hardwareReason({ chroma, bitDepth }: DecodingRow, drawsInSoftware: boolean): string {
-  if (drawsInSoftware) return `this browser decodes and draws on the processor alone. ${HARDWARE_HINT}`;
+function hardwareReason({ chroma, bitDepth }: DecodingRow): string {
   // As the video engines of graphics processors do: 4:2:0 of 8 bits, and of 10 bits for newer codecs.
   if (chroma !== '4:2:0' || bitDepth > 8)
     return `decoders in hardware rarely take ${chroma} of ${bitDepth} bits. Light copies are 4:2:0 of 8 bits.`;

@@ -74,6 +74,8 @@ export class RecommendationList {
         return levers.move({ restScale: change.restScale });
       case 'effect bypass':
         return levers.move({ bypass: [...change.bypass] });
+      case 'automatic decoding':
+        return levers.move({ decodePaths: undefined });
       case 'play from originals':
         return levers.move({ lightCopies: false });
       case 'play from copies':
@@ -94,6 +96,7 @@ export class RecommendationList {
   private priceOf({ change, price: rendered, pixels: { width, height } }: Recommendation): string | null {
     if (rendered) return `about ${wait(rendered.seconds)} · ${bytes(rendered.bytes)}`;
     if (change.lever === 'effect bypass') return 'at rest they are seen';
+    if (change.lever === 'automatic decoding') return null;
     if (change.lever !== 'make copies')
       return change.lever === 'play from copies' ? null : `${width}\u00a0×\u00a0${height}`;
     const found = change.copies.map((wanted) =>
