@@ -8,7 +8,7 @@ import {
   type Workload,
 } from './workload.js';
 import { STAGES } from '../playback/index.js';
-import { passagesOf, playedEffects, type PreviewGraph } from '../render/index.js';
+import { passagesOf, withoutKinds, type PreviewGraph } from '../render/index.js';
 import { toNumber } from '../time/index.js';
 import type { FrameSize } from '../timeline/index.js';
 import { decodeFactorOf, factorOf, UNCALIBRATED, type Calibration } from './calibration.js';
@@ -56,7 +56,7 @@ export function buildWorkload(
   const played = passagesOf(graph).flatMap((passage) => {
     const medium = media.get(passage.sourceId);
     if (!medium) return [];
-    const effects = playedEffects(preview, passage.effects);
+    const effects = withoutKinds(passage.effects, preview.bypass);
     return [{ passage, medium, ...costsOf(medium, { framing: passage.framing, effects }) }];
   });
   const rasters = [playSize, ...played.map(({ raster }) => raster)];

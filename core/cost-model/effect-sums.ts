@@ -1,5 +1,5 @@
 import type { Bypassable } from '../levers/index.js';
-import { playedEffects, stagesOf } from '../render/index.js';
+import { withoutKinds, stagesOf } from '../render/index.js';
 import type { Work } from './build-workload.js';
 import { effectCosts } from './picture-costs.js';
 import type { Rig } from '../machine/index.js';
@@ -31,7 +31,7 @@ export function effectSums(
     for (const { sourceId, effects, framing } of frames ? layers : []) {
       const medium = media.get(sourceId);
       if (!medium) continue;
-      const played = playedEffects(preview, effects);
+      const played = withoutKinds(effects, preview.bypass);
       const stages = stagesOf(played, medium.shownSize, preview.playSize, framing);
       for (const { step, ms } of effectCosts(rig, stages))
         sums.set(step, added(sums.get(step) ?? { kind: step, ms: 0, pictures: 0 }, ms * frames, frames));

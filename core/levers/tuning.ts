@@ -34,12 +34,14 @@ export interface Tuning {
   readonly rendersAtRest?: boolean | undefined;
   /** How the browser decodes pictures of a codec and profile; automatic where absent. */
   readonly decodePaths?: DecodePathChoice[] | undefined;
-  /** Effects that are left out while it plays; the picture at rest has all of them. */
+  /** Kinds of effects that are left out while it plays. */
   readonly bypass?: Bypassable[] | undefined;
   /** Clips whose effects of pixels are all left out while it plays. */
   readonly bypassedClips?: string[] | undefined;
   /** Single effects that are left out while it plays, each as `effectKey` names it. */
   readonly bypassedEffects?: string[] | undefined;
+  /** Whether bypassed effects are left out of the picture at rest too. */
+  readonly bypassAtRest?: boolean | undefined;
   /** Whether no picture is played, only sound. */
   readonly listenOnly?: boolean | undefined;
   /** Tracks that are neither seen nor heard while it plays. */
@@ -89,6 +91,7 @@ export const tuningSchema: ObjectSchema<Tuning> = object({
   bypass: array(string<Bypassable>().strict().oneOf(BYPASSABLE).required()).strict().max(6).optional(),
   bypassedClips: ids(64),
   bypassedEffects: ids(129),
+  bypassAtRest: boolean().strict().optional(),
   listenOnly: boolean().strict().optional(),
   tracksOff: ids(64),
   soloTracks: ids(64),

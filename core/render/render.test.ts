@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { SourceFacts } from '../media/index.js';
-import { BYPASSABLE, PLAINEST, type Bypassable } from '../levers/index.js';
+import { BYPASSABLE, PLAINEST, type Bypassable, type Tuning } from '../levers/index.js';
 import { sourceFacts } from '../testing/index.js';
 import { rational, ZERO } from '../time/index.js';
 import type { Clip, Effect, Timeline, Track } from '../timeline/index.js';
@@ -17,7 +17,7 @@ import {
   exportCommand,
   exportGraph,
   passagesOf,
-  playedEffects,
+  withoutKinds,
   poseOf,
   previewGraph,
   proofFrames,
@@ -150,7 +150,7 @@ describe('the render graph', () => {
     const kinds = (bypass: Bypassable[]): string[] => {
       const preview = bypassing(bypass);
       const layer = preview.graph.stretches[0]!.layers[0]!;
-      return playedEffects(preview, layer.effects).map(({ kind }) => kind);
+      return withoutKinds(layer.effects, preview.bypass).map(({ kind }) => kind);
     };
     expect(kinds([])).toEqual(['exposure', 'transform', 'blur', 'mask', 'contrast']);
     expect(kinds(['colour'])).toEqual(['transform', 'blur', 'mask']);
@@ -160,6 +160,21 @@ describe('the render graph', () => {
     const off = effects.map((each) => ({ ...each, enabled: each.kind === 'contrast' }));
     expect(bypassableIn(timeline([{ ...clip('a', 'wide', 0, 24), effects: off }]))).toEqual(['colour']);
     expect(bypassing([...BYPASSABLE]).graph).toEqual(exportGraph(line, defaultDelivery(UHD), factsOf).graph);
+  });
+
+  it('keeps bypassed effects out of the picture at rest only where the lever says so', () => {
+    const blur: Effect = { id: 'e', kind: 'blur', enabled: true, values: {} };
+    const line = timeline([{ ...clip('a', 'wide', 0, 24), effects: [blur] }]);
+    const seen = (bypassAtRest: boolean | undefined) => {
+      const tuning: Tuning = { ...PLAINEST, bypass: ['colour'], bypassedClips: ['a'], bypassAtRest };
+      const { rested, live, restBypass, graph } = previewGraph(line, tuning, factsOf, () => undefined);
+      const [atRest, playing, exported] = [rested, live, graph].map(
+        ({ stretches }) => stretches[0]!.layers[0]!.effects.length,
+      );
+      return { atRest, playing, exported, restBypass };
+    };
+    expect(seen(undefined)).toEqual({ atRest: 1, playing: 0, exported: 1, restBypass: [] });
+    expect(seen(true)).toEqual({ atRest: 0, playing: 0, exported: 1, restBypass: ['colour'] });
   });
 });
 

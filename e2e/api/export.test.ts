@@ -106,6 +106,7 @@ describe('an export', () => {
       lightCopies: true,
       workingLines: 240,
       bypass: ['colour', 'blur'],
+      bypassAtRest: true,
       bypassedClips: timeline.tracks.flatMap(({ clips }) => clips.map(({ id }) => id)),
       decodePaths: [{ codec: 'h264', profile: 'High', path: 'software' }],
       listenOnly: true,

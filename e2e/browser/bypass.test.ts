@@ -62,12 +62,12 @@ describe('effect bypass', () => {
 
   it('can be had before the machine is measured', async () => {
     const names = browser.page.getByTestId('bypass').getByRole('button');
-    await expect.poll(() => names.allTextContents()).toEqual(['Colour', 'Blur']);
+    await expect.poll(() => names.allTextContents()).toEqual(['All', 'Colour', 'Blur']);
     expect(await browser.page.locator('hone-lever-board').textContent()).not.toContain('no effects');
     await server.call('PUT', 'rigs/own', blurredRig());
     await browser.reload();
     // Then the heaviest is first.
-    await expect.poll(() => names.allTextContents()).toEqual(['Blur', 'Colour']);
+    await expect.poll(() => names.allTextContents()).toEqual(['All', 'Blur', 'Colour']);
   });
 
   it('is offered where effects hold playback back, with what it brings and takes, and then it should play', async () => {
@@ -150,6 +150,34 @@ describe('effect bypass', () => {
     await expect.poll(async () => (await project()).tuning.bypassedEffects).toBeUndefined();
     await toggle('Colour').click();
     await toggle('Blur').click();
+    await expect.poll(async () => (await project()).tuning.bypass?.length).toBe(2);
+  });
+
+  it('is of the picture at rest too where that is wanted, of all kinds at once and of a clip', async () => {
+    const { page } = browser;
+    const all = page.getByTestId('bypass').getByRole('button', { name: 'All', exact: true });
+    const atRest = page.getByTestId('bypass-at-rest').getByRole('switch');
+    await page.keyboard.press('Home');
+    const bright = await brightness();
+    expect(await all.getAttribute('aria-pressed')).toBe('true');
+    await atRest.click();
+    await expect.poll(brightness).toBeLessThan(bright - 15);
+    await expect
+      .poll(plate)
+      .toEqual(['Not in this preview: Exposure and Gaussian blur. They are in the export.']);
+    await all.click();
+    await expect.poll(async () => (await project()).tuning.bypass).toBeUndefined();
+    await expect.poll(brightness).toBeGreaterThan(bright - 10);
+    await page.getByTestId('bypass-clip').getByRole('checkbox').check();
+    await expect.poll(brightness).toBeLessThan(bright - 15);
+    const sign = page.getByTestId('tracks-out');
+    expect(await sign.textContent()).toBe(
+      'Playing and at rest: without effects of 1 clip. All is in the export.',
+    );
+    await atRest.click();
+    await expect.poll(brightness).toBeGreaterThan(bright - 10);
+    await page.getByTestId('bypass-clip').getByRole('checkbox').uncheck();
+    await all.click();
     await expect.poll(async () => (await project()).tuning.bypass?.length).toBe(2);
   });
 

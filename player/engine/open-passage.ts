@@ -7,7 +7,7 @@ import type { StreamSet } from './stream-set.js';
 export interface PassageOptions {
   readonly from: number;
   readonly frameSize: FrameSize;
-  /** With all effects, as they are seen at rest. */
+  /** With the effects that are seen at rest. */
   readonly isResting: boolean;
   /** As the export makes them, where they have every pixel of the frame. */
   readonly isExact: boolean;
@@ -27,7 +27,7 @@ export function openPassage(
 ): void {
   const file = plan.fileOf(clip);
   if (!file) return;
-  const passage = isResting ? clip : plan.played(clip);
+  const passage = isResting ? plan.rested(clip) : plan.played(clip);
   const isFull = options.frameSize.width === plan.plan.preview.graph.size.width;
   const scaling = isExact && isFull ? ('exact' as const) : ('quick' as const);
   const opened = { ...options, rate: plan.rate, scaling, recoded: plan.recodes(passage) };

@@ -1,4 +1,4 @@
-import { passagesOf, playedEffects, type Layer, type Passage, type RenderGraph } from '@hone/core/render';
+import { passagesOf, withoutKinds, type Layer, type Passage, type RenderGraph } from '@hone/core/render';
 import { toNumber, type Rational } from '@hone/core/time';
 import type { FrameRange } from '@hone/core/timeline';
 import type { MediaFile, PreviewPlan } from '../plan.js';
@@ -26,7 +26,7 @@ export class PlanView {
   /** As it is seen at rest: from the originals. */
   get refined(): PlanView {
     const { preview, pictures, originals } = this.plan;
-    this.seen ??= new PlanView(this.plan, preview.graph, { ...pictures, ...originals });
+    this.seen ??= new PlanView(this.plan, preview.rested, { ...pictures, ...originals });
     return this.seen;
   }
 
@@ -62,15 +62,20 @@ export class PlanView {
 
   /** Whether tracks or effects of clips are left out of a frame while it plays. */
   isIncomplete(frame: number): boolean {
-    const { graph, live } = this.plan.preview;
-    if (live === graph) return false;
-    const [seen, played] = [graph, live].map((each) => contentsOf(each, frame));
+    const { rested, live } = this.plan.preview;
+    if (live === rested) return false;
+    const [seen, played] = [rested, live].map((each) => contentsOf(each, frame));
     return seen !== played;
   }
 
-  /** A passage as it is made while it plays: without the effects that are bypassed. */
+  /** A passage as it is made while it plays: without the kinds of effects that are bypassed. */
   played(passage: Passage): Passage {
-    return { ...passage, effects: playedEffects(this.plan.preview, passage.effects) };
+    return { ...passage, effects: withoutKinds(passage.effects, this.plan.preview.bypass) };
+  }
+
+  /** A passage as it is made at rest. */
+  rested(passage: Passage): Passage {
+    return { ...passage, effects: withoutKinds(passage.effects, this.plan.preview.restBypass) };
   }
 
   /** Passages of a range of frames that there is a file for, as their pictures are made while it plays. */

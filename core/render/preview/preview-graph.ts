@@ -34,6 +34,8 @@ export interface CachedUse extends FrameRange {
 export interface PreviewGraph {
   /** What it shows, as the export does. */
   readonly graph: RenderGraph;
+  /** What it shows at rest: as the export, or without the effects of clips that are bypassed there too. */
+  readonly rested: RenderGraph;
   /** What it plays, all of it live: without tracks and without effects of clips that are left out. */
   readonly live: RenderGraph;
   /** What it plays: a cached stretch stands for the layers and effects that it holds. */
@@ -45,12 +47,14 @@ export interface PreviewGraph {
   readonly media: Readonly<Record<string, MediaChoice>>;
   /** Kinds of effects that are left out while it plays. */
   readonly bypass: readonly Bypassable[];
+  /** Kinds of effects that are left out at rest. */
+  readonly restBypass: readonly Bypassable[];
 }
 
-/** The effects of a layer that are done while a preview plays. */
-export const playedEffects = (
-  { bypass }: Pick<PreviewGraph, 'bypass'>,
+/** The effects of a layer without bypassed kinds. */
+export const withoutKinds = (
   effects: readonly KnownEffect[],
+  bypass: readonly Bypassable[],
 ): readonly KnownEffect[] =>
   bypass.length ? effects.filter(({ kind }) => !isBypassed(bypass, kind)) : effects;
 
@@ -80,6 +84,8 @@ export function previewGraph(
   const graph = renderGraph(timeline, factsOf);
   const monitoredLine = withoutBypassed(monitored(timeline, tuning), tuning);
   const live = monitoredLine === timeline ? graph : renderGraph(monitoredLine, factsOf);
+  const restedLine = tuning.bypassAtRest ? withoutBypassed(timeline, tuning) : timeline;
+  const rested = restedLine === timeline ? graph : renderGraph(restedLine, factsOf);
   const media: Record<string, MediaChoice> = {};
   for (const sourceId of sourcesOf(graph)) {
     const copyId = tuning.lightCopies ? copyOf(sourceId) : undefined;
@@ -87,6 +93,7 @@ export function previewGraph(
   }
   return {
     graph,
+    rested,
     live,
     played: live,
     cached: [],
@@ -94,6 +101,7 @@ export function previewGraph(
     restSize: previewPixels(timeline.size, tuning, 'at rest'),
     media,
     bypass: tuning.bypass ?? [],
+    restBypass: (tuning.bypassAtRest && tuning.bypass) || [],
   };
 }
 

@@ -38,6 +38,9 @@ const BYPASS_NAMES: Readonly<Record<Bypassable, string>> = {
   title: 'Title',
 };
 
+/** Position of the bypass lever that takes every kind of effect. */
+const EVERYTHING = 'everything';
+
 /** All levers together. None of them touches the timeline or the export. */
 @Component({
   selector: 'hone-lever-board',
@@ -62,6 +65,7 @@ export class LeverBoard {
   readonly tuning = this.levers.tuning;
   readonly open = signal(true);
   readonly scales = PREVIEW_SCALES;
+  readonly everything = EVERYTHING;
   readonly scaleLevers = computed(() => {
     const tuning = this.tuning();
     return SCALE_LEVERS.map((lever) => ({ ...lever, pixels: this.pixelsAt(tuning, lever.when) }));
@@ -96,7 +100,8 @@ export class LeverBoard {
   readonly bypassNote = computed(() => {
     const [heaviest] = this.effects();
     if (!heaviest) return 'no effects on the timeline';
-    if (this.tuning()?.bypass?.length) return 'at rest they are seen';
+    const { bypass, bypassAtRest } = this.tuning() ?? {};
+    if (bypass?.length) return bypassAtRest ? 'playing and at rest' : 'while playing; at rest they are seen';
     return heaviest.takes ? `heaviest: ${heaviest.name.toLowerCase()}, ${heaviest.takes}` : '';
   });
 
@@ -108,6 +113,21 @@ export class LeverBoard {
     );
     return least(playing, (kinds) => kinds.length) ?? null;
   });
+
+  /** Kinds that are bypassed, and EVERYTHING where no other kind is left. */
+  readonly bypassed = computed(() => {
+    const { bypass = [] } = this.tuning() ?? {};
+    const isAll = bypass.length > 0 && this.effects().every(({ kind }) => bypass.includes(kind));
+    return isAll ? [EVERYTHING, ...bypass] : bypass;
+  });
+
+  bypass(positions: readonly (Bypassable | typeof EVERYTHING)[]): void {
+    const [was, is] = [this.bypassed(), positions].map((each) => each.includes(EVERYTHING));
+    const kinds = positions.filter((each) => each !== EVERYTHING);
+    const all = this.effects().map(({ kind }) => kind);
+    const wanted = was === is ? kinds : is ? all : kinds.length === all.length ? [] : kinds;
+    this.levers.move({ bypass: wanted.length ? [...wanted] : undefined });
+  }
 
   bypassThatPlaysText(kinds: readonly Bypassable[]): string {
     return `Bypass ${kinds.map((kind) => BYPASS_NAMES[kind].toLowerCase()).join(', ')}: then it plays`;

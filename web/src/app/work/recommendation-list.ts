@@ -95,7 +95,8 @@ export class RecommendationList {
   // The time of copies is measured on a sample of each clip, and shown once all samples are measured.
   private priceOf({ change, price: rendered, pixels: { width, height } }: Recommendation): string | null {
     if (rendered) return `about ${wait(rendered.seconds)} · ${bytes(rendered.bytes)}`;
-    if (change.lever === 'effect bypass') return 'at rest they are seen';
+    if (change.lever === 'effect bypass')
+      return this.levers.tuning()?.bypassAtRest ? 'left out at rest too' : 'at rest they are seen';
     if (change.lever === 'automatic decoding') return null;
     if (change.lever !== 'make copies')
       return change.lever === 'play from copies' ? null : `${width}\u00a0×\u00a0${height}`;

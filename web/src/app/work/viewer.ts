@@ -53,8 +53,11 @@ export class Viewer {
     const clips = (timeline?.tracks ?? []).flatMap((track) => (track.kind === 'picture' ? track.clips : []));
     const bypassed = tuning ? clips.filter((clip) => bypassedOf(clip, tuning).length > 0) : [];
     const effects = bypassed.length && `without effects of ${count(bypassed.length, 'clip', 'clips')}`;
-    const parts = [seen, effects, sounds && `${sounds} muted`].filter(Boolean).join('; ');
-    return parts && `While playing: ${parts}. All is in the export.`;
+    const always = tuning?.bypassAtRest ? effects : 0;
+    const parts = [seen, always ? 0 : effects, sounds && `${sounds} muted`].filter(Boolean).join('; ');
+    const sentences = [parts && `While playing: ${parts}.`, always && `Playing and at rest: ${always}.`];
+    const text = sentences.filter(Boolean).join(' ');
+    return text && `${text} All is in the export.`;
   });
   readonly label = computed(() => `Picture of the timeline: ${this.plateText()}`);
 
