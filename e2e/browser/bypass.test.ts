@@ -62,12 +62,12 @@ describe('effect bypass', () => {
 
   it('can be had before the machine is measured', async () => {
     const names = browser.page.getByTestId('bypass').getByRole('button');
-    await expect.poll(() => names.allTextContents()).toEqual(['All', 'Colour', 'Blur']);
+    await expect.poll(() => names.allTextContents()).toEqual(['Colour', 'Blur']);
     expect(await browser.page.locator('hone-lever-board').textContent()).not.toContain('no effects');
     await server.call('PUT', 'rigs/own', blurredRig());
     await browser.reload();
     // Then the heaviest is first.
-    await expect.poll(() => names.allTextContents()).toEqual(['All', 'Blur', 'Colour']);
+    await expect.poll(() => names.allTextContents()).toEqual(['Blur', 'Colour']);
   });
 
   it('is offered where effects hold playback back, with what it brings and takes, and then it should play', async () => {
@@ -155,7 +155,7 @@ describe('effect bypass', () => {
 
   it('is of the picture at rest too where that is wanted, of all kinds at once and of a clip', async () => {
     const { page } = browser;
-    const all = page.getByTestId('bypass').getByRole('button', { name: 'All', exact: true });
+    const all = page.getByTestId('bypass-all').getByRole('button');
     const atRest = page.getByTestId('bypass-at-rest').getByRole('switch');
     await page.keyboard.press('Home');
     const bright = await brightness();

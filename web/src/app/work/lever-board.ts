@@ -38,9 +38,6 @@ const BYPASS_NAMES: Readonly<Record<Bypassable, string>> = {
   title: 'Title',
 };
 
-/** Position of the bypass lever that takes every kind of effect. */
-const EVERYTHING = 'everything';
-
 /** All levers together. None of them touches the timeline or the export. */
 @Component({
   selector: 'hone-lever-board',
@@ -65,7 +62,6 @@ export class LeverBoard {
   readonly tuning = this.levers.tuning;
   readonly open = signal(true);
   readonly scales = PREVIEW_SCALES;
-  readonly everything = EVERYTHING;
   readonly scaleLevers = computed(() => {
     const tuning = this.tuning();
     return SCALE_LEVERS.map((lever) => ({ ...lever, pixels: this.pixelsAt(tuning, lever.when) }));
@@ -114,19 +110,13 @@ export class LeverBoard {
     return least(playing, (kinds) => kinds.length) ?? null;
   });
 
-  /** Kinds that are bypassed, and EVERYTHING where no other kind is left. */
-  readonly bypassed = computed(() => {
+  readonly isAllBypassed = computed(() => {
     const { bypass = [] } = this.tuning() ?? {};
-    const isAll = bypass.length > 0 && this.effects().every(({ kind }) => bypass.includes(kind));
-    return isAll ? [EVERYTHING, ...bypass] : bypass;
+    return this.effects().every(({ kind }) => bypass.includes(kind));
   });
 
-  bypass(positions: readonly (Bypassable | typeof EVERYTHING)[]): void {
-    const [was, is] = [this.bypassed(), positions].map((each) => each.includes(EVERYTHING));
-    const kinds = positions.filter((each) => each !== EVERYTHING);
-    const all = this.effects().map(({ kind }) => kind);
-    const wanted = was === is ? kinds : is ? all : kinds.length === all.length ? [] : kinds;
-    this.levers.move({ bypass: wanted.length ? [...wanted] : undefined });
+  bypassAll(isBypassed: boolean): void {
+    this.levers.move({ bypass: isBypassed ? this.effects().map(({ kind }) => kind) : undefined });
   }
 
   bypassThatPlaysText(kinds: readonly Bypassable[]): string {
