@@ -6,3 +6,4 @@ export * from './lever-changes.js';
 export * from './recommendations.js';
 export * from './sharpness.js';
 export * from './automatic-scale.js';
+export * from './tuning-figures.js';

@@ -22,15 +22,15 @@ export const savedTuningsSchema = array(savedTuningSchema.required())
   });
 
 /** Whether all levers of two tunings stand alike. */
-export const sameTuning = (one: Tuning, other: Tuning): boolean => textOf(one) === textOf(other);
+export const sameTuning = (one: Tuning, other: Tuning): boolean => tuningKey(one) === tuningKey(other);
 
-/** Absent positions and empty lists are alike, and so is every order of a list. */
-const textOf = (tuning: Tuning): string =>
+/** One text for all equal tunings: absent positions and empty lists are alike, and so is every order of a list. */
+export const tuningKey = (tuning: Tuning): string =>
   JSON.stringify(
     Object.entries(tuning as object)
       .map(([lever, position]: [string, unknown]): [string, unknown] => [
         lever,
-        Array.isArray(position) ? position.map(String).toSorted() : position,
+        Array.isArray(position) ? position.map((each) => JSON.stringify(each)).toSorted() : position,
       ])
       .filter(([, position]) => position !== undefined && !(Array.isArray(position) && position.length === 0))
       .sort(([a], [b]) => a.localeCompare(b)),

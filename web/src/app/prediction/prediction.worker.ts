@@ -3,12 +3,14 @@ import {
   automaticScale,
   diagnosedLog,
   findings,
+  predictingTunings,
   recommending,
   type Finding,
   type MeasuredRun,
   type Recommendation,
+  type TuningFigures,
 } from '@hone/core/findings';
-import type { PreviewScale } from '@hone/core/levers';
+import type { PreviewScale, Tuning } from '@hone/core/levers';
 import { PacketIndex } from '@hone/core/media';
 import { busiestMsOf, effectSums, type Calibration, type Situation } from '@hone/core/cost-model';
 import { FrameLog, pacingSummary, stageRecord } from '@hone/core/playback';
@@ -34,6 +36,16 @@ let answered: { readonly situation: Situation; readonly found: readonly Finding[
 
 /** Yields to newer messages; only the newest request is answered. */
 const later = (): Promise<void> => new Promise((resolve) => setTimeout(resolve));
+
+/** Takes steps until there is a newer request. @returns null then */
+async function stepByStep<T>(steps: Generator<void, T>, mine: number): Promise<T | null> {
+  for (;;) {
+    const step = steps.next();
+    if (step.done) return step.value;
+    await later();
+    if (mine !== latest) return null;
+  }
+}
 
 const predictor = {
   /** @returns null when a newer request has arrived */
@@ -84,13 +96,20 @@ const predictor = {
     const mine = latest;
     await later();
     if (mine !== latest || !before || !answered) return null;
-    const steps = recommending(answered.situation, before, answered.found);
-    for (;;) {
-      const step = steps.next();
-      if (step.done) return step.value;
-      await later();
-      if (mine !== latest) return null;
-    }
+    return stepByStep(recommending(answered.situation, before, answered.found), mine);
+  },
+
+  /** Predicts the last situation with each of some tunings. @returns null when a newer request has arrived */
+  async withTunings(tunings: readonly Tuning[]): Promise<readonly TuningFigures[] | null> {
+    const mine = latest;
+    await later();
+    if (mine !== latest || !before || !answered) return null;
+    return stepByStep(predictingTunings(answered.situation, before, tunings), mine);
+  },
+
+  /** Ends what is under way: nothing is computed while it plays. */
+  stop(): void {
+    latest++;
   },
 
   capabilities({ rig, sources, shape, tuning }: CapabilityRequest): readonly Capability[] {

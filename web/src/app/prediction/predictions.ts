@@ -1,8 +1,8 @@
 import { computed, DestroyRef, effect, inject, Injectable, signal, untracked } from '@angular/core';
 import { Store } from '@ngrx/store';
 import { wrap, type Remote } from 'comlink';
-import type { Recommendation } from '@hone/core/findings';
-import type { PreviewScale } from '@hone/core/levers';
+import type { Recommendation, TuningFigures } from '@hone/core/findings';
+import type { PreviewScale, Tuning } from '@hone/core/levers';
 import { FrameLog, type PredictedFigures } from '@hone/core/playback';
 import { triedRig, UNCALIBRATED, type Calibration } from '@hone/core/cost-model';
 import {
@@ -107,6 +107,8 @@ export class Predictions {
     const isAnswered = answered?.request === this.request() && answered.indexesRead === this.indexesRead();
     return this.request() !== null && !this.problem() && (!isAnswered || this.indexesPending() > 0);
   });
+  /** Whether nothing plays: only then is anything computed. */
+  readonly isStill = computed(() => this.state() === 'still');
   readonly problem = signal<string | null>(null);
   readonly log = computed(() => {
     const predicted = this.found();
@@ -118,7 +120,8 @@ export class Predictions {
       // Everything that a prediction is made from; while it plays, nothing is computed beside it.
       const request = this.request();
       const indexesRead = this.indexesRead();
-      if (!request || this.state() !== 'still') return;
+      if (!this.isStill()) return void this.predictor?.stop();
+      if (!request) return;
       const soon = setTimeout(() => untracked(() => this.ask({ request, indexesRead })), SETTLE_MS);
       onCleanup(() => clearTimeout(soon));
     });
@@ -227,6 +230,16 @@ export class Predictions {
     } catch (error) {
       if (mine === this.count) this.problem.set(sentenceOf(error));
     }
+  }
+
+  /**
+   * How the present situation would play with each of some tunings; null where it changes meanwhile, or is not predicted.
+   */
+  async withTunings(tunings: readonly Tuning[]): Promise<readonly TuningFigures[] | null> {
+    const mine = this.count;
+    if (!this.predictor || !this.isStill() || !this.recommendations()) return null;
+    const figures = await this.predictor.withTunings(tunings);
+    return mine === this.count ? figures : null;
   }
 
   /** What a rig plays of each source, beside other predictions; sources without a picture are left out. */

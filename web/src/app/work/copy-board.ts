@@ -13,6 +13,7 @@ import { mediaFeature } from '../state/media.feature';
 import { selectCopyRows, selectTimeline, type CopyRow } from '../state/selectors';
 import { rowsByDivisor } from '../state/copies-by-divisor';
 import { priceOf } from '../state/copy-price';
+import { PositionGains, type LeverPosition } from './position-gains';
 
 /** A copy, or the place of one, as a line of the table. */
 interface CopyLine {
@@ -29,7 +30,7 @@ interface CopyLine {
 /** Light copies of the sources on the timeline: whether they play, how large they are, and every one that there is. */
 @Component({
   selector: 'hone-copy-board',
-  imports: [MatButtonModule, MatButtonToggleModule, MatSlideToggleModule],
+  imports: [MatButtonModule, MatButtonToggleModule, MatSlideToggleModule, PositionGains],
   templateUrl: './copy-board.html',
   styleUrl: './lever-board.scss',
 })
@@ -48,6 +49,10 @@ export class CopyBoard {
     const tuning = this.tuning();
     return timeline && tuning ? pixels(copyPixels(timeline.size, tuning)) : '';
   });
+  readonly positions: readonly LeverPosition[] = [
+    { name: 'originals', change: { lightCopies: false } },
+    { name: 'copies', change: { lightCopies: true } },
+  ];
   readonly readyCount = computed(() => this.rows().filter(({ copy }) => copy?.state === 'ready').length);
   /** Sources that are larger than copies are, and have none. */
   readonly larger = computed(() =>

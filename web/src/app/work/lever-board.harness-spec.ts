@@ -104,7 +104,13 @@ describe('the lever board', () => {
           },
         },
         { provide: TimelineEditor, useValue: { ids: signal(new Set()) } },
-        { provide: Predictions, useValue: { predicted: signal(null), recommendations: signal(null) } },
+        {
+          provide: Predictions,
+          useValue: {
+            ...{ predicted: signal(null), recommendations: signal(null) },
+            ...{ isStill: signal(true), isWhatIf: signal(false) },
+          },
+        },
       ],
     });
     dispatched = [];

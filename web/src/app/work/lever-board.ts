@@ -20,6 +20,7 @@ import { Predictions } from '../prediction/predictions';
 import { milliseconds, pixels } from '../formatting/quantities';
 import { CopyBoard } from './copy-board';
 import { DecodingBoard } from './decoding-board';
+import { PositionGains, type LeverPosition } from './position-gains';
 import { RenderCacheBoard } from './render-cache-board';
 import { TrackLevers } from './track-levers';
 import { TuningBoard } from './tuning-board';
@@ -47,6 +48,7 @@ const BYPASS_NAMES: Readonly<Record<Bypassable, string>> = {
     MatButtonModule,
     MatButtonToggleModule,
     MatSlideToggleModule,
+    PositionGains,
     RenderCacheBoard,
     TrackLevers,
     TuningBoard,
@@ -62,6 +64,10 @@ export class LeverBoard {
   readonly tuning = this.levers.tuning;
   readonly open = signal(true);
   readonly scales = PREVIEW_SCALES;
+  readonly scalePositions: readonly LeverPosition[] = PREVIEW_SCALES.map((playScale) => ({
+    name: `1:${playScale}`,
+    change: { playScale, autoScale: undefined },
+  }));
   readonly scaleLevers = computed(() => {
     const tuning = this.tuning();
     return SCALE_LEVERS.map((lever) => ({ ...lever, pixels: this.pixelsAt(tuning, lever.when) }));
@@ -110,6 +116,10 @@ export class LeverBoard {
     return least(playing, (kinds) => kinds.length) ?? null;
   });
 
+  readonly bypassPositions = computed((): readonly LeverPosition[] => [
+    { name: 'none', change: { bypass: undefined } },
+    { name: 'all', change: { bypass: this.effects().map(({ kind }) => kind) } },
+  ]);
   readonly isAllBypassed = computed(() => {
     const { bypass = [] } = this.tuning() ?? {};
     return this.effects().every(({ kind }) => bypass.includes(kind));

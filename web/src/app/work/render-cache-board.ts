@@ -15,6 +15,7 @@ import { selectPlan, selectStretches, selectTimeline } from '../state/selectors'
 import { CachePoints } from './cache-points';
 import { RenderCacheSpace } from './render-cache-space';
 import { TimelineEditor } from './timeline-editor';
+import { PositionGains, type LeverPosition } from './position-gains';
 
 /** Frames that can be rendered in advance. */
 interface RenderChoice {
@@ -33,7 +34,7 @@ interface CacheLine {
 /** The render cache: whether it plays, what is in it, and what can be rendered in advance. */
 @Component({
   selector: 'hone-render-cache-board',
-  imports: [MatButtonModule, MatSelectModule, MatSlideToggleModule, RenderCacheSpace],
+  imports: [MatButtonModule, MatSelectModule, MatSlideToggleModule, PositionGains, RenderCacheSpace],
   providers: [CachePoints],
   templateUrl: './render-cache-board.html',
   styleUrl: './lever-board.scss',
@@ -76,6 +77,10 @@ export class RenderCacheBoard {
   );
 
   /** Identifiers of the stretches that are played. */
+  readonly positions: readonly LeverPosition[] = [
+    { name: 'without cache', change: { renderCache: false } },
+    { name: 'with it', change: { renderCache: undefined } },
+  ];
   readonly playing = computed(() => new Set(this.used().map(({ stretchId }) => stretchId)));
   readonly lines = computed((): readonly CacheLine[] => {
     const stretches = this.stretches();

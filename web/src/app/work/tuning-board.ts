@@ -1,18 +1,20 @@
-import { Component, computed, inject, signal } from '@angular/core';
+import { Component, computed, DestroyRef, effect, inject, signal } from '@angular/core';
 import { MatButtonModule } from '@angular/material/button';
 import { MatMenuModule } from '@angular/material/menu';
 import { Store } from '@ngrx/store';
-import { sameTuning, savedTuningSchema, showAlike, type SavedTuning, type Tuning } from '@hone/core/levers';
+import { sameTuning, savedTuningSchema, type SavedTuning, type Tuning } from '@hone/core/levers';
 import { Api, sentenceOf } from '../api/api';
 import { saveFile } from '../interchange/timeline-files';
 import { count, scaleText } from '../formatting/quantities';
 import { withoutText } from '../formatting/recommendation-words';
 import { Levers } from '../playback/levers';
+import { TuningPredictions } from '../prediction/tuning-predictions';
 import { ProjectActions } from '../state/actions';
 import { playbackFeature } from '../state/playback.feature';
 import { selectLength } from '../state/selectors';
+import { figuresText, wholeRunWith } from './tuning-figures';
 
-/** Sets of lever positions under names: compared by what was measured with them, and switched. */
+/** Sets of lever positions under names: compared by what was measured or is predicted with them, and switched. */
 @Component({
   selector: 'hone-tuning-board',
   imports: [MatButtonModule, MatMenuModule],
@@ -23,6 +25,7 @@ export class TuningBoard {
   private readonly store = inject(Store);
   private readonly api = inject(Api);
   private readonly levers = inject(Levers);
+  private readonly tuningPredictions = inject(TuningPredictions);
   private readonly runs = this.store.selectSignal(playbackFeature.selectRuns);
   private readonly length = this.store.selectSignal(selectLength);
   private readonly saved = signal<readonly SavedTuning[]>([]);
@@ -31,11 +34,18 @@ export class TuningBoard {
     return this.saved().map((each) => ({
       ...each,
       isSet: now !== null && sameTuning(now, each.tuning),
-      text: `${positionsText(each.tuning)} · ${this.measuredText(each.tuning)}`,
+      text: `${positionsText(each.tuning)} · ${this.playedText(each.tuning)}`,
     }));
   });
 
   constructor() {
+    effect(() =>
+      this.tuningPredictions.show(
+        this,
+        this.saved().map(({ tuning }) => tuning),
+      ),
+    );
+    inject(DestroyRef).onDestroy(() => this.tuningPredictions.show(this, []));
     void this.take(this.api.savedTunings());
   }
 
@@ -93,18 +103,12 @@ export class TuningBoard {
     }
   }
 
-  /** Drops of the last run of the whole timeline with these positions. */
-  private measuredText(tuning: Tuning): string {
-    const run = this.runs().find(
-      ({ facts, summary }) =>
-        summary.wanted >= this.length() - 1 &&
-        showAlike(facts.tuning, tuning) &&
-        facts.tuning.lightCopies === tuning.lightCopies &&
-        (facts.tuning.renderCache ?? true) === (tuning.renderCache ?? true),
-    );
-    return run
-      ? `${run.summary.dropped} of ${count(run.summary.wanted, 'frame', 'frames')} dropped`
-      : 'not played yet';
+  /** Drops of the last run of the whole timeline with these positions; before that, what is predicted of one. */
+  private playedText(tuning: Tuning): string {
+    const run = wholeRunWith(this.runs(), this.length(), tuning);
+    if (run) return `${run.summary.dropped} of ${count(run.summary.wanted, 'frame', 'frames')} dropped`;
+    const figures = this.tuningPredictions.figuresOf(tuning);
+    return figures ? `predicted: ${figuresText(figures)}` : 'not played yet';
   }
 }
 
