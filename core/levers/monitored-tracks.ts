@@ -17,6 +17,12 @@ export function isLeftOut(track: Track, tracks: readonly Track[], levers: TrackL
 export const tracksLeftOut = ({ tracks }: Pick<Timeline, 'tracks'>, levers: TrackLevers): Track[] =>
   tracks.filter((track) => track.enabled && track.clips.length > 0 && isLeftOut(track, tracks, levers));
 
+/** A tuning without its levers of tracks: those of a timeline say nothing of a source that is played alone. */
+export const withoutTrackLevers = (tuning: Tuning): Tuning => ({
+  ...tuning,
+  ...{ listenOnly: undefined, tracksOff: undefined, soloTracks: undefined },
+});
+
 /** A timeline as it is played: tracks that are left out are disabled. @returns the same timeline where none is */
 export function monitored(timeline: Timeline, levers: TrackLevers): Timeline {
   const out = new Set(tracksLeftOut(timeline, levers));

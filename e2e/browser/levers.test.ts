@@ -49,6 +49,16 @@ describe('levers', () => {
     expect((await project()).tuning).toMatchObject({ restScale: 1, playScale: 4 });
   });
 
+  it('say what each position brings, as predicted and then as measured', async () => {
+    const gains = (): Promise<string | null> => opened.browser.page.getByTestId('scale-gains').textContent();
+    await expect
+      .poll(gains, { timeout: 60_000 })
+      .toBe('1:1 plays · 1:2 plays · 1:4 plays · 1:8 plays · 1:16 plays');
+    await opened.browser.page.keyboard.press('Home');
+    await opened.browser.playThrough();
+    await expect.poll(gains, { timeout: 60_000 }).toMatch(/1:2 plays · 1:4 [^·]+, measured · 1:8 plays/);
+  }, 120_000);
+
   it('play from copies or from originals by the switch on the board', async () => {
     const { page } = opened.browser;
     await page.getByRole('button', { name: 'Make a copy of long24.mp4' }).click();

@@ -1,4 +1,4 @@
-import type { Project } from '@hone/core/api';
+import type { Project, RunRecord } from '@hone/core/api';
 import { rational } from '@hone/core/time';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { accessibilityFaults } from '../fixtures/accessible.js';
@@ -104,6 +104,27 @@ describe('tracks while playing', () => {
     expect(seen.get(0)).toBeGreaterThan(10);
     expect(seen.has(LOWER)).toBe(false);
     await browser.waitForCode(above.at(-1)!);
+  }, 120_000);
+
+  it('say nothing of a source that is played alone', async () => {
+    const { browser } = opened;
+    const { page } = browser;
+    await page.getByRole('link', { name: 'Sources', exact: true }).click();
+    await page.getByTestId('sources').getByRole('row').filter({ hasText: 'pal25' }).click();
+    await page.getByTestId('play-alone').click();
+    await page.getByTestId('subject').waitFor();
+    expect(await sign().count()).toBe(0);
+    const first = { source: above[0]!.source, frame: 0 };
+    await browser.waitForCode(first);
+    await page.getByTestId('play').click();
+    await expect.poll(() => browser.shownCode(), { interval: 50 }).toMatchObject({ source: first.source });
+    await browser.playButton('Play').waitFor({ timeout: 60_000 });
+    await expect.poll(async () => (await browser.shownCode())?.frame).toBeGreaterThan(24);
+    const [run] = await opened.server.get<RunRecord[]>(`projects/${opened.made.project.id}/runs`);
+    expect(run!.facts.subjectId).toBe(opened.made.ids.pal25);
+    expect(run!.summary.stageMs.decode).toBeGreaterThan(0);
+    await page.getByRole('button', { name: 'Back to the timeline' }).click();
+    await sign().waitFor();
     await page.getByTestId('listen-only').getByRole('switch').click();
     await sign().waitFor({ state: 'detached' });
     expect(browser.errors).toEqual([]);

@@ -26,7 +26,8 @@ import {
   selectSources,
   selectStretches,
   selectTimeline,
-  selectTuning,
+  selectDecoders,
+  selectPlayedTuning,
 } from '../state/selectors';
 import { machineFeature } from '../state/machine.feature';
 import { Api, sentenceOf } from '../api/api';
@@ -61,7 +62,8 @@ export class Playback {
   private readonly driveId = this.store.selectSignal(machineFeature.selectDriveId);
   private readonly plan = this.store.selectSignal(selectPlan);
   private readonly timeline = this.store.selectSignal(selectTimeline);
-  private readonly tuning = this.store.selectSignal(selectTuning);
+  private readonly tuning = this.store.selectSignal(selectPlayedTuning);
+  private readonly decoders = this.store.selectSignal(selectDecoders);
   private readonly sources = this.store.selectSignal(selectSources);
   private readonly copies = this.store.selectSignal(selectCopies);
   private readonly stretches = this.store.selectSignal(selectStretches);
@@ -110,6 +112,7 @@ export class Playback {
       this.sources();
       this.copies();
       this.stretches();
+      this.decoders();
       this.noteSubject();
       onCleanup(afterPaint(() => this.arrive()));
     });

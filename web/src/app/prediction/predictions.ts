@@ -26,7 +26,7 @@ import {
   selectSources,
   selectStretches,
   selectTimeline,
-  selectTuning,
+  selectPlayedTuning,
 } from '../state/selectors';
 import type { CapabilityRequest, LearnRequest, Predicted, PredictionRequest } from './prediction-messages';
 import type { Predictor } from './prediction.worker';
@@ -50,7 +50,7 @@ export class Predictions {
   private readonly api = inject(Api);
   private readonly logs = inject(RunLogs);
   private readonly timeline = this.store.selectSignal(selectTimeline);
-  private readonly tuning = this.store.selectSignal(selectTuning);
+  private readonly tuning = this.store.selectSignal(selectPlayedTuning);
   private readonly sources = this.store.selectSignal(selectSources);
   private readonly copies = this.store.selectSignal(selectCopies);
   private readonly stretches = this.store.selectSignal(selectStretches);

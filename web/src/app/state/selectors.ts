@@ -1,5 +1,5 @@
 import type { CachedStretchRecord, CopyEstimate, Job, LightCopy, RunRecord, Source } from '@hone/core/api';
-import { showAlike, type Tuning } from '@hone/core/levers';
+import { showAlike, withoutTrackLevers, type Tuning } from '@hone/core/levers';
 import {
   copySize,
   matches,
@@ -58,6 +58,11 @@ export const selectTimeline = createSelector(selectProject, selectSubject, (proj
 );
 export const selectTuning = createSelector(selectProject, (project) => project?.tuning ?? null);
 
+/** The levers as they act on the subject of playback. */
+export const selectPlayedTuning = createSelector(selectTuning, selectSubject, (tuning, subject) =>
+  tuning && subject ? withoutTrackLevers(tuning) : tuning,
+);
+
 export const selectLength = createSelector(selectTimeline, (timeline) =>
   timeline ? timelineLength(timeline) : 0,
 );
@@ -78,7 +83,7 @@ const selectDecodersText = createSelector(
   (rig, sources, tuning) => JSON.stringify(rig ? chosenDecoders(rig, sources, tuning?.decodePaths) : {}),
 );
 
-const selectDecoders = createSelector(
+export const selectDecoders = createSelector(
   selectDecodersText,
   (text) => JSON.parse(text) as Record<string, ChosenDecoder>,
 );
@@ -86,7 +91,7 @@ const selectDecoders = createSelector(
 /** Plan for the player; null before a project is open. */
 export const selectPlan = createSelector(
   selectTimeline,
-  selectTuning,
+  selectPlayedTuning,
   selectSources,
   selectCopies,
   selectDecoders,

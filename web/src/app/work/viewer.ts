@@ -5,7 +5,7 @@ import { bypassedOf, definitionOf } from '@hone/core/render';
 import type { Track } from '@hone/core/timeline';
 import { Playback } from '../playback/playback';
 import { playbackFeature } from '../state/playback.feature';
-import { selectPlate, selectTimeline, selectTuning } from '../state/selectors';
+import { selectPlate, selectTimeline, selectPlayedTuning } from '../state/selectors';
 import { count, pixels } from '../formatting/quantities';
 import { originText } from '../formatting/source-words';
 import { LiveReadout } from './live-readout';
@@ -23,7 +23,7 @@ export class Viewer {
   private readonly playback = inject(Playback);
   private readonly canvas = viewChild.required<ElementRef<HTMLCanvasElement>>('canvas');
   private readonly timeline = this.store.selectSignal(selectTimeline);
-  private readonly tuning = this.store.selectSignal(selectTuning);
+  private readonly tuning = this.store.selectSignal(selectPlayedTuning);
   readonly plate = this.store.selectSignal(selectPlate);
   readonly state = this.store.selectSignal(playbackFeature.selectState);
   readonly plateText = computed(() => {
