@@ -192,6 +192,16 @@ describe('sound', () => {
     ]);
   });
 
+  it('backwards begins where the first frame ends in the source', () => {
+    const rateOf = (num: number) => rational(num, 24);
+    const turned = { ...placed[0]!, sourceIn: rateOf(47), speed: rational(-1) };
+    const line = timeline();
+    const tracks = [{ ...line.tracks[0]!, clips: [turned] }];
+    const { sound } = renderGraph({ ...line, tracks }, factsOf);
+    // Frames 47 down to 24 of the source; the first of them ends at 48.
+    expect(sound).toMatchObject([{ from: 0, to: 24, sourceIn: rateOf(48), speed: rational(-1) }]);
+  });
+
   it('of two clips that give way to each other is heard together meanwhile', () => {
     const transitions = [{ id: 't', kind: 'crossfade' as const, at: 24, before: 6, after: 4 }];
     const [out, into] = soundOf({ transitions }) as [SoundPart, SoundPart];

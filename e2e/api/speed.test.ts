@@ -1,10 +1,11 @@
-import type { ExportRecord } from '@hone/core/api';
+import { join } from 'node:path';
+import type { ExportRecord, Project } from '@hone/core/api';
 import { rational } from '@hone/core/time';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { codesOf } from '../fixtures/clips.js';
 import { expectedCodes, makeCutProject, type NamedCut } from '../fixtures/cut-project.js';
 import { TestServer } from '../fixtures/server.js';
-import { pitchOf } from '../fixtures/sound.js';
+import { makeTwoTones, pitchOf, TWO_TONES } from '../fixtures/sound.js';
 
 /** Clips of every rate, slower, faster and backwards. */
 const CUTS: readonly NamedCut[] = [
@@ -58,4 +59,37 @@ describe('an export of clips at other speeds', () => {
     // The clip sounds at 330 Hz.
     expect(Math.abs(pitchOf(path, 0.1, 0.8) - 660)).toBeLessThan(6);
   });
+
+  it('plays sound backwards, without a break where it is turned in pieces', async () => {
+    const { project, ids } = await makeCutProject(server, 'Backwards', [['long24', rational(0), 48]]);
+    const path = join(server.footage, 'two-tones.wav');
+    makeTwoTones(path, [70, 65]);
+    const added = await server.addSources(project.id, [path]);
+    await server.settle(project.id);
+    const tones = added.find(({ id }) => !Object.values(ids).includes(id))!;
+    const { timeline } = await server.get<Project>(`projects/${project.id}`);
+    const frames = 135 * 24;
+    const turned = {
+      sourceId: tones.id,
+      length: frames,
+      sourceIn: rational(frames - 1, 24),
+      speed: rational(-1),
+    };
+    const tracks = timeline.tracks.map((track) =>
+      track.kind === 'sound'
+        ? { ...track, clips: track.clips.map((clip) => ({ ...clip, ...turned })) }
+        : track,
+    );
+    await server.setTimeline(project.id, { ...timeline, tracks });
+    const { id, state } = await server.export(project.id);
+    expect(state).toBe('ready');
+    const exported = `${server.folder}/data/exports/${id}.mp4`;
+    const [first, last] = TWO_TONES;
+    expect(pitchOf(exported, 0.1, 1)).toBeCloseTo(last, -1);
+    // A minute is turned in one go.
+    expect(Math.abs(pitchOf(exported, 59, 2) - last)).toBeLessThan(2);
+    expect(pitchOf(exported, 64.85, 0.1)).toBeCloseTo(last, -2);
+    expect(pitchOf(exported, 65.05, 0.1)).toBeCloseTo(first, -2);
+    expect(pitchOf(exported, 133.8, 1)).toBeCloseTo(first, -1);
+  }, 240_000);
 });

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { gainOf } from './mixer.js';
+import { turnedRound } from './sound-part.js';
 
 describe('sound that comes and goes', () => {
   it('does so evenly, and is left alone between', () => {
@@ -12,5 +13,11 @@ describe('sound that comes and goes', () => {
     const going = gainOf({ from: 0, to: 1000, fades: { in: 0, out: 400 } }, 600)!;
     const coming = gainOf({ from: 600, to: 2000, fades: { in: 400, out: 0 } }, 600)!;
     for (let into = 0; into <= 400; into += 25) expect(going(into) + coming(into)).toBeCloseTo(1, 9);
+  });
+});
+
+describe('sound that is turned round', () => {
+  it('has the last sample first, and left and right where they were', () => {
+    expect([...turnedRound(Float32Array.of(1, -1, 2, -2, 3, -3))]).toEqual([3, -3, 2, -2, 1, -1]);
   });
 });

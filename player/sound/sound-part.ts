@@ -1,6 +1,11 @@
 import { ALL_FORMATS, AudioSampleSink, Input, UrlSource, type AudioSample } from 'mediabunny';
 import { SAMPLE_RATE } from '../shared/control.js';
 
+/** Sound that is turned round in one go, sample frames as heard. */
+const TURNED_FRAMES = SAMPLE_RATE;
+/** Decoders of sound that is coded in overlapping blocks begin a block earlier, seconds. */
+const LEAD_SECONDS = 0.1;
+
 /** The sound of one file at one speed, from any time on, as stereo at the player's sample rate. */
 export class SoundReader {
   private samples: AsyncGenerator<AudioSample, void, unknown> | undefined;
@@ -16,7 +21,7 @@ export class SoundReader {
   ) {}
 
   /**
-   * @param speed source seconds for each second heard, above zero
+   * @param speed source seconds for each second heard; below zero it is heard backwards
    * @throws Error in a sentence when the file has no sound that the browser decodes
    */
   static async open(url: string, speed: number): Promise<SoundReader> {
@@ -34,10 +39,11 @@ export class SoundReader {
 
   /** The next `read` begins here. */
   seek(frame: number): void {
-    void this.samples?.return(undefined);
-    this.samples = this.sink.samples(this.zeroSeconds + (frame * this.speed) / SAMPLE_RATE);
     this.block = new Float32Array(0);
     this.blockStart = frame;
+    if (this.speed < 0) return;
+    void this.samples?.return(undefined);
+    this.samples = this.sink.samples(this.zeroSeconds + (frame * this.speed) / SAMPLE_RATE);
   }
 
   /**
@@ -80,12 +86,35 @@ export class SoundReader {
   }
 
   private async advance(): Promise<boolean> {
+    if (this.speed < 0) return this.advanceBackwards();
     const result = await this.samples?.next();
     if (!result || result.done) return false;
     const sample = result.value;
     this.blockStart = Math.round(((sample.timestamp - this.zeroSeconds) * SAMPLE_RATE) / this.speed);
     this.block = toStereo(sample, this.speed);
     sample.close();
+    return true;
+  }
+
+  /** Reads the sound before the block, and turns it round. */
+  private async advanceBackwards(): Promise<boolean> {
+    const from = this.blockStart + this.block.length / 2;
+    const to = from + TURNED_FRAMES;
+    const [begin, end] = [to, from].map((frame) => (frame * this.speed) / SAMPLE_RATE) as [number, number];
+    if (end <= 0) return false;
+    const forwards = new Float32Array(2 * TURNED_FRAMES);
+    const [first, last] = [this.zeroSeconds + begin - LEAD_SECONDS, this.zeroSeconds + end];
+    for await (const sample of this.sink.samples(Math.max(0, first), last)) {
+      const stereo = toStereo(sample, -this.speed);
+      const seconds = sample.timestamp - this.zeroSeconds - begin;
+      sample.close();
+      const at = 2 * Math.round((seconds * SAMPLE_RATE) / -this.speed);
+      const skipped = Math.max(0, -at);
+      const kept = stereo.subarray(skipped, Math.max(skipped, forwards.length - at));
+      forwards.set(kept, Math.min(Math.max(0, at), forwards.length));
+    }
+    this.block = turnedRound(forwards);
+    this.blockStart = from;
     return true;
   }
 }
@@ -112,4 +141,14 @@ function toStereo(sample: AudioSample, speed: number): Float32Array {
     stereo[2 * i + 1] = right[before]! + part * (right[after]! - right[before]!);
   }
   return stereo;
+}
+
+/** Interleaved stereo from its last sample frame to its first. */
+export function turnedRound(stereo: Float32Array): Float32Array {
+  const turned = new Float32Array(stereo.length);
+  for (let at = 0; at < stereo.length; at += 2) {
+    turned[at] = stereo[stereo.length - 2 - at]!;
+    turned[at + 1] = stereo[stereo.length - 1 - at]!;
+  }
+  return turned;
 }

@@ -1,5 +1,5 @@
 import { stereoFilter } from '../../media/index.js';
-import { divide, rational, toNumber, type Rational } from '../../time/index.js';
+import { divide, rational, sourceTimeAt, toNumber, type Rational } from '../../time/index.js';
 import type { Timeline } from '../../timeline/index.js';
 import { GraphWriter, renderCommand, type RenderAssets, type RenderCommand } from '../graph/graph-writer.js';
 import { renderGraph, sourcesOf, type FactsOf, type RenderGraph, type SoundPart } from '../graph/graph.js';
@@ -63,20 +63,50 @@ class ExportWriter extends GraphWriter {
 
   private addSoundPart(part: SoundPart, index: number): string {
     const { rate } = this.rendered.graph;
-    const facts = this.factsOf(part.sourceId);
-    const input = this.open(part.sourceId, part.sourceIn, part.to - part.from, part.speed);
-    const retimed = toNumber(part.speed) === 1 ? '' : retimedSound(part.speed);
-    const length = divide(rational(part.to - part.from), rate);
-    const zero = part.sourceIn.num / part.sourceIn.den + toNumber(facts.pictureStart);
-    const faded = fadeFilters(part, rate);
+    const { sound } = this.factsOf(part.sourceId);
+    const pieces = piecesOf(part, rate).map((piece, at) => this.addHeard(piece, `heard${index}_${at}`));
+    const joined = pieces.length > 1 ? `concat=n=${pieces.length}:v=0:a=1,` : '';
     const delayMs = (1000 * part.from * rate.den) / rate.num;
     this.written.push(
-      `[${input}:a:0]asetpts=PTS-${zero.toFixed(9)}/TB,aresample=${SAMPLE_RATE}:first_pts=0,${retimed}` +
-        `atrim=start=0:end=${toNumber(length).toFixed(9)},asetpts=PTS-STARTPTS,${faded}` +
-        `${stereoFilter(facts.sound!)},aformat=sample_fmts=fltp:channel_layouts=stereo,adelay=${delayMs.toFixed(6)}:all=1[sound${index}]`,
+      `${pieces.join('')}${joined}${fadeFilters(part, rate)}${stereoFilter(sound!)},` +
+        `aformat=sample_fmts=fltp:channel_layouts=stereo,adelay=${delayMs.toFixed(6)}:all=1[sound${index}]`,
     );
     return `[sound${index}]`;
   }
+
+  /** Sound as it is heard, from its first sample on. */
+  private addHeard({ sourceId, from, to, sourceIn, speed }: SoundPart, label: string): string {
+    const { rate } = this.rendered.graph;
+    const isTurned = speed.num < 0;
+    const pace = { num: Math.abs(speed.num), den: speed.den };
+    const begin = isTurned ? sourceTimeAt(sourceIn, to - from, rate, speed) : sourceIn;
+    const input = this.open(sourceId, begin, to - from, pace);
+    const seconds = toNumber(divide(rational(to - from), rate));
+    const zero = toNumber(begin) + toNumber(this.factsOf(sourceId).pictureStart);
+    const span = (seconds * toNumber(pace)).toFixed(9);
+    const turned = isTurned ? `apad,atrim=end=${span},areverse,asetpts=PTS-STARTPTS,` : '';
+    const retimed = toNumber(pace) === 1 ? '' : retimedSound(pace);
+    this.written.push(
+      `[${input}:a:0]asetpts=PTS-${zero.toFixed(9)}/TB,aresample=${SAMPLE_RATE}:first_pts=0,${turned}${retimed}` +
+        `atrim=start=0:end=${seconds.toFixed(9)},asetpts=PTS-STARTPTS[${label}]`,
+    );
+    return `[${label}]`;
+  }
+}
+
+/** Sound that is turned round in one go, seconds: all of it has to be held at once. */
+const TURNED_SECONDS = 60;
+
+/** Parts that are heard one after the other: backwards, a long one in pieces. */
+function piecesOf(part: SoundPart, rate: Rational): SoundPart[] {
+  if (part.speed.num > 0) return [part];
+  const frames = Math.ceil(TURNED_SECONDS * toNumber(rate));
+  const pieces: SoundPart[] = [];
+  for (let from = part.from; from < part.to; from += frames) {
+    const sourceIn = sourceTimeAt(part.sourceIn, from - part.from, rate, part.speed);
+    pieces.push({ ...part, from, to: Math.min(part.to, from + frames), sourceIn });
+  }
+  return pieces;
 }
 
 // Evenly, as the player does it.

@@ -55,8 +55,9 @@ export interface SoundPart {
   readonly sourceId: string;
   readonly from: number;
   readonly to: number;
+  /** Time in the source at `from`; backwards, sound before it is heard. */
   readonly sourceIn: Rational;
-  /** Above zero; sound is heard higher or lower by as much. */
+  /** Sound is heard higher or lower by as much; below zero it runs backwards. */
   readonly speed: Rational;
   /** Frames in which it comes at its beginning and goes at its end, evenly. */
   readonly fades: Fades;
@@ -170,21 +171,22 @@ export function renderGraph(timeline: Timeline, factsOf: FactsOf): RenderGraph {
 // Two clips that give way to each other are both heard meanwhile, the one going as the other comes.
 function soundOn(track: Track, rate: Rational, factsOf: FactsOf): SoundPart[] {
   const transitions = new Map(fittingTransitions(track).map((each) => [each.at, each]));
-  // Sound is not played backwards: such clips are silent, in the preview and in the export alike.
   const isHeard = (clip: Clip | undefined): clip is Clip =>
-    clip !== undefined && clip.enabled && speedOf(clip).num > 0 && Boolean(factsOf(clip.sourceId)?.sound);
+    clip !== undefined && clip.enabled && Boolean(factsOf(clip.sourceId)?.sound);
   return track.clips.flatMap((clip, index) => {
     if (!isHeard(clip)) return [];
     const into = isHeard(track.clips[index - 1]) ? transitions.get(clip.start) : undefined;
     const out = isHeard(track.clips[index + 1]) ? transitions.get(clipEnd(clip)) : undefined;
     const lead = into?.before ?? 0;
+    // Backwards, a frame's sound ends where the frame begins in the source.
+    const turned = speedOf(clip).num < 0 ? 1 : 0;
     return [
       {
         clipId: clip.id,
         sourceId: clip.sourceId,
         from: clip.start - lead,
         to: clipEnd(clip) + (out?.after ?? 0),
-        sourceIn: sourceTimeAt(clip.sourceIn, -lead, rate, speedOf(clip)),
+        sourceIn: sourceTimeAt(clip.sourceIn, -lead - turned, rate, speedOf(clip)),
         speed: speedOf(clip),
         fades: {
           in: into ? into.before + into.after : Math.min(clip.length, clip.fades?.in ?? 0),
