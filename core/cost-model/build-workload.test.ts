@@ -16,6 +16,7 @@ import {
   type PlayableSource,
   type PlayedMedium,
   type Work,
+  type Workload,
 } from './index.js';
 import type { Stage } from '../playback/index.js';
 import { previewGraph } from '../render/index.js';
@@ -80,6 +81,29 @@ describe('what a clip asks of the player', () => {
     expect(sum(pictures(60)) / 47).toBeCloseTo(2.5, 1);
     expect(sum(pictures(12)) / 47).toBeCloseTo(0.5, 1);
     expect(pictures(12)).toContain(0);
+  });
+
+  it('is every second picture, drawn once for two frames, where every second frame is played', () => {
+    const effects = [{ id: 'b', kind: 'blur', enabled: true, values: { radius: 2 } }];
+    const whole = workOf({ effects }, mediumOf());
+    const second: Work = { ...whole, preview: { ...whole.preview, hold: 2 } };
+    const [all, half] = [buildWorkload(whole, laptop), buildWorkload(second, laptop)];
+    expect([...half.segments[0]!.repeats!.slice(0, 5)]).toEqual([0, 1, 0, 1, 0]);
+    const sum = (workload: Workload, stage: Stage): number =>
+      stageMsOf(workload, stage).reduce((total, each) => total + each, 0);
+    for (const stage of ['scale', 'effects', 'show'] as const)
+      expect(sum(half, stage) / sum(all, stage)).toBeCloseTo(0.5, 2);
+    // A cut is drawn wherever it falls.
+    const { stretches } = second.preview.played;
+    const cut = {
+      ...second.preview.played,
+      stretches: [
+        { ...stretches[0]!, to: 5 },
+        { ...stretches[0]!, from: 5 },
+      ],
+    };
+    const drawn = buildWorkload({ ...second, preview: { ...second.preview, played: cut } }, laptop);
+    expect([...drawn.isStanding!.slice(3, 8)]).toEqual([1, 0, 0, 0, 1]);
   });
 
   it('is less where pictures that no other refers to are not shown', () => {

@@ -65,7 +65,7 @@ export function buildWorkload(
   const segments = played.map(({ passage, medium, decoding, scaleMs, effectsMs }): DecodeSegment => {
     const { clipId, sourceId, from, to, speed } = passage;
     const turned = speed.num < 0 ? turnedFrames(waiting) : undefined;
-    const pictures = picturesFor(passage, medium, fps, turned);
+    const pictures = picturesFor(passage, medium, fps, turned, preview.hold);
     const at = driveAt(medium.drive);
     if (at < 0) unmeasured.add('reading');
     // One by one: spread together, a thousand of them take more than twice as long.
@@ -100,6 +100,8 @@ export function buildWorkload(
   const composeMs = new Float32Array(graph.length);
   for (const { from, to, layers: seen } of graph.stretches)
     composeMs.fill(composeMsOf(rig, seen, media, playSize, unmeasured), from, to);
+  const isStanding = standingFrames(preview);
+  composeMs.forEach((_, frame) => isStanding?.[frame] && (composeMs[frame] = 0));
   const shownPixels = megapixels(playSize);
   const shown = showMs(rig, shownPixels) ?? estimated(unmeasured, 'showing', estimateShow(rig, shownPixels));
   const plain: Workload = {
@@ -108,6 +110,7 @@ export function buildWorkload(
     to: graph.length,
     segments,
     composeMs,
+    isStanding,
     showMs: shown,
     presentMs: presentMs(rig, shownPixels) ?? 0,
     cores: rig.machine.cores,
@@ -120,6 +123,15 @@ export function buildWorkload(
     startMs: START_MS,
   };
   return { ...applyCalibration(plain, calibration), unmeasured: [...unmeasured] };
+}
+
+/** 1 for each frame that only lets the picture before it stand; undefined where each has a picture of its own. */
+function standingFrames({ hold, played }: PreviewGraph): Uint8Array | undefined {
+  if (hold === 1) return undefined;
+  const isStanding = new Uint8Array(played.length);
+  for (const { from, to } of played.stretches)
+    for (let frame = from + 1; frame < to; frame++) isStanding[frame] = Number(frame % hold !== 0);
+  return isStanding;
 }
 
 /**

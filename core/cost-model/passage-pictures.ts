@@ -1,6 +1,7 @@
 import type { DecodeSegment } from './workload.js';
 import type { Passage } from '../render/index.js';
 import { toNumber } from '../time/index.js';
+import { heldFrame } from '../pacing/index.js';
 import type { PlayedMedium } from './medium.js';
 import type { Load } from './shown-pictures.js';
 
@@ -12,20 +13,25 @@ export type Pictures = Pick<
 /** Pictures by groups and passage; valid for as long as the clip keeps its position, range and speed. */
 const cache = new WeakMap<PlayedMedium['groups'], Map<string, Pictures>>();
 
-/** Pictures that a passage asks of a medium. @param turned frames of a run, where it is played backwards */
+/**
+ * Pictures that a passage asks of a medium.
+ * @param turned frames of a run, where it is played backwards
+ * @param hold frames that a picture stands for
+ */
 export function picturesFor(
   passage: Passage,
   medium: PlayedMedium,
   fps: number,
   turned: number | undefined,
+  hold: number,
 ): Pictures {
   const { from, to, clipStart, sourceIn, speed } = passage;
   const { framesPerSecond, constantRate, frameCount, decoder, groups, choice } = medium;
   const into = `${sourceIn.num}/${sourceIn.den} ${speed.num}/${speed.den}`;
-  const key = `${choice} ${from} ${to} ${clipStart} ${into} ${fps} ${framesPerSecond} ${constantRate} ${frameCount} ${decoder} ${turned}`;
+  const key = `${choice} ${from} ${to} ${clipStart} ${into} ${fps} ${framesPerSecond} ${constantRate} ${frameCount} ${decoder} ${turned} ${hold}`;
   const known = cache.get(groups) ?? new Map<string, Pictures>();
   cache.set(groups, known);
-  const pictures = known.get(key) ?? picturesOf(passage, medium, fps, turned);
+  const pictures = known.get(key) ?? picturesOf(passage, medium, fps, turned, hold);
   known.set(key, pictures);
   return pictures;
 }
@@ -35,6 +41,7 @@ function picturesOf(
   medium: PlayedMedium,
   fps: number,
   turned: number | undefined,
+  hold: number,
 ): Pictures {
   const { from, to, clipStart, sourceIn, speed } = passage;
   const { framesPerSecond, constantRate, frameCount, groups, decoder } = medium;
@@ -42,7 +49,7 @@ function picturesOf(
   const pace = toNumber(speed);
   const last = Math.max(0, frameCount - 1);
   const frameAt = (frame: number): number => {
-    const seconds = into + ((frame - clipStart) * pace) / fps;
+    const seconds = into + ((heldFrame(frame, hold, clipStart) - clipStart) * pace) / fps;
     return Math.min(last, Math.max(0, Math.floor(seconds * framesPerSecond + 0.5 + 1e-6)));
   };
   const loads = loadsOf(medium, pace);

@@ -5,10 +5,12 @@ import type { Calibration, Residual } from './calibration.js';
 
 /** Key of a work: two works with one key play the same pictures at the same sizes. */
 export function workKey({ preview, media, drive }: Work): string {
-  const { played: graph, playSize, bypass } = preview;
+  const { played: graph, playSize, bypass, hold } = preview;
   const sources = [...media].map(([id, { choice, size, codec, drive: on }]) => [id, choice, size, codec, on]);
   const stretches = graph.stretches.map(({ from, to, layers }) => [from, to, layers]);
-  return hashText(JSON.stringify([graph.rate, stretches, playSize, bypass, sources, drive]));
+  return hashText(
+    JSON.stringify([graph.rate, stretches, playSize, bypass, sources, drive, ...(hold > 1 ? [hold] : [])]),
+  );
 }
 
 export const residualOf = ({ residuals }: Calibration, key: string): Residual | undefined =>

@@ -82,6 +82,9 @@ export interface Workload {
   readonly segments: readonly DecodeSegment[];
   /** Time to compose each frame from `from` on, ms. */
   readonly composeMs: Float32Array;
+  /** 1 for each frame that is not drawn, since the picture before it stands; absent where all are drawn. */
+  readonly isStanding?: Uint8Array | undefined;
+  /** Time to draw a frame, ms. */
   readonly showMs: number;
   /** Time the browser takes beside the player to present a picture, ms. */
   readonly presentMs: number;
@@ -113,6 +116,7 @@ export function normalize(workload: Workload): Workload {
     to: workload.to,
     segments: workload.segments.map(normalizeSegment),
     composeMs: workload.composeMs,
+    isStanding: workload.isStanding,
     showMs: workload.showMs,
     presentMs: workload.presentMs,
     cores: workload.cores,
@@ -223,11 +227,21 @@ export function sumsOf(
   });
 }
 
+/** Time that a frame takes to be drawn and to be presented, ms. */
+export function drawMsAt(
+  { isStanding, from, showMs, presentMs }: Workload,
+  frame: number,
+): { readonly show: number; readonly present: number } {
+  return isStanding?.[frame - from] ? NOT_DRAWN : { show: showMs, present: presentMs };
+}
+
+const NOT_DRAWN = { show: 0, present: 0 } as const;
+
 /** Time of a stage for each frame of a workload without waiting, ms. */
 export function stageMsOf(workload: Workload, stage: Stage): Float32Array {
   if (stage === 'compose') return workload.composeMs;
   const sums = new Float32Array(workload.to - workload.from);
-  if (stage === 'show') return sums.fill(workload.showMs);
+  if (stage === 'show') return sums.map((_, at) => drawMsAt(workload, workload.from + at).show);
   for (const segment of workload.segments) {
     const ms = pictureMsOf(workload, segment, stage);
     for (

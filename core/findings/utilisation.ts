@@ -1,5 +1,5 @@
 import { mean as meanOf } from 'd3-array';
-import { isMade, stageMsOf, stageWork, type Workload } from '../cost-model/index.js';
+import { drawMsAt, isMade, stageMsOf, stageWork, type Workload } from '../cost-model/index.js';
 import { frameBudgetMs, type FrameLog, type Stage } from '../playback/index.js';
 import type { FrameRange } from '../timeline/index.js';
 
@@ -99,10 +99,14 @@ function windowAt(workload: Workload, from: number, to: number, budgetMs: number
         sourceId: segment.sourceId,
       };
   }
-  let composeMs = 0;
-  for (let frame = from; frame < to; frame++) composeMs += workload.composeMs[frame - workload.from]!;
-  const showMs = (to - from) * workload.showMs;
-  const coreMs = decodeCoreMs + scaleMs + effectsMs + composeMs + showMs + (to - from) * workload.presentMs;
+  let [composeMs, showMs, presentMs] = [0, 0, 0];
+  for (let frame = from; frame < to; frame++) {
+    const { show, present } = drawMsAt(workload, frame);
+    composeMs += workload.composeMs[frame - workload.from]!;
+    showMs += show;
+    presentMs += present;
+  }
+  const coreMs = decodeCoreMs + scaleMs + effectsMs + composeMs + showMs + presentMs;
   const driveUse = workload.drives.map(
     ({ bytesPerSecond }, at) => (1000 * bytes[at]!) / bytesPerSecond / spanMs,
   );

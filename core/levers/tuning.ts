@@ -42,6 +42,8 @@ export interface Tuning {
   readonly bypassedEffects?: string[] | undefined;
   /** Whether bypassed effects are left out of the picture at rest too. */
   readonly bypassAtRest?: boolean | undefined;
+  /** Whether a picture stands for two frames while it plays. */
+  readonly everySecondFrame?: boolean | undefined;
   /** Whether no picture is played, only sound. */
   readonly listenOnly?: boolean | undefined;
   /** Tracks that are neither seen nor heard while it plays. */
@@ -92,6 +94,7 @@ export const tuningSchema: ObjectSchema<Tuning> = object({
   bypassedClips: ids(64),
   bypassedEffects: ids(129),
   bypassAtRest: boolean().strict().optional(),
+  everySecondFrame: boolean().strict().optional(),
   listenOnly: boolean().strict().optional(),
   tracksOff: ids(64),
   soloTracks: ids(64),
@@ -122,10 +125,10 @@ export function previewSize(working: FrameSize, scale: PreviewScale): FrameSize 
 export const showAlike = (one: Tuning, other: Tuning): boolean => pixelsOf(one) === pixelsOf(other);
 
 function pixelsOf(tuning: Tuning): string {
-  const { playScale, workingLines = 0, bypass = [], listenOnly = false } = tuning;
+  const { playScale, workingLines = 0, bypass = [], listenOnly = false, everySecondFrame = false } = tuning;
   const { tracksOff = [], soloTracks = [], bypassedClips = [], bypassedEffects = [] } = tuning;
   return JSON.stringify([
-    ...[playScale, workingLines, listenOnly],
+    ...[playScale, workingLines, listenOnly, everySecondFrame],
     ...[bypass, tracksOff, soloTracks, bypassedClips, bypassedEffects].map((each) => each.toSorted()),
   ]);
 }

@@ -18,6 +18,7 @@
  *    (`ReversedRuns`).
  * 9. A picture that was shown is kept while its memory is not needed, and is not decoded again by later runs; decoding goes on
  *    over a few kept pictures, and ends before a long row of them (`endOfMissing`).
+ * 10. Where only every second frame is played, a picture stands for two frames (`heldFrame`).
  */
 export const PREROLL_FRAMES = 5;
 export const PREROLL_LIMIT_MS = 400;
@@ -65,6 +66,14 @@ export const turnedFrames = (waiting: number): number => Math.max(1, Math.floor(
 export function isTooLate(frame: number, playhead: number): boolean {
   return playhead >= frame + 1;
 }
+
+/**
+ * The frame whose picture stands at a frame.
+ * @param hold frames that a picture stands for
+ * @param first of the clip, which shows nothing from before it
+ */
+export const heldFrame = (frame: number, hold: number, first = 0): number =>
+  Math.max(first, frame - (frame % hold));
 
 /** The frame that a playhead shows. */
 export function frameAtPlayhead(playhead: number): number {

@@ -70,6 +70,7 @@ export function changeOf(before: Workload, now: Workload): Change | undefined {
   const { segments } = now;
   if (!isSame || segments.length !== before.segments.length) return undefined;
   if (!sameNumbers(now.isIncomplete, before.isIncomplete)) return undefined;
+  if (!sameNumbers(now.isStanding, before.isStanding)) return undefined;
   if (JSON.stringify([before.rate, before.drives]) !== JSON.stringify([now.rate, now.drives]))
     return undefined;
   let [segment, first, last] = [segments.length, Infinity, -Infinity];

@@ -2,6 +2,7 @@ import {
   availableCores,
   coldDecodeMs,
   decodeMsOf,
+  drawMsAt,
   isMade,
   skippableDecodeMs,
   type DecodeSegment,
@@ -44,10 +45,12 @@ export function computeDecodeWork(workload: Workload): DecodeWork {
   const budgetMs = frameBudgetMs(workload.rate);
   const cores = availableCores(workload);
   const unitMs = cores * USABLE_CORE_SHARE * budgetMs;
-  const { showMs, presentMs } = workload;
   return {
     segments: workload.segments.map((segment) => computeSegmentWork(segment, unitMs, cores)),
-    present: Float64Array.from(workload.composeMs, (ms) => (ms + showMs + presentMs) / unitMs),
+    present: Float64Array.from(workload.composeMs, (ms, at) => {
+      const { show, present } = drawMsAt(workload, workload.from + at);
+      return (ms + show + present) / unitMs;
+    }),
     budgetMs,
   };
 }

@@ -52,4 +52,26 @@ describe('what is expected of playback', () => {
     const { nominalLog: asKnown } = predictedAt(0.9, learnedOf(0.25, 0.2));
     expect(pacingSummary(asKnown, { num: 24, den: 1 }).stageMs.decode).toBeCloseTo(0.9 * BUDGET_MS, 0);
   });
+
+  it('is all of it where a picture that takes 1.5 frames stands for two', () => {
+    const base = strongRig();
+    const kernels = base.kernels.map((each) => {
+      if (each.kernel !== 'blur') return each;
+      // At 1:4 of 3840 × 2160.
+      const ms = (1.5 * BUDGET_MS) / (0.96 * 0.54);
+      return { ...each, msPerMegapixel: { ...each.msPerMegapixel, low: ms, value: ms, high: ms } };
+    });
+    const effects = [{ id: 'b', kind: 'blur', enabled: true, values: { radius: 2 } }];
+    const predicted = (everySecondFrame: boolean): Prediction => {
+      const rig = { ...base, kernels };
+      return predict(
+        situationOf(alone('a', { effects }), [source('a')], rig, { playScale: 4, everySecondFrame }),
+      );
+    };
+    const [each, second] = [predicted(false), predicted(true)];
+    expect(each.summary.dropped / each.summary.wanted).toBeGreaterThan(0.25);
+    expect(second.summary.dropped).toBe(0);
+    const standing = [...Array(20).keys()].map((at) => second.log.get(20 + at, 'show'));
+    expect(standing.map((ms) => ms > 0)).toEqual(standing.map((_, at) => at % 2 === 0));
+  });
 });

@@ -16,7 +16,7 @@ const PLACES = 60;
 export function scrubWait({ rig, calibration }: Situation, work: Work): ScrubWait | null {
   const { preview } = work;
   const workload = buildWorkload(
-    { ...work, preview: { ...preview, playSize: preview.restSize, bypass: preview.restBypass } },
+    { ...work, preview: { ...preview, playSize: preview.restSize, bypass: preview.restBypass, hold: 1 } },
     rig,
     calibration,
   );

@@ -1,6 +1,6 @@
 import { changeOf, statesEqual, type Change, type Checkpoint } from './checkpoint.js';
 import type { FrameLog } from '../playback/index.js';
-import { normalize, type Workload } from '../cost-model/index.js';
+import { drawMsAt, normalize, type Workload } from '../cost-model/index.js';
 import { frameAtPlayhead, Preroll, presentationAt } from '../pacing/index.js';
 import type { ProcessorSharing } from './processor-sharing.js';
 import { ENGINE, PRESENTER, SimulationContext, type SimulationOptions } from './simulation-context.js';
@@ -193,7 +193,7 @@ class Simulation {
       this.drawing = frame;
       this.shownFrame = frame;
       const ms = this.context.work(
-        this.workload.composeMs[frame - this.workload.from]! + this.workload.showMs,
+        this.workload.composeMs[frame - this.workload.from]! + drawMsAt(this.workload, frame).show,
       );
       this.context.cpu.begin(ENGINE, ms);
       return;
@@ -235,7 +235,7 @@ class Simulation {
     const frame = this.drawing;
     this.drawing = -1;
     const compose = this.workload.composeMs[frame - this.workload.from]!;
-    const whole = compose + this.workload.showMs;
+    const whole = compose + drawMsAt(this.workload, frame).show;
     const part = whole > 0 ? compose / whole : 0;
     this.settleUntil(frame);
     this.settle(frame);
@@ -244,7 +244,7 @@ class Simulation {
     this.context.log.set(frame, 'show', tookMs * (1 - part));
     this.settled = Math.max(this.settled, frame + 1);
     this.streams.passed(frame + 1);
-    this.present();
+    this.present(frame);
     this.tick();
   }
 
@@ -253,8 +253,8 @@ class Simulation {
   }
 
   // The browser takes one picture after the other; what it has not begun when the next comes, it leaves out.
-  private present(): void {
-    if (this.workload.presentMs <= 0) return;
+  private present(frame: number): void {
+    if (drawMsAt(this.workload, frame).present <= 0) return;
     if (this.context.cpu.isBusy(PRESENTER)) this.presentDebt = 1;
     else this.context.cpu.begin(PRESENTER, this.context.work(this.workload.presentMs));
   }

@@ -109,6 +109,7 @@ describe('an export', () => {
       bypassAtRest: true,
       bypassedClips: timeline.tracks.flatMap(({ clips }) => clips.map(({ id }) => id)),
       decodePaths: [{ codec: 'h264', profile: 'High', path: 'software' }],
+      everySecondFrame: true,
       listenOnly: true,
       tracksOff: trackIds.slice(0, 1),
       soloTracks: trackIds.slice(1, 2),

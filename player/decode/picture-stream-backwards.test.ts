@@ -31,6 +31,20 @@ describe('a stream that plays backwards', () => {
     },
   );
 
+  it('makes one picture for two frames where every second is played', async () => {
+    const sourceIn = { num: 30, den: 24 };
+    const setting = { rate: RATE24, to: 8, sourceIn, speed: { num: -1, den: 1 }, hold: 2 };
+    const grain = { id: 'g', kind: 'grain', enabled: true, values: {} } as const;
+    for (const effects of [[], [grain]]) {
+      const { run, reduced, pictures } = streamOf(new FakeFile(even(60, 24), 12), { ...setting, effects });
+      await run();
+      expect(reduced.toSorted()).toEqual([24, 26, 28, 30]);
+      expect(pictures().map(({ frame, repeated }) => [frame, repeated])).toEqual(
+        Array.from({ length: 8 }, (_, frame) => [frame, frame % 2 === 1]),
+      );
+    }
+  });
+
   it('works with a single place to write to', async () => {
     const file = new FakeFile(even(60, 24), 12);
     const sourceIn = { num: 30, den: 24 };

@@ -24,6 +24,20 @@ describe('a stream', () => {
     expect(file.open.size).toBe(0);
   });
 
+  it('makes one picture for two frames where every second is played, also with effects that change', async () => {
+    const grain = { id: 'g', kind: 'grain', enabled: true, values: {} } as const;
+    for (const effects of [[], [grain]]) {
+      const { run, reduced, pictures } = streamOf(new FakeFile(even(60, 24), 12), {
+        ...{ rate: RATE24, to: 9, hold: 2, effects, sourceIn: { num: 10, den: 24 } },
+      });
+      await run();
+      expect(reduced).toEqual([10, 12, 14, 16, 18]);
+      expect(pictures().map(({ frame, repeated }) => [frame, repeated])).toEqual(
+        Array.from({ length: 9 }, (_, frame) => [frame, frame % 2 === 1]),
+      );
+    }
+  });
+
   it('leaves out what no other picture refers to and nobody wants, and shows the same', async () => {
     const sixty: StreamSetting = { rate: { num: 60, den: 1 }, to: 20, sourceIn: { num: 1, den: 3 } };
     const shownOf = async (isUnreferenced: (index: number) => boolean): Promise<[number[], number]> => {

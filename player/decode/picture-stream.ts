@@ -12,6 +12,8 @@ interface Answering {
   readonly frame: DecodedFrame['frame'];
   readonly until: number;
   made?: Made;
+  /** Timeline frame that it was made for. */
+  madeFor?: number;
 }
 
 /** An entry point for decoding: its time in the source, and its first timeline frame. */
@@ -125,7 +127,12 @@ export class PictureStream {
             await output.changed();
             break;
           case 'make':
-            answering!.made = await output.make(answering!.frame, output.buffers.shift()!, frame);
+            answering!.made = await output.make(
+              answering!.frame,
+              output.buffers.shift()!,
+              this.frames.held(frame),
+            );
+            answering!.madeFor = frame;
             this.pacer.onMade(answering!.made.frames);
             if (!output.isClosed()) output.picture(frame, answering!.made, false);
             break;
@@ -166,7 +173,9 @@ export class PictureStream {
   private answerOf(frame: number, answering: Answering | undefined): Answer {
     if (!answering) return 'none';
     if (this.skippedSourceFrames.has(this.frames.wantedBy(frame))) return 'skipped';
-    return answering.made && !this.changes ? 'made' : 'decoded';
+    const { made, madeFor } = answering;
+    const isStanding = madeFor !== undefined && this.frames.held(madeFor) === this.frames.held(frame);
+    return made && (!this.changes || isStanding) ? 'made' : 'decoded';
   }
 
   private decoded(decoded: DecodedFrame): void {

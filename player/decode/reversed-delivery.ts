@@ -64,8 +64,12 @@ export class ReversedDelivery {
     let wanted = to - 1;
     const give = async ({ frame }: DecodedFrame, isFor: (frame: number) => boolean): Promise<void> => {
       let picture: Made | undefined;
+      let madeFor = this.frames.held(wanted);
       for (; wanted >= from && isFor(wanted); wanted--) {
-        if (!picture || this.changes) picture = await this.output.make(frame, free.shift()!, wanted);
+        const held = this.frames.held(wanted);
+        if (!picture || (this.changes && held !== madeFor))
+          picture = await this.output.make(frame, free.shift()!, held);
+        madeFor = held;
         made.set(wanted, picture);
       }
     };

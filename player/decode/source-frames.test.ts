@@ -14,7 +14,14 @@ const RATES: readonly Rational[] = [
 const rate = fc.constantFrom(...RATES);
 
 const passageOf = (rateOf: Rational, timelineRate: Rational, more: Partial<StreamSpec> = {}) => ({
-  ...{ to: 400, clipStart: 7, sourceIn: { num: 3, den: 4 }, speed: { num: 1, den: 1 }, timelineRate },
+  ...{
+    to: 400,
+    clipStart: 7,
+    sourceIn: { num: 3, den: 4 },
+    speed: { num: 1, den: 1 },
+    timelineRate,
+    hold: 1,
+  },
   ...more,
   file: { rate: rateOf, constantRate: true, frameCount: 5000 } as StreamSpec['file'],
 });
@@ -39,6 +46,26 @@ describe('frames of a source', () => {
         expect(frames.at(frames.startOf(frame))).toBe(wanted);
       }),
     );
+  });
+
+  it('stand for two frames where every second is played, and none is from before the in point', () => {
+    fc.assert(
+      fc.property(passages, fc.integer({ min: 7, max: 399 }), ({ source, timeline, speed }, frame) => {
+        const more = { speed: { num: speed, den: 2 } };
+        const each = new SourceFrames(passageOf(source, timeline, more));
+        const second = new SourceFrames(passageOf(source, timeline, { ...more, hold: 2 }));
+        // The clip begins at frame 7, which is alone.
+        const standing = frame === 7 ? 7 : frame - (frame % 2);
+        expect(second.held(frame)).toBe(standing);
+        expect(second.wantedBy(frame)).toBe(each.wantedBy(standing));
+        const first = second.firstFor(second.wantedBy(frame), 7)!;
+        expect(second.held(first)).toBe(first);
+      }),
+    );
+    const frames = new SourceFrames(passageOf(RATES[0]!, RATES[0]!, { hold: 2 }));
+    expect(frames.entryAt(3 / 4)).toBe(7);
+    // Frame 31 shows the picture of 30, from before the entry.
+    expect(frames.entryAt(3 / 4 + 1)).toBe(32);
   });
 
   it('that the timeline passes over are wanted by none', () => {

@@ -1,8 +1,9 @@
 import { nearestFrame, sourceTimeAt, toNumber, type Rational } from '@hone/core/time';
+import { heldFrame } from '@hone/core/pacing';
 import type { StreamSpec } from '../shared/messages.js';
 import type { DecodedFrame } from './frame-source.js';
 
-type Passage = Pick<StreamSpec, 'file' | 'to' | 'clipStart' | 'sourceIn' | 'speed' | 'timelineRate'>;
+type Passage = Pick<StreamSpec, 'file' | 'to' | 'clipStart' | 'sourceIn' | 'speed' | 'timelineRate' | 'hold'>;
 
 /** Time stamps reach the decoder in whole microseconds; two that differ by no more are the same. */
 const SAME_SECONDS = 1.5e-6;
@@ -61,7 +62,13 @@ export class SourceFrames {
   /** The first timeline frame that can be shown when decoding begins at a source time. */
   entryAt(seconds: number): number {
     const frames = (seconds - toNumber(this.passage.sourceIn)) * this.pace;
-    return this.passage.clipStart + Math.ceil(frames - 1e-6);
+    const entry = this.passage.clipStart + Math.ceil(frames - 1e-6);
+    return this.held(entry) < entry ? entry + 1 : entry;
+  }
+
+  /** The frame whose picture stands at a frame. */
+  held(frame: number): number {
+    return heldFrame(frame, this.passage.hold, this.passage.clipStart);
   }
 
   /** Source time from which on the picture of a timeline frame is decoded; a quarter into a frame, for safety. */
@@ -72,6 +79,6 @@ export class SourceFrames {
 
   private timeOf(frame: number): Rational {
     const { sourceIn, clipStart, timelineRate, speed } = this.passage;
-    return sourceTimeAt(sourceIn, frame - clipStart, timelineRate, speed);
+    return sourceTimeAt(sourceIn, this.held(frame) - clipStart, timelineRate, speed);
   }
 }

@@ -31,6 +31,12 @@ export class Display {
     this.slates.forget();
   }
 
+  /** Lets the picture on the screen stand for another frame. @returns what that takes, ms */
+  keep(frame: number): { composeMs: number; showMs: number } {
+    this.control.set('shownFrame', frame);
+    return { composeMs: 0, showMs: 0 };
+  }
+
   /**
    * Draws a frame.
    * @param size of the frame in preview pixels @param ready its pictures, by clip

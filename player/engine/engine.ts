@@ -330,7 +330,8 @@ export class Engine {
       void this.pause(to - 1);
       return;
     }
-    if (step === 'show') playing.onShown(frame, this.show(frame), this.waitingAfter(frame));
+    const draw = () => (playing.isStanding(this.plan!, frame) ? this.display.keep(frame) : this.show(frame));
+    if (step === 'show') playing.onShown(frame, draw(), this.waitingAfter(frame));
     else playing.onPassed(frame, this.waitingAfter(frame));
     this.streams.passed(playing.neededFrom(frame));
     this.prefetcher!.openAhead(this.plan!, playhead, to);

@@ -30,6 +30,7 @@ export function openPassage(
   const passage = isResting ? plan.rested(clip) : plan.played(clip);
   const isFull = options.frameSize.width === plan.plan.preview.graph.size.width;
   const scaling = isExact && isFull ? ('exact' as const) : ('quick' as const);
-  const opened = { ...options, rate: plan.rate, scaling, recoded: plan.recodes(passage) };
+  const hold = isResting ? 1 : plan.plan.preview.hold;
+  const opened = { ...options, hold, rate: plan.rate, scaling, recoded: plan.recodes(passage) };
   streams.open(passage, file, ahead === undefined ? opened : { ...opened, ahead });
 }

@@ -25,7 +25,7 @@ const made = (
     sourceIn: { num: first, den: 24 },
     speed: { num: 1, den: 1 },
   },
-  ...{ file, frameSize: SIZE, rate: RATE, scaling: 'quick', recoded: false },
+  ...{ file, frameSize: SIZE, rate: RATE, scaling: 'quick', recoded: false, hold: 1 },
   ...more,
 });
 const kinds = new PictureKinds();

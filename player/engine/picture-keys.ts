@@ -17,6 +17,8 @@ export interface MadePassage {
   readonly rate: Rational;
   readonly scaling: ResampleKind;
   readonly recoded: boolean;
+  /** Frames of the timeline that a picture stands for. */
+  readonly hold: number;
 }
 
 /** Kinds of pictures by their content. They are numbered once and for all, so that keys outlive a plan. */
@@ -147,7 +149,7 @@ export class PictureKeys implements Uses {
 }
 
 function keyedOf({ passage, ...made }: MadePassage, kinds: PictureKinds): Keyed {
-  const { file, frameSize, rate, scaling, recoded } = made;
+  const { file, frameSize, rate, scaling, recoded, hold } = made;
   const { clipStart, effects, framing, sourceIn, speed, to } = passage;
   const stages = stagesOf(effects, file.shownSize, frameSize, framing);
   const isBySource = file.constantRate && speed.num > 0 && !changesByFrame(stages);
@@ -157,7 +159,7 @@ function keyedOf({ passage, ...made }: MadePassage, kinds: PictureKinds): Keyed 
     effects: each.map(({ kind, values, keyframes, enabled }) => ({ kind, values, keyframes, enabled })),
   }));
   const content = { url: file.url, stamp: file.stamp, seen, frameSize, scaling, recoded };
-  const frames = new SourceFrames({ file, to, clipStart, sourceIn, speed, timelineRate: rate });
+  const frames = new SourceFrames({ file, to, clipStart, sourceIn, speed, timelineRate: rate, hold });
   const keyed = { passage, frames, isBySource };
   return {
     ...keyed,
@@ -185,4 +187,4 @@ function* framesOf(
 }
 
 const numberOf = ({ frames, isBySource, passage }: Numbered, frame: number): number =>
-  isBySource ? frames.shownFor(frame) : frame - passage.clipStart;
+  isBySource ? frames.shownFor(frame) : frames.held(frame) - passage.clipStart;

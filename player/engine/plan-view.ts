@@ -1,4 +1,5 @@
 import { passagesOf, withoutKinds, type Layer, type Passage, type RenderGraph } from '@hone/core/render';
+import { heldFrame } from '@hone/core/pacing';
 import { toNumber, type Rational } from '@hone/core/time';
 import type { FrameRange } from '@hone/core/timeline';
 import type { MediaFile, PreviewPlan } from '../plan.js';
@@ -81,13 +82,13 @@ export class PlanView {
   /** Passages of a range of frames that there is a file for, as their pictures are made while it plays. */
   playedPassages({ from, to }: FrameRange): MadePassage[] {
     const { rate } = this;
-    const frameSize = this.plan.preview.playSize;
+    const { playSize: frameSize, hold } = this.plan.preview;
     const within = this.passages.filter((each) => each.from < to && from < each.to);
     return within.flatMap((each) => {
       const file = this.fileOf(each);
       const passage = this.played(each);
       const recoded = this.recodes(passage);
-      return file ? [{ passage, file, frameSize, rate, scaling: 'quick' as const, recoded }] : [];
+      return file ? [{ passage, file, frameSize, rate, scaling: 'quick' as const, recoded, hold }] : [];
     });
   }
 
@@ -106,6 +107,13 @@ export class PlanView {
     return this.layersAt(frame)
       .filter((layer) => this.fileOf(layer))
       .map((layer) => layer.clipId);
+  }
+
+  /** Whether a frame, played after another one, lets the same pictures stand. */
+  isStanding(frame: number, before: number): boolean {
+    const { hold } = this.plan.preview;
+    const isPair = frame > before && heldFrame(frame, hold) === heldFrame(before, hold);
+    return isPair && layersOf(this.graph, frame) === layersOf(this.graph, before);
   }
 
   passagesAt(frame: number): readonly Passage[] {

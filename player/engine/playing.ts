@@ -66,6 +66,11 @@ export class Playing {
     return presentationAt(playhead, this.shownFrame, this.request.to, isReady);
   }
 
+  /** Whether the picture on the screen stands for a frame as well. */
+  isStanding(plan: PlanView, frame: number): boolean {
+    return this.shownFrame >= 0 && plan.isStanding(frame, this.shownFrame);
+  }
+
   /** @param waiting frames after it that are ready */
   onShown(
     frame: number,

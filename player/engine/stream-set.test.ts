@@ -71,7 +71,7 @@ function setUp(slots: number[]): {
 }
 
 const options = {
-  ...{ frameSize: SIZE, rate: RATE, live: true, turned: 12 },
+  ...{ frameSize: SIZE, rate: RATE, live: true, hold: 1, turned: 12 },
   ...{ scaling: 'quick' as const, recoded: false },
 };
 
@@ -168,7 +168,7 @@ describe('pictures that were shown', () => {
     new PictureKeys(
       passages.map((each) => ({
         ...{ passage: each, file, frameSize: SIZE, rate: RATE },
-        ...{ scaling: 'quick', recoded: false },
+        ...{ scaling: 'quick', recoded: false, hold: 1 },
       })),
       new PictureKinds(),
     );

@@ -20,6 +20,8 @@ export interface StreamOptions {
   readonly recoded: boolean;
   /** Frames of a run, where it is played backwards. */
   readonly turned: number;
+  /** Frames of the timeline that a picture stands for. */
+  readonly hold: number;
   /** Most pictures that may wait; undefined for as many as there is room. */
   readonly ahead?: number;
 }
@@ -131,6 +133,7 @@ export class StreamSet {
         stages,
         live: options.live,
         turned: options.turned,
+        hold: options.hold,
         inPassing,
       },
     });

@@ -55,6 +55,8 @@ export interface StreamSpec {
   readonly live: boolean;
   /** Frames of a run, where it is played backwards. */
   readonly turned: number;
+  /** Frames of the timeline that a picture stands for. */
+  readonly hold: number;
   /** Frames of the source that other clips show in the same way: made in passing, where there is room to spare. */
   readonly inPassing: readonly FrameRange[];
 }

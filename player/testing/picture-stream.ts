@@ -85,6 +85,7 @@ export interface StreamSetting {
   readonly live?: boolean;
   readonly slots?: number;
   readonly turned?: number;
+  readonly hold?: number;
   readonly effects?: Stage['effects'];
   readonly inPassing?: StreamSpec['inPassing'];
 }
@@ -128,6 +129,7 @@ export function streamOf(file: FakeFile, setting: StreamSetting) {
     stages: stagesOf(setting.effects ?? [], size, size),
     live: setting.live ?? false,
     turned: setting.turned ?? 12,
+    hold: setting.hold ?? 1,
     inPassing: setting.inPassing ?? [],
   };
   const reduce = (frame: unknown): ReturnType<Reduce> => {

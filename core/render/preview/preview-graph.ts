@@ -47,6 +47,8 @@ export interface PreviewGraph {
   readonly media: Readonly<Record<string, MediaChoice>>;
   /** Kinds of effects that are left out while it plays. */
   readonly bypass: readonly Bypassable[];
+  /** Frames of the timeline that a picture stands for while it plays. */
+  readonly hold: 1 | 2;
   /** Kinds of effects that are left out at rest. */
   readonly restBypass: readonly Bypassable[];
 }
@@ -101,6 +103,7 @@ export function previewGraph(
     restSize: previewPixels(timeline.size, tuning, 'at rest'),
     media,
     bypass: tuning.bypass ?? [],
+    hold: tuning.everySecondFrame ? 2 : 1,
     restBypass: (tuning.bypassAtRest && tuning.bypass) || [],
   };
 }

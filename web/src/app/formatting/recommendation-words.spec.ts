@@ -46,6 +46,9 @@ describe('the words of recommendations', () => {
       'Bypassing blur and colour changes would not help: decode takes 146 % of the frame budget with or without it.',
     );
     expect(withoutText({ bypass: ['grain'] })).toBe(', without grain');
+    expect(withoutText({ bypass: ['grain'], everySecondFrame: true })).toBe(
+      ', without grain, every second frame',
+    );
     expect(withoutText({})).toBe('');
   });
 

@@ -9,9 +9,12 @@ import { count, framesPerSecond, milliseconds, percentOf, rounded } from './quan
 /** Kinds of effects within a sentence. */
 export const bypassText = (kinds: readonly Bypassable[]): string => list(kinds.map(effectWord));
 
-/** Effects that a run bypassed, after its media; empty where there are none. */
-export const withoutText = ({ bypass = [] }: Pick<Tuning, 'bypass'>): string =>
-  bypass.length ? `, without ${bypassText(bypass)}` : '';
+/** What a run left out, after its media; empty where it left out nothing. */
+export const withoutText = ({
+  bypass = [],
+  everySecondFrame,
+}: Pick<Tuning, 'bypass' | 'everySecondFrame'>): string =>
+  (bypass.length ? `, without ${bypassText(bypass)}` : '') + (everySecondFrame ? ', every second frame' : '');
 
 /** What a lever change does and what it is predicted to bring, for its row. */
 export interface RecommendationText {

@@ -68,6 +68,10 @@ export class LeverBoard {
     name: `1:${playScale}`,
     change: { playScale, autoScale: undefined },
   }));
+  readonly frameSteps: readonly LeverPosition[] = [
+    { name: 'every frame', change: { everySecondFrame: undefined } },
+    { name: 'every second', change: { everySecondFrame: true } },
+  ];
   readonly scaleLevers = computed(() => {
     const tuning = this.tuning();
     return SCALE_LEVERS.map((lever) => ({ ...lever, pixels: this.pixelsAt(tuning, lever.when) }));

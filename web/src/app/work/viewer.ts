@@ -54,7 +54,8 @@ export class Viewer {
     const bypassed = tuning ? clips.filter((clip) => bypassedOf(clip, tuning).length > 0) : [];
     const effects = bypassed.length && `without effects of ${count(bypassed.length, 'clip', 'clips')}`;
     const always = tuning?.bypassAtRest ? effects : 0;
-    const parts = [seen, always ? 0 : effects, sounds && `${sounds} muted`].filter(Boolean).join('; ');
+    const pace = tuning?.everySecondFrame && !tuning.listenOnly ? 'every second frame' : '';
+    const parts = [seen, pace, always ? 0 : effects, sounds && `${sounds} muted`].filter(Boolean).join('; ');
     const sentences = [parts && `While playing: ${parts}.`, always && `Playing and at rest: ${always}.`];
     const text = sentences.filter(Boolean).join(' ');
     return text && `${text} All is in the export.`;
