@@ -70,10 +70,12 @@ export function isTooLate(frame: number, playhead: number): boolean {
 /**
  * The frame whose picture stands at a frame.
  * @param hold frames that a picture stands for
- * @param first of the clip, which shows nothing from before it
+ * @param first of a clip: its frames show nothing from before it, but a transition may
  */
-export const heldFrame = (frame: number, hold: number, first = 0): number =>
-  Math.max(first, frame - (frame % hold));
+export function heldFrame(frame: number, hold: number, first = 0): number {
+  const held = frame - (frame % hold);
+  return held < first && first <= frame ? first : held;
+}
 
 /** The frame that a playhead shows. */
 export function frameAtPlayhead(playhead: number): number {

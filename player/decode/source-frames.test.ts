@@ -64,6 +64,10 @@ describe('frames of a source', () => {
     );
     const frames = new SourceFrames(passageOf(RATES[0]!, RATES[0]!, { hold: 2 }));
     expect(frames.entryAt(3 / 4)).toBe(7);
+    // A transition shows the clip before its first frame.
+    expect([3, 4, 5, 6].map((frame) => frames.held(frame))).toEqual([2, 4, 4, 6]);
+    const each = new SourceFrames(passageOf(RATES[0]!, RATES[0]!));
+    expect([3, 4, 5, 6].map((frame) => each.wantedBy(frame))).toEqual([14, 15, 16, 17]);
     // Frame 31 shows the picture of 30, from before the entry.
     expect(frames.entryAt(3 / 4 + 1)).toBe(32);
   });
