@@ -110,7 +110,7 @@ describe('tracks while playing', () => {
     const { browser } = opened;
     const { page } = browser;
     await page.getByRole('link', { name: 'Sources', exact: true }).click();
-    await page.getByTestId('sources').getByRole('row').filter({ hasText: 'pal25' }).click();
+    await page.getByTestId('sources').getByRole('button', { name: 'pal25.mp4' }).click();
     await page.getByTestId('play-alone').click();
     await page.getByTestId('subject').waitFor();
     expect(await sign().count()).toBe(0);
