@@ -73,14 +73,14 @@ describe('what the positions of a lever bring', () => {
     expect(await text()).toBe('being predicted …');
     expect(asked).toEqual([]);
     recommendations.set(SETTLED);
-    expect(await text()).toBe('1:2 6 frames/s · 1:4 12 frames/s · 1:8 plays');
+    expect(await text()).toBe('frames/s: 1:2 6 · 1:4 12 · 1:8 plays');
     expect(asked).toEqual([2, 4, 8]);
   });
 
   it('is what was measured, where it was played so', async () => {
     TestBed.inject(MockStore).overrideSelector(playbackFeature.selectRuns, [run]);
     recommendations.set(SETTLED);
-    expect(await text()).toBe('1:2 6 frames/s · 1:4 18 frames/s, measured · 1:8 plays');
+    expect(await text()).toBe('frames/s: 1:2 6 · 1:4 18, measured · 1:8 plays');
     expect(asked).toEqual([2, 8]);
   });
 

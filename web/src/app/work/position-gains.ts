@@ -1,13 +1,15 @@
 import { Component, computed, DestroyRef, effect, inject, input } from '@angular/core';
 import { Store } from '@ngrx/store';
+import type { TuningFigures } from '@hone/core/findings';
 import type { Tuning } from '@hone/core/levers';
 import { isRealTime } from '@hone/core/playback';
+import { rounded } from '../formatting/quantities';
 import { Levers } from '../playback/levers';
 import { Predictions } from '../prediction/predictions';
 import { TuningPredictions } from '../prediction/tuning-predictions';
 import { playbackFeature } from '../state/playback.feature';
 import { selectLength } from '../state/selectors';
-import { figuresText, wholeRunWith } from './tuning-figures';
+import { wholeRunWith } from './tuning-figures';
 
 /** A position of one lever, the others left as they are. */
 export interface LeverPosition {
@@ -15,10 +17,13 @@ export interface LeverPosition {
   readonly change: Partial<Tuning>;
 }
 
+const shortText = (figures: TuningFigures | undefined): string =>
+  !figures ? '…' : figures.isRealTime ? 'plays' : rounded(figures.framesPerSecond);
+
 /** How the timeline plays with each position of a lever: measured where it was played so, predicted elsewhere. */
 @Component({
   selector: 'hone-position-gains',
-  template: '<small class="quiet">{{ text() }}</small>',
+  template: '<span class="quiet">{{ text() }}</span>',
   styles: ':host { font-size: 11.5px }',
 })
 export class PositionGains {
@@ -41,14 +46,15 @@ export class PositionGains {
 
   readonly text = computed(() => {
     if (this.predictions.recommendations() === null) return 'being predicted …';
-    const parts = this.tunings().map(({ name, tuning, run }) => {
-      const figures = this.tuningPredictions.figuresOf(tuning);
-      if (!run) return `${name} ${figures ? figuresText(figures) : '…'}`;
+    const all = this.tunings().map(({ name, tuning, run }) => {
+      if (!run) return { name, figures: this.tuningPredictions.figuresOf(tuning), note: '' };
       const { summary } = run;
-      const measured = { framesPerSecond: summary.framesPerSecondShown, isRealTime: isRealTime(summary) };
-      return `${name} ${figuresText(measured)}, measured`;
+      const figures = { framesPerSecond: summary.framesPerSecondShown, isRealTime: isRealTime(summary) };
+      return { name, figures, note: ', measured' };
     });
-    return parts.join(' · ');
+    const parts = all.map(({ name, figures, note }) => `${name} ${shortText(figures)}${note}`);
+    const unit = all.some(({ figures }) => figures && !figures.isRealTime) ? 'frames/s: ' : '';
+    return unit + parts.join(' · ');
   });
 
   constructor() {
