@@ -1,5 +1,5 @@
 import { DECODE_PATHS, type DecodePath } from '../levers/index.js';
-import { type DecodeFigures, type Rig } from '../machine/index.js';
+import type { DecodeFigures, Rig } from '../machine/index.js';
 
 /** Properties of a frame that its decode time depends on. */
 export interface DecodeLoad {

@@ -14,8 +14,12 @@ export const wholeRunWith = (
       summary.wanted >= length - 1 &&
       showAlike(facts.tuning, tuning) &&
       facts.tuning.lightCopies === tuning.lightCopies &&
+      pathsOf(facts.tuning) === pathsOf(tuning) &&
       (facts.tuning.renderCache ?? true) === (tuning.renderCache ?? true),
   );
+
+const pathsOf = ({ decodePaths = [] }: Tuning): string =>
+  JSON.stringify(decodePaths.map(({ codec, profile, path }) => `${codec} ${profile} ${path}`).toSorted());
 
 export const figuresText = (figures: TuningFigures): string =>
   figures.isRealTime ? 'plays' : framesPerSecond(figures.framesPerSecond);
