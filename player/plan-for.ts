@@ -1,6 +1,6 @@
 import type { LightCopy, Source } from '@hone/core/api';
 import { cachedSourceId, withCached, type CachedStretch } from '@hone/core/cache';
-import { type Tuning, chosenPath } from '@hone/core/levers';
+import { type ComposeProcessor, type Tuning, chosenPath } from '@hone/core/levers';
 import { type ChosenDecoder } from '@hone/core/machine';
 import {
   codedSize,
@@ -30,6 +30,7 @@ export function planFor(
   copies: readonly LightCopy[],
   decoders: Readonly<Record<string, ChosenDecoder>> = {},
   stretches: readonly CachedStretch[] = [],
+  composeOn: ComposeProcessor = 'processor',
 ): PreviewPlan {
   const known = new Map(sources.map((source) => [source.id, source]));
   const ready = chosenCopies(timeline, tuning, sources, copies);
@@ -59,7 +60,7 @@ export function planFor(
   for (const stretch of stretches)
     if (preview.cached.some(({ stretchId }) => stretchId === stretch.id))
       pictures[cachedSourceId(stretch.id)] = stretchFile(stretch, made);
-  return { preview, pictures, originals, missing, sounds };
+  return { preview, pictures, originals, missing, sounds, composeOn };
 }
 
 function originalFile(

@@ -1,6 +1,6 @@
 import type { PictureChoice, PreviewGraph } from '@hone/core/render';
 import type { StackedPicture } from '@hone/core/media';
-import type { DecodePath } from '@hone/core/levers';
+import type { ComposeProcessor, DecodePath } from '@hone/core/levers';
 import { mergeRanges, type FrameRange, type FrameSize } from '@hone/core/timeline';
 import type { Rational } from '@hone/core/time';
 
@@ -48,6 +48,8 @@ export interface PreviewPlan {
   readonly originals: Readonly<Record<string, MediaFile>>;
   /** Names of the sources whose picture there is no file for. */
   readonly missing: Readonly<Record<string, string>>;
+  /** What composes its frames. */
+  readonly composeOn: ComposeProcessor;
   /** Addresses of the files that sound is read from, by source. */
   readonly sounds: Readonly<Record<string, string>>;
 }

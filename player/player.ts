@@ -45,6 +45,8 @@ export interface PlayerEvents {
   filling(progress: FillingProgress): void;
   /** A decoder was lost; playback goes on in software. */
   fellBack(lost: LostDecoder): void;
+  /** The graphics processor cannot be used any more; the processor composes on. */
+  lostGraphics(reason: string): void;
   failed(message: string): void;
 }
 
@@ -251,6 +253,9 @@ export class Player {
         break;
       case 'fell back':
         this.emit('fellBack', message.lost);
+        break;
+      case 'lost graphics':
+        this.emit('lostGraphics', message.reason);
         break;
       case 'failed':
         this.emit('failed', message.message);

@@ -15,7 +15,7 @@ import { decodeFactorOf, factorOf, UNCALIBRATED, type Calibration } from './cali
 import { speedVariabilityOf } from './speed-variability.js';
 import { presentMs, showMs } from './cost-model.js';
 import type { PlayedMedium } from './medium.js';
-import type { MemoryShares, Rig } from '../machine/index.js';
+import { composingOn, type MemoryShares, type Rig } from '../machine/index.js';
 import { picturesFor } from './passage-pictures.js';
 import { estimateShow } from './kernel-estimate.js';
 import { composeMsOf, estimated, pictureCosts } from './picture-costs.js';
@@ -97,13 +97,15 @@ export function buildWorkload(
       turned,
     };
   });
+  const processor = composingOn(rig, preview.composeOn);
   const composeMs = new Float32Array(graph.length);
   for (const { from, to, layers: seen } of graph.stretches)
-    composeMs.fill(composeMsOf(rig, seen, media, playSize, unmeasured), from, to);
+    composeMs.fill(composeMsOf(rig, seen, media, playSize, unmeasured, processor), from, to);
   const isStanding = standingFrames(preview);
   composeMs.forEach((_, frame) => isStanding?.[frame] && (composeMs[frame] = 0));
   const shownPixels = megapixels(playSize);
-  const shown = showMs(rig, shownPixels) ?? estimated(unmeasured, 'showing', estimateShow(rig, shownPixels));
+  const shown =
+    showMs(rig, shownPixels, processor) ?? estimated(unmeasured, 'showing', estimateShow(rig, shownPixels));
   const plain: Workload = {
     rate: graph.rate,
     from: 0,

@@ -1,5 +1,6 @@
 import { byPath, estimateDecode, type DecodeEstimate, type DecodeLoad } from './decode-estimate.js';
-import type { DecodeFigures, Rig } from '../machine/index.js';
+import type { ComposeProcessor } from '../levers/index.js';
+import { showsOn, type DecodeFigures, type Rig } from '../machine/index.js';
 
 /** ms a frame = base + perMegapixel × megapixels + perMegabit × megabits. */
 export interface DecodeCost {
@@ -135,15 +136,24 @@ export function decodeMs(rig: Rig, load: DecodeLoad): DecodeEstimate {
     : estimateDecode(rig, load);
 }
 
-/** ms of a kernel of one stage on the processor for a number of megapixels; undefined when it was not measured. */
-export function kernelMs(rig: Rig, kernel: string, megapixels: number): number | undefined {
-  const figures = rig.kernels.find((each) => each.kernel === kernel && each.on === 'processor');
+/** ms of a kernel of one stage for a number of megapixels; undefined when it was not measured. */
+export function kernelMs(
+  rig: Rig,
+  kernel: string,
+  megapixels: number,
+  processor: ComposeProcessor = 'processor',
+): number | undefined {
+  const figures = rig.kernels.find((each) => each.kernel === kernel && each.on === processor);
   return figures && figures.msPerMegapixel.value * megapixels;
 }
 
 /** ms that showing a picture of a size takes, between the sizes that were measured; undefined when none was. */
-export function showMs(rig: Rig, megapixels: number): number | undefined {
-  const shows = rig.shows
+export function showMs(
+  rig: Rig,
+  megapixels: number,
+  processor: ComposeProcessor = 'processor',
+): number | undefined {
+  const shows = showsOn(rig, processor)
     .map(({ width, height, ms }) => ({ megapixels: (width * height) / 1e6, ms: ms.value }))
     .sort((a, b) => a.megapixels - b.megapixels);
   const first = shows[0];

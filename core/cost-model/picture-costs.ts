@@ -1,4 +1,5 @@
 import { least } from 'd3-array';
+import type { ComposeProcessor } from '../levers/index.js';
 import { megapixels } from '../media/index.js';
 import {
   fillsFrame,
@@ -13,6 +14,7 @@ import {
 } from '../render/index.js';
 import type { FrameSize } from '../timeline/index.js';
 import {
+  COMPOSE_TWO,
   USUAL_BIT_SHARE,
   stepKernel,
   type EffectKernel,
@@ -245,11 +247,17 @@ export function composeMsOf(
   media: ReadonlyMap<string, PlayedMedium>,
   frame: FrameSize,
   unmeasured: Set<string>,
+  processor: ComposeProcessor = 'processor',
 ): number {
   const pixels = megapixels(frame);
-  const two = (): number => kernelCost(rig, 'compose two', pixels, unmeasured, 'composing');
+  const two = (): number => kernelCost(rig, COMPOSE_TWO, pixels, unmeasured, 'composing');
   const of = (kernel: EffectKernel): number => kernelCost(rig, kernel, pixels, unmeasured);
   const seen = layers.filter(({ sourceId }) => media.has(sourceId));
+  if (processor === 'graphics processor') {
+    // Every picture is uploaded and drawn, and turning one costs no more.
+    const uploaded = kernelMs(rig, COMPOSE_TWO, pixels, processor);
+    return seen.length * ((uploaded ?? estimated(unmeasured, 'composing', two())) / 2);
+  }
   const [only] = seen;
   if (seen.length === 1 && isOpaque(only!.effects)) {
     const stages = stagesOf(only!.effects, media.get(only!.sourceId)!.shownSize, frame, only!.framing);

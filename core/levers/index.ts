@@ -1,3 +1,4 @@
+export * from './composing.js';
 export * from './decode-paths.js';
 export * from './tuning.js';
 export * from './monitored-tracks.js';

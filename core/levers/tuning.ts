@@ -1,5 +1,6 @@
 import { array, boolean, number, object, string, type ObjectSchema } from 'yup';
 import { evenSide, type FrameSize } from '../timeline/index.js';
+import { COMPOSE_PROCESSORS, type ComposeProcessor } from './composing.js';
 import { DECODE_PATHS, type DecodePathChoice } from './decode-paths.js';
 
 /** The divisor between working size and preview pixels. */
@@ -34,6 +35,8 @@ export interface Tuning {
   readonly rendersAtRest?: boolean | undefined;
   /** How the browser decodes pictures of a codec and profile; automatic where absent. */
   readonly decodePaths?: DecodePathChoice[] | undefined;
+  /** What composes frames; automatic where absent. */
+  readonly composeOn?: ComposeProcessor | undefined;
   /** Kinds of effects that are left out while it plays. */
   readonly bypass?: Bypassable[] | undefined;
   /** Clips whose effects of pixels are all left out while it plays. */
@@ -90,6 +93,7 @@ export const tuningSchema: ObjectSchema<Tuning> = object({
   renderCache: boolean().strict().optional(),
   rendersAtRest: boolean().strict().optional(),
   decodePaths: array(decodePathSchema).strict().max(100).optional(),
+  composeOn: string().strict().oneOf(COMPOSE_PROCESSORS).optional(),
   bypass: array(string<Bypassable>().strict().oneOf(BYPASSABLE).required()).strict().max(6).optional(),
   bypassedClips: ids(64),
   bypassedEffects: ids(129),

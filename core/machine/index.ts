@@ -1,3 +1,4 @@
+export * from './composing.js';
 export * from './decode-paths.js';
 export * from './decode-samples.js';
 export * from './effect-kernels.js';

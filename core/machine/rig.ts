@@ -1,6 +1,6 @@
 import { extent, median } from 'd3-array';
 import { array, boolean, number, object, string, type InferType } from 'yup';
-import { DECODE_PATHS } from '../levers/index.js';
+import { COMPOSE_PROCESSORS, DECODE_PATHS } from '../levers/index.js';
 
 /** The form of a saved rig; a file of another version is refused. */
 export const RIG_VERSION = 1;
@@ -93,10 +93,7 @@ const kernelSchema = object({
     .oneOf(['scale', 'effects', 'compose'] as const)
     .required(),
   kernel: text().required(),
-  on: string()
-    .strict()
-    .oneOf(['processor', 'graphics processor'] as const)
-    .required(),
+  on: string().strict().oneOf(COMPOSE_PROCESSORS).required(),
   /** Time per megapixel of its result, or of its input where `of` is set so, ms. */
   msPerMegapixel: figureSchema.required(),
   of: string()
@@ -111,6 +108,8 @@ const showSchema = object({
   width: side(),
   height: side(),
   ms: figureSchema.required(),
+  /** What composed the picture; the processor where absent. */
+  on: string().strict().oneOf(COMPOSE_PROCESSORS).optional().default(undefined),
   /** Time the browser takes of all cores to present it, ms. */
   presentMs: figureSchema.optional().default(undefined),
 }).noUnknown();

@@ -4,9 +4,10 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import type { Project } from '@hone/core/api';
 import { exportCommand, exportGraph, type EffectKind } from '@hone/core/render';
+import { COMPOSE_PROCESSORS } from '@hone/core/levers';
 import { rational } from '@hone/core/time';
 import { TRANSITION_KINDS, type Effect, type Track } from '@hone/core/timeline';
-import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
 import { effectAssets } from '@hone/server';
 import { TestBrowser } from '../fixtures/browser.js';
 import { EFFECT_SETTINGS, effectOf, TITLE_SETTINGS, type EffectSetting } from '../fixtures/effect-cases.js';
@@ -27,7 +28,7 @@ const WARM_CUBE = [
 ].join('\n');
 
 /** What the player shows at 1:1 against what the export's own graph gives, before any encoder touches it. */
-describe('the preview and the export', () => {
+describe.each(COMPOSE_PROCESSORS)('the preview, composed on the %s, and the export', (composeOn) => {
   let server: TestServer;
   let browser: TestBrowser;
   let made: CutProject;
@@ -39,10 +40,20 @@ describe('the preview and the export', () => {
       ['fast60', rational(1, 2), 24],
     ]);
     const { tuning } = await server.get<Project>(`projects/${made.project.id}`);
-    await server.call('PUT', `projects/${made.project.id}/tuning`, { ...tuning, restScale: 1, playScale: 1 });
+    await server.call('PUT', `projects/${made.project.id}/tuning`, {
+      ...tuning,
+      ...{ restScale: 1, playScale: 1, composeOn },
+    });
     await server.settle(made.project.id);
     browser = await TestBrowser.open(server.url);
     await browser.waitForPicture();
+  });
+
+  afterEach(async () => {
+    const isOnGraphics = /composed on the graphics processor/.test(
+      (await browser.page.getByTestId('plate').textContent())!,
+    );
+    expect(isOnGraphics).toBe(composeOn === 'graphics processor');
   });
 
   afterAll(async () => {

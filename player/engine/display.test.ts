@@ -42,6 +42,7 @@ function setUp() {
   } as unknown as PreviewPlan);
   const drawn: (ReadyPicture | undefined)[][] = [];
   const screen = {
+    processor: 'processor',
     draw: (layers: readonly { picture: ReadyPicture | undefined }[]) => {
       drawn.push(layers.map(({ picture }) => picture));
       return { composeMs: 1, showMs: 2 };
@@ -73,7 +74,12 @@ describe('the display', () => {
     const { told, ready, show } = setUp();
     for (const frame of [0, 1, 2]) show(frame, ready('a', 'browser'));
     expect(told).toEqual([
-      { size: SIZE, from: [{ choice: 'original', pixels: null, decoder: 'browser' }], leftOut: [] },
+      {
+        size: SIZE,
+        from: [{ choice: 'original', pixels: null, decoder: 'browser' }],
+        leftOut: [],
+        composedOn: 'processor',
+      },
     ]);
     show(12, ready('b', 'browser'));
     show(13, ready('b', 'browser'));

@@ -2,6 +2,7 @@ import { mixShare, type Layer } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Control } from '../shared/control.js';
 import type { ShownPixels } from '../shared/messages.js';
+import type { PreviewPlan } from '../plan.js';
 import type { Layout } from './layout.js';
 import type { PlanView } from './plan-view.js';
 import type { Screen } from './screen.js';
@@ -26,9 +27,10 @@ export class Display {
     this.slates = new Slates(memory);
   }
 
-  /** The room of slates is used for something else now. */
-  forgetSlates(): void {
+  /** Draws by another plan, which uses the room of slates for something else. */
+  setPlan({ composeOn }: Pick<PreviewPlan, 'composeOn'>): void {
     this.slates.forget();
+    this.screen.composeOn(composeOn);
   }
 
   /** Lets the picture on the screen stand for another frame. @returns what that takes, ms */
@@ -65,7 +67,8 @@ export class Display {
     this.control.set('shownFrame', frame);
     for (const { clipId, sourceId } of layers)
       if (ready?.get(clipId)?.decoder === 'server') this.serverDecoded.add(sourceId);
-    const pixels = shownPixels(layers, plan, ready, size);
+    const composedOn = this.screen.processor;
+    const pixels = { ...shownPixels(layers, plan, ready, size), composedOn };
     const now = JSON.stringify(pixels);
     if (now !== this.told) {
       this.told = now;

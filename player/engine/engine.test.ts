@@ -40,13 +40,13 @@ function planOf(id: string, start: number): PreviewPlan {
     () => facts,
     () => undefined,
   );
-  return { preview, pictures: { a: file }, originals: {}, missing: {}, sounds: {} };
+  return { preview, pictures: { a: file }, originals: {}, missing: {}, sounds: {}, composeOn: 'processor' };
 }
 
 function setUp() {
   const decoder = new ScriptedDecoder();
   const engine = new Engine(
-    {} as Screen,
+    { composeOn: () => undefined } as unknown as Screen,
     createMemory(),
     Control.create(),
     [decoder],

@@ -109,7 +109,7 @@ export class Engine {
     try {
       const layout = layOut(plan, this.memory, this.decoders, this.shares);
       this.layout = layout;
-      this.display.forgetSlates();
+      this.display.setPlan(plan);
       this.plan = new PlanView(plan);
       this.kept.setPlan(this.plan, layout);
     } catch (error) {

@@ -1,14 +1,25 @@
+import type { ComposeProcessor } from '@hone/core/levers';
 import { fillsFrame, isOpaque } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
+import { GraphicsComposer } from '../graphics/graphics-composer.js';
 import type { Kernels } from '../shared/kernels.js';
 import { colourCoefficients, planarAt, VIDEO_BT709, type ColourCoding } from '../shared/picture.js';
 import { Composer, type ComposeRoom, type DrawnLayer } from './composer.js';
 
+/** What composing and showing a frame took, ms. */
+export interface DrawTimes {
+  readonly composeMs: number;
+  readonly showMs: number;
+}
+
 /** Composes the pictures of a frame and puts them on the canvas, which has exactly the pixels of the preview. */
 export class Screen {
+  /** Is told why the graphics processor is not used any more; the processor composes from then on. */
+  onGraphicsLost: (reason: string) => void = () => undefined;
   private readonly context: OffscreenCanvasRenderingContext2D;
   private image = new ImageData(2, 2);
   private readonly composer: Composer;
+  private graphics: GraphicsComposer | undefined;
 
   constructor(
     private readonly canvas: OffscreenCanvas,
@@ -21,21 +32,69 @@ export class Screen {
     this.composer = new Composer(memory, kernels);
   }
 
+  /** What composes frames now. */
+  get processor(): ComposeProcessor {
+    return this.graphics ? 'graphics processor' : 'processor';
+  }
+
+  /** Composes on another processor from now on. */
+  composeOn(processor: ComposeProcessor): void {
+    if ((processor === 'graphics processor') === (this.graphics !== undefined)) return;
+    this.graphics?.close();
+    this.graphics = undefined;
+    if (processor === 'processor') return;
+    try {
+      this.graphics = new GraphicsComposer(this.memory);
+    } catch (error) {
+      this.lose(error);
+    }
+  }
+
   /**
    * @param layers the lowest first
-   * @param room where frames are put together
-   * @returns what composing and showing took, ms
+   * @param room where the processor puts frames together
    */
-  draw(
+  draw(layers: readonly DrawnLayer[], size: FrameSize, room: ComposeRoom): DrawTimes {
+    const coding = layers[0]?.picture?.coding ?? VIDEO_BT709;
+    return this.drawOnGraphics(layers, size, coding) ?? this.drawOnProcessor(layers, size, room, coding);
+  }
+
+  /** @returns undefined where the graphics processor is not used, or was lost */
+  private drawOnGraphics(
+    layers: readonly DrawnLayer[],
+    size: FrameSize,
+    coding: ColourCoding,
+  ): DrawTimes | undefined {
+    const { graphics } = this;
+    if (!graphics?.takes(layers, size)) return undefined;
+    const start = performance.now();
+    try {
+      graphics.compose(layers, size, coding);
+    } catch (error) {
+      graphics.close();
+      this.graphics = undefined;
+      this.lose(error);
+      return undefined;
+    }
+    const composed = performance.now();
+    this.resize(size);
+    this.context.drawImage(graphics.canvas, 0, 0);
+    return { composeMs: composed - start, showMs: performance.now() - composed };
+  }
+
+  private lose(error: unknown): void {
+    this.onGraphicsLost(error instanceof Error ? error.message : String(error));
+  }
+
+  private drawOnProcessor(
     layers: readonly DrawnLayer[],
     size: FrameSize,
     room: ComposeRoom,
-  ): { composeMs: number; showMs: number } {
+    coding: ColourCoding,
+  ): DrawTimes {
     const start = performance.now();
-    const first = layers[0]?.picture;
-    const whole = layers.length === 1 && isWhole(layers[0]!, size) ? first : undefined;
+    const whole = layers.length === 1 && isWhole(layers[0]!, size) ? layers[0]!.picture : undefined;
     if (!whole) this.composer.compose(layers, size, room);
-    const coding = first?.coding ?? VIDEO_BT709;
     const afterCompose = performance.now();
     this.show(whole?.address ?? room.composed, size, room.colours, coding);
     const end = performance.now();
@@ -48,11 +107,14 @@ export class Screen {
     this.kernels.toRgba(luma.address, blue.address, red.address, colours, width, height, ...numbers);
     if (this.image.width !== width || this.image.height !== height) this.image = new ImageData(width, height);
     this.image.data.set(new Uint8Array(this.memory.buffer, colours, 4 * width * height));
-    if (this.canvas.width !== width || this.canvas.height !== height) {
-      this.canvas.width = width;
-      this.canvas.height = height;
-    }
+    this.resize({ width, height });
     this.context.putImageData(this.image, 0, 0);
+  }
+
+  private resize({ width, height }: FrameSize): void {
+    if (this.canvas.width === width && this.canvas.height === height) return;
+    this.canvas.width = width;
+    this.canvas.height = height;
   }
 }
 

@@ -12,7 +12,7 @@ export function shownPixels(
   plan: PlanView,
   ready: ReadonlyMap<string, ReadyPicture> | undefined,
   size: FrameSize,
-): ShownPixels {
+): Omit<ShownPixels, 'composedOn'> {
   const origins = layers.map((layer): PictureOrigin => {
     const picture = ready?.get(layer.clipId);
     const file = picture?.file ?? plan.fileOf(layer);

@@ -19,8 +19,10 @@ page.onMessage((request) => {
   page.onMessage((early) => waiting.push(early));
   void loadKernels(request.wasm, request.memory)
     .then((kernels) => {
+      const screen = new Screen(request.canvas, request.memory, kernels);
+      screen.onGraphicsLost = (reason) => page.send({ kind: 'lost graphics', reason });
       const engine = new Engine(
-        new Screen(request.canvas, request.memory, kernels),
+        screen,
         request.memory,
         new Control(request.control),
         request.decoders.map((port) => channel<DecodeRequest, DecodeReply>(port)),

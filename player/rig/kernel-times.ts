@@ -1,4 +1,6 @@
 import { RESAMPLE, RESAMPLE_FAR, scaleKernel } from '@hone/core/cost-model';
+import type { ComposeProcessor } from '@hone/core/levers';
+import { COMPOSE_TWO } from '@hone/core/machine';
 import type { FrameSize } from '@hone/core/timeline';
 import { reduceFrame, reductionBytes } from '../decode/reduce-frame.js';
 import { Workspace } from '../decode/workspace.js';
@@ -7,7 +9,7 @@ import type { ReadyPicture } from '../engine/ready-picture.js';
 import { FIRST_FREE, PAGE, type Kernels } from '../shared/kernels.js';
 import { planarBytes, VIDEO_BT709 } from '../shared/picture.js';
 import { effectRoom, effectTimes } from './effect-times.js';
-import type { KernelTimes, ShowTimes } from './times.js';
+import type { ComposingTimes, KernelTimes, ShowTimes } from './times.js';
 
 const SOURCE = { width: 3840, height: 2160 };
 const SCALES = [1, 2, 4, 8, 16];
@@ -20,6 +22,12 @@ const FAR = { width: 238, height: 134 };
 const PACE_MS = 1000 / 24;
 
 type Drawn = ReturnType<Screen['draw']>;
+
+/** What a screen composes on, and who is told when that is lost. */
+interface ComposingOn {
+  readonly processor: ComposeProcessor;
+  readonly lost?: (reason: string) => void;
+}
 
 const megapixels = ({ width, height }: FrameSize): number => (width * height) / 1e6;
 const even = (value: number): number => 2 * Math.round(value / 2);
@@ -82,7 +90,7 @@ export class KernelBench {
     times.push(...effectTimes(this.kernels, this.memory, this.colours, COMPOSED, rounds));
     times.push({
       stage: 'compose',
-      kernel: 'compose two',
+      kernel: COMPOSE_TWO,
       megapixels: megapixels(COMPOSED),
       of: 'result',
       ms: this.draw(COMPOSED, rounds, 2).map(({ composeMs }) => composeMs),
@@ -103,6 +111,39 @@ export class KernelBench {
       times.push({ size, ms: ms.slice(1) });
     }
     return times;
+  }
+
+  /**
+   * Time to compose on the graphics processor, and to show what was composed.
+   * @param sizes the smallest first
+   * @returns null where the browser has no graphics processor, or it was lost meanwhile
+   */
+  async graphicsComposing(
+    sizes: readonly FrameSize[],
+    rounds: number,
+    canvas = new OffscreenCanvas(2, 2),
+  ): Promise<ComposingTimes | null> {
+    const lost: string[] = [];
+    const on = { processor: 'graphics processor', lost: (reason: string) => lost.push(reason) } as const;
+    const two = this.drawing(COMPOSED, 2, canvas, on);
+    const composed = Array.from({ length: rounds + 1 }, () => two().composeMs);
+    const shows: ShowTimes[] = [];
+    for (const size of sizes) {
+      const ms: number[] = [];
+      await this.atPace(this.drawing(size, 1, canvas, on), rounds + 1, ({ showMs }) => ms.push(showMs));
+      shows.push({ size, ms: ms.slice(1) });
+    }
+    if (lost.length) return null;
+    return {
+      compose: {
+        stage: 'compose',
+        kernel: COMPOSE_TWO,
+        megapixels: megapixels(COMPOSED),
+        of: 'result',
+        ms: composed.slice(1),
+      },
+      shows,
+    };
   }
 
   /** Shows pictures at the pace of playing for so many ms. @returns how many */
@@ -133,8 +174,15 @@ export class KernelBench {
     return Array.from({ length: rounds + 1 }, draw).slice(1);
   }
 
-  private drawing(size: FrameSize, layers: number, canvas: OffscreenCanvas): () => Drawn {
+  private drawing(
+    size: FrameSize,
+    layers: number,
+    canvas: OffscreenCanvas,
+    on: ComposingOn = { processor: 'processor' },
+  ): () => Drawn {
     const screen = new Screen(canvas, this.memory, this.kernels);
+    if (on.lost) screen.onGraphicsLost = on.lost;
+    screen.composeOn(on.processor);
     const picture: ReadyPicture = {
       address: this.target,
       pose: { raster: size, natural: size, placement: { x: 0, y: 0, ...size } },

@@ -2,7 +2,7 @@ import { transfer, wrap, type Remote } from 'comlink';
 import type { DecodePath } from '@hone/core/levers';
 import type { FrameSize } from '@hone/core/timeline';
 import { NOTHING_LEFT, presentMsOf, together, type Left, type PresentTimes } from './presentation.js';
-import type { DecodeTimes, GraphicsTimes, KernelTimes, ShowTimes } from './times.js';
+import type { ComposingTimes, DecodeTimes, GraphicsTimes, KernelTimes, ShowTimes } from './times.js';
 import type { RigWorker } from './worker.js';
 
 /** Measures what the browser's part of playback costs on this machine, in a worker of its own. */
@@ -51,6 +51,11 @@ export class RigProbe {
 
   shows(sizes: readonly FrameSize[], rounds: number): Promise<readonly ShowTimes[]> {
     return this.ask((rig) => rig.shows(sizes, rounds));
+  }
+
+  /** Composing on the graphics processor; null where there is none. */
+  graphicsComposing(sizes: readonly FrameSize[], rounds: number): Promise<ComposingTimes | null> {
+    return this.ask((rig) => rig.graphicsComposing(sizes, rounds));
   }
 
   /**

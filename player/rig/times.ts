@@ -17,6 +17,12 @@ export interface ShowTimes {
   readonly ms: readonly number[];
 }
 
+/** Composing on the graphics processor. */
+export interface ComposingTimes {
+  readonly compose: KernelTimes;
+  readonly shows: readonly ShowTimes[];
+}
+
 export interface DecodeTimes {
   /** Samples; null where the browser does not decode it, with the reason in `problem`. */
   readonly samples: readonly DecodeSample[] | null;

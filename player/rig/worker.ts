@@ -5,7 +5,7 @@ import { decodeTimes } from './decode-times.js';
 import { graphicsTimes } from './graphics-times.js';
 import { KernelBench } from './kernel-times.js';
 import { workFor } from './presentation.js';
-import type { DecodeTimes, GraphicsTimes, KernelTimes, ShowTimes } from './times.js';
+import type { ComposingTimes, DecodeTimes, GraphicsTimes, KernelTimes, ShowTimes } from './times.js';
 
 let bench: KernelBench | undefined;
 let canvas: OffscreenCanvas | undefined;
@@ -23,6 +23,8 @@ const rig = {
   },
   shows: (sizes: readonly FrameSize[], rounds: number): Promise<readonly ShowTimes[]> =>
     bench!.showTimes(sizes, rounds, canvas),
+  graphicsComposing: (sizes: readonly FrameSize[], rounds: number): Promise<ComposingTimes | null> =>
+    bench!.graphicsComposing(sizes, rounds, canvas),
   /** @returns pictures that were shown in some ms, on the canvas or nowhere */
   showing: (size: FrameSize, ms: number, seen: boolean): Promise<number> =>
     bench!.keepShowing(size, ms, seen ? canvas : undefined),

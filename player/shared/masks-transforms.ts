@@ -10,6 +10,7 @@ import {
 import type { FrameSize } from '@hone/core/timeline';
 import type { Kernels } from './kernels.js';
 import { planarAt, planarBytes, type Planes } from './picture.js';
+import { shapeNumbers } from './shape-numbers.js';
 
 const MOST_SHAPES = 32;
 const SHAPE_NUMBERS = 10;
@@ -130,18 +131,7 @@ export class MasksAndTransforms {
     }
     const used = new Set(this.kept.map(({ address }) => address));
     const address = room.alphas.find((each) => !used.has(each)) ?? this.kept.shift()!.address;
-    const numbers = shapes.flatMap((shape) => [
-      shape.isEllipse ? 1 : 0,
-      shape.keepsInside ? 1 : 0,
-      shape.x,
-      shape.y,
-      shape.halfWidth,
-      shape.halfHeight,
-      Math.cos(shape.angle),
-      Math.sin(shape.angle),
-      shape.feather,
-      shape.strength,
-    ]);
+    const numbers = shapes.flatMap(shapeNumbers);
     new Float32Array(this.memory.buffer, room.shapes, numbers.length).set(numbers);
     this.kernels.shapeAlpha(address, width, height, room.shapes, shapes.length);
     this.halve(address, pose.raster);

@@ -1,3 +1,4 @@
+import type { ComposeProcessor } from '@hone/core/levers';
 import type { PictureShares } from '@hone/core/machine';
 import type { FrameRange, FrameSize } from '@hone/core/timeline';
 import type { Rational } from '@hone/core/time';
@@ -153,6 +154,7 @@ export interface PictureOrigin {
 export interface ShownPixels {
   readonly size: FrameSize;
   readonly from: readonly PictureOrigin[];
+  readonly composedOn: ComposeProcessor;
   /** Effects that the preview leaves out. */
   readonly leftOut: readonly EffectKind[];
 }
@@ -193,6 +195,8 @@ export type EngineReply =
   | { kind: 'flatOut'; frames: number; ms: number }
   | { kind: 'filling'; progress: FillingProgress }
   | { kind: 'fell back'; lost: LostDecoder }
+  /** The graphics processor was lost, or is not to be had; the processor composes in its place. */
+  | { kind: 'lost graphics'; reason: string }
   | { kind: 'failed'; message: string };
 
 /** Engine to sound worker. */

@@ -82,20 +82,36 @@ const WEIGHTS = { bt709: [0.2126, 0.0722], bt601: [0.299, 0.114], bt2020: [0.262
 /** The six numbers that the kernel `toRgba` takes: offset, then quarters of the gains with 15 bits after the point. */
 export type ColourCoefficients = readonly [number, number, number, number, number, number];
 
-export function colourCoefficients({ matrix, fullRange }: ColourCoding): ColourCoefficients {
+/** What makes red, green and blue of luma and chroma codes that are numbers of 0 to 255, without their offsets. */
+export interface ColourGains {
+  /** Code of black. */
+  readonly offset: number;
+  readonly luma: number;
+  readonly redFromV: number;
+  /** What green loses. */
+  readonly greenFromU: number;
+  readonly greenFromV: number;
+  readonly blueFromU: number;
+}
+
+export function colourGains({ matrix, fullRange }: ColourCoding): ColourGains {
   const [red, blue] = WEIGHTS[matrix];
   const green = 1 - red - blue;
-  const lumaGain = fullRange ? 1 : 255 / 219;
   const chromaGain = fullRange ? 1 : 255 / 224;
+  return {
+    offset: fullRange ? 0 : 16,
+    luma: fullRange ? 1 : 255 / 219,
+    redFromV: 2 * (1 - red) * chromaGain,
+    greenFromU: (2 * (1 - blue) * blue * chromaGain) / green,
+    greenFromV: (2 * (1 - red) * red * chromaGain) / green,
+    blueFromU: 2 * (1 - blue) * chromaGain,
+  };
+}
+
+export function colourCoefficients(coding: ColourCoding): ColourCoefficients {
+  const { offset, luma, redFromV, greenFromU, greenFromV, blueFromU } = colourGains(coding);
   const fixed = (gain: number): number => Math.round((gain / 4) * 32_768);
-  return [
-    fullRange ? 0 : 16,
-    fixed(lumaGain),
-    fixed(2 * (1 - red) * chromaGain),
-    fixed((2 * (1 - blue) * blue * chromaGain) / green),
-    fixed((2 * (1 - red) * red * chromaGain) / green),
-    fixed(2 * (1 - blue) * chromaGain),
-  ];
+  return [offset, fixed(luma), fixed(redFromV), fixed(greenFromU), fixed(greenFromV), fixed(blueFromU)];
 }
 
 /** The eight numbers that the kernel `recodePicture` takes. */

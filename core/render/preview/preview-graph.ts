@@ -1,4 +1,10 @@
-import { monitored, type Bypassable, type Tuning, previewPixels } from '../../levers/index.js';
+import {
+  monitored,
+  type Bypassable,
+  type ComposeProcessor,
+  type Tuning,
+  previewPixels,
+} from '../../levers/index.js';
 import type { FrameRange, FrameSize, Timeline } from '../../timeline/index.js';
 import { withoutBypassed } from './bypassed-effects.js';
 import type { Rational } from '../../time/index.js';
@@ -49,6 +55,8 @@ export interface PreviewGraph {
   readonly bypass: readonly Bypassable[];
   /** Frames of the timeline that a picture stands for while it plays. */
   readonly hold: 1 | 2;
+  /** What composes it, where that was chosen. */
+  readonly composeOn: ComposeProcessor | undefined;
   /** Kinds of effects that are left out at rest. */
   readonly restBypass: readonly Bypassable[];
 }
@@ -103,6 +111,7 @@ export function previewGraph(
     restSize: previewPixels(timeline.size, tuning, 'at rest'),
     media,
     bypass: tuning.bypass ?? [],
+    composeOn: tuning.composeOn,
     hold: tuning.everySecondFrame ? 2 : 1,
     restBypass: (tuning.bypassAtRest && tuning.bypass) || [],
   };

@@ -96,8 +96,8 @@ export function figureRows(rig: Rig): FigureRow[] {
   const kernels = rig.kernels.map(({ stage, kernel, on, msPerMegapixel, of }) =>
     rowOf(STAGE_NAMES[stage], `${kernel}, on the ${on}`, msPerMegapixel, perMegapixel, `of the ${of}`),
   );
-  const shows = rig.shows.flatMap(({ width, height, ms, presentMs }) => [
-    rowOf('Show', pixels({ width, height }), ms, milliseconds),
+  const shows = rig.shows.flatMap(({ width, height, ms, presentMs, on = 'processor' }) => [
+    rowOf('Show', `${pixels({ width, height })}, composed on the ${on}`, ms, milliseconds),
     ...(presentMs
       ? [rowOf('Show', `${pixels({ width, height })}, by the browser beside it`, presentMs, milliseconds)]
       : []),

@@ -29,6 +29,14 @@ export class Levers {
     this.store.dispatch(PlayerActions.failed({ message }));
   }
 
+  /** Leaves composing to the processor, where the graphics processor was lost, until someone chooses otherwise. */
+  noteLostGraphics(reason: string): void {
+    if (this.tuning()?.composeOn === 'processor') return;
+    this.move({ composeOn: 'processor' });
+    const message = `${reason} The processor composes on. To try the graphics processor again, choose it under Levers, Composing.`;
+    this.store.dispatch(PlayerActions.failed({ message }));
+  }
+
   /** Sets all levers at once. */
   set(tuning: Tuning): void {
     this.store.dispatch(ProjectActions.leverMoved({ tuning }));

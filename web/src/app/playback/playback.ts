@@ -147,6 +147,7 @@ export class Playback {
       });
       player.on('pixels', (pixels) => this.store.dispatch(PlayerActions.pixelsChanged({ pixels })));
       player.on('fellBack', (lost) => this.levers.noteLost(lost));
+      player.on('lostGraphics', (reason) => this.levers.noteLostGraphics(reason));
       player.on('failed', (message) => this.store.dispatch(PlayerActions.failed({ message })));
       player.on('log', (log) => this.logs.live.set(log));
       player.on('filling', (progress) => this.noteFilling(progress));

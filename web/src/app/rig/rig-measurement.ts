@@ -165,6 +165,7 @@ export class RigMeasurement {
               rig.shows.push({ ...size, ms: figure(ms, method, disturbed) });
             const largest = rig.shows.pop();
             if (largest) rig.shows.push(await this.presented(largest, probe, thorough, disturbed));
+            await this.composedOnGraphics(rig, probe, rounds, disturbed);
           } finally {
             seen.remove();
           }
@@ -198,6 +199,24 @@ export class RigMeasurement {
     ];
     await this.runAll(steps, signal, thorough);
     return { ...rig, measuredAt: new Date().toISOString() };
+  }
+
+  private async composedOnGraphics(
+    rig: Pick<Rig, 'graphics' | 'kernels' | 'shows'>,
+    probe: RigProbe,
+    rounds: number,
+    disturbed: boolean,
+  ): Promise<void> {
+    // In software a large picture takes seconds.
+    const sizes = rig.graphics.software ? SHOWN_SIZES.slice(0, 2) : SHOWN_SIZES;
+    const times = await probe.graphicsComposing(sizes, rounds);
+    if (!times) return;
+    const on = 'graphics processor';
+    const { ms, megapixels, ...compose } = times.compose;
+    const msPerMegapixel = perMegapixel(ms, megapixels, 'the player’s own shaders', disturbed);
+    rig.kernels.push({ ...compose, on, msPerMegapixel });
+    for (const { size, ms: shown } of times.shows)
+      rig.shows.push({ ...size, on, ms: figure(shown, 'canvas to canvas, in a worker', disturbed) });
   }
 
   // A hidden page presents nothing.

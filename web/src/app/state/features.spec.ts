@@ -222,9 +222,11 @@ describe('the state of playback', () => {
   it('knows what stands in the viewer', () => {
     const shown = reducer(
       open,
-      PlayerActions.pixelsChanged({ pixels: { size: SIZE, from: [ORIGIN], leftOut: [] } }),
+      PlayerActions.pixelsChanged({
+        pixels: { size: SIZE, from: [ORIGIN], leftOut: [], composedOn: 'processor' },
+      }),
     );
-    expect(shown.pixels).toEqual({ size: SIZE, from: [ORIGIN], leftOut: [] });
+    expect(shown.pixels).toEqual({ size: SIZE, from: [ORIGIN], leftOut: [], composedOn: 'processor' });
     expect(reducer(shown, PlayerActions.stateChanged({ state: 'playing', frame: 7 }))).toMatchObject({
       state: 'playing',
       frame: 7,

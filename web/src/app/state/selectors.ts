@@ -22,6 +22,7 @@ import { cachedPartRanges, cachedRanges, copiedSources, planFor } from '@hone/pl
 import { createSelector } from '@ngrx/store';
 import {
   chosenDecoders,
+  composingOn,
   roughRig,
   type ChosenDecoder,
   simulatedDrive,
@@ -88,6 +89,11 @@ export const selectDecoders = createSelector(
   (text) => JSON.parse(text) as Record<string, ChosenDecoder>,
 );
 
+/** What composes frames: as chosen, or as measured. */
+export const selectComposeOn = createSelector(selectKnownRig, selectTuning, (rig, tuning) =>
+  rig ? composingOn(rig, tuning?.composeOn) : (tuning?.composeOn ?? 'processor'),
+);
+
 /** Plan for the player; null before a project is open. */
 export const selectPlan = createSelector(
   selectTimeline,
@@ -96,8 +102,9 @@ export const selectPlan = createSelector(
   selectCopies,
   selectDecoders,
   selectStretches,
-  (timeline, tuning, sources, copies, decoders, stretches) =>
-    timeline && tuning ? planFor(timeline, tuning, sources, copies, decoders, stretches) : null,
+  selectComposeOn,
+  (timeline, tuning, sources, copies, decoders, stretches, composeOn) =>
+    timeline && tuning ? planFor(timeline, tuning, sources, copies, decoders, stretches, composeOn) : null,
 );
 
 /** Jobs that wait or run, those that run first. */

@@ -19,6 +19,7 @@ import { Levers } from '../playback/levers';
 import { Predictions } from '../prediction/predictions';
 import { milliseconds, pixels } from '../formatting/quantities';
 import { CopyBoard } from './copy-board';
+import { ComposingBoard } from './composing-board';
 import { DecodingBoard } from './decoding-board';
 import { PositionGains, type LeverPosition } from './position-gains';
 import { RenderCacheBoard } from './render-cache-board';
@@ -44,6 +45,7 @@ const BYPASS_NAMES: Readonly<Record<Bypassable, string>> = {
   selector: 'hone-lever-board',
   imports: [
     CopyBoard,
+    ComposingBoard,
     DecodingBoard,
     MatButtonModule,
     MatButtonToggleModule,

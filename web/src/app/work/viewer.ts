@@ -30,7 +30,8 @@ export class Viewer {
     const plate = this.plate();
     if (!plate) return 'no picture yet';
     const from = plate.from.map(originText).join(' and ') || 'no clip';
-    return `preview ${pixels(plate.size)} of ${pixels(plate.full)} · ${from}`;
+    const on = plate.composedOn === 'processor' ? '' : ` · composed on the ${plate.composedOn}`;
+    return `preview ${pixels(plate.size)} of ${pixels(plate.full)} · ${from}${on}`;
   });
   readonly leftOut = computed(() => {
     const kinds = this.plate()?.leftOut ?? [];
