@@ -246,6 +246,53 @@ describe('what a clip asks of the player', () => {
     expect(busiestMsOf(layered, 'scale')[20]).toBeCloseTo(2 * first!.scaleMs, 4);
   });
 
+  it('leaves effects to the graphics processor where that composes, and to the decoders where it cannot', () => {
+    const effect = (kind: string, values: Effect['values'] = {}): Effect => ({
+      ...{ id: kind, kind, enabled: true, values },
+    });
+    const [blur, turned] = [effect('blur', { radius: 2 }), effect('transform', { rotation: 20 })];
+    const figure = laptop.kernels[0]!.msPerMegapixel;
+    const on = (kernel: string, stage: 'compose' | 'effects', value: number): Rig['kernels'][number] => ({
+      ...{ kernel, stage, on: 'graphics processor', of: 'result', msPerMegapixel: { ...figure, value } },
+    });
+    const gpu: Rig = {
+      ...laptop,
+      kernels: [...laptop.kernels, on('compose two', 'compose', 4), on('blur', 'effects', 7)],
+    };
+    const played = (
+      rig: Rig,
+      composeOn: 'graphics processor' | undefined,
+      ...effects: Effect[]
+    ): Workload => {
+      const work = workOf({ effects }, mediumOf());
+      return buildWorkload({ ...work, preview: { ...work.preview, composeOn } }, rig);
+    };
+    const composed = played(gpu, 'graphics processor', blur);
+    // 960 x 540 are 0.5184 megapixels: half of two pictures, and the blur of one.
+    expect(composed.composeMs[9]).toBeCloseTo(0.5184 * (4 / 2 + 7), 4);
+    expect(composed.segments[0]!.effectsMs).toBe(0);
+    const plain = played(gpu, undefined, blur);
+    expect(plain.composeMs[9]).toBe(0);
+    expect(plain.segments[0]!.effectsMs).toBeGreaterThan(0);
+    // A blur of what was turned stands between two stages.
+    const between = played(gpu, 'graphics processor', turned, blur);
+    expect(between.segments[0]!.effectsMs).toBeGreaterThan(plain.segments[0]!.effectsMs);
+    expect(between.composeMs[9]).toBeCloseTo(0.5184 * 2, 4);
+    // What was not measured is estimated, and named.
+    const unmeasured = buildWorkload(
+      {
+        ...workOf({ effects: [blur] }, mediumOf()),
+        preview: { ...workOf({ effects: [blur] }, mediumOf()).preview, composeOn: 'graphics processor' },
+      },
+      {
+        ...gpu,
+        kernels: gpu.kernels.filter(({ kernel, on: by }) => kernel !== 'blur' || by === 'processor'),
+      },
+    );
+    expect(unmeasured.unmeasured).toContain('the effect blur');
+    expect(unmeasured.composeMs[9]).toBeGreaterThan(0.5184 * 2);
+  });
+
   it('can begin anew at every frame with the server’s decoder', () => {
     const served = mediumOf({ codec: 'mpeg2video' });
     expect(served.decoder).toBe('server');

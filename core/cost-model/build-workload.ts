@@ -52,7 +52,9 @@ export function buildWorkload(
     const at = drive ? 0 : drives.findIndex((each) => each.name === name);
     return at < 0 ? (drives.length ? 0 : -1) : at;
   };
-  const costsOf = pictureCosts(rig, playSize, unmeasured);
+  const processor = composingOn(rig, preview.composeOn);
+  const composing = { composeOn: processor, bypass: preview.bypass };
+  const costsOf = pictureCosts(rig, playSize, unmeasured, processor);
   const played = passagesOf(graph).flatMap((passage) => {
     const medium = media.get(passage.sourceId);
     if (!medium) return [];
@@ -97,10 +99,9 @@ export function buildWorkload(
       turned,
     };
   });
-  const processor = composingOn(rig, preview.composeOn);
   const composeMs = new Float32Array(graph.length);
   for (const { from, to, layers: seen } of graph.stretches)
-    composeMs.fill(composeMsOf(rig, seen, media, playSize, unmeasured, processor), from, to);
+    composeMs.fill(composeMsOf(rig, seen, media, playSize, unmeasured, composing), from, to);
   const isStanding = standingFrames(preview);
   composeMs.forEach((_, frame) => isStanding?.[frame] && (composeMs[frame] = 0));
   const shownPixels = megapixels(playSize);

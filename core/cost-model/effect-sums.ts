@@ -1,8 +1,8 @@
 import type { Bypassable } from '../levers/index.js';
-import { withoutKinds, stagesOf } from '../render/index.js';
+import { isDoneInComposing, withoutKinds, stagesOf } from '../render/index.js';
 import type { Work } from './build-workload.js';
 import { effectCosts } from './picture-costs.js';
-import type { Rig } from '../machine/index.js';
+import { composingOn, type Rig } from '../machine/index.js';
 
 /** Cost of one kind of effect. */
 export interface EffectSum {
@@ -22,6 +22,7 @@ export function effectSums(
   spans: readonly { readonly from: number; readonly to: number }[],
 ): EffectSum[] {
   const sums = new Map<Bypassable, EffectSum>();
+  const processor = composingOn(rig, preview.composeOn);
   const wanted = spans.length ? spans : [{ from: 0, to: preview.graph.length }];
   for (const { from, to, layers } of preview.played.stretches) {
     const frames = wanted.reduce(
@@ -33,7 +34,9 @@ export function effectSums(
       if (!medium) continue;
       const played = withoutKinds(effects, preview.bypass);
       const stages = stagesOf(played, medium.shownSize, preview.playSize, framing);
-      for (const { step, ms } of effectCosts(rig, stages))
+      const isDoneLater = processor === 'graphics processor' && isDoneInComposing(played);
+      const on = isDoneLater ? processor : 'processor';
+      for (const { step, ms } of effectCosts(rig, stages, undefined, on))
         sums.set(step, added(sums.get(step) ?? { kind: step, ms: 0, pictures: 0 }, ms * frames, frames));
     }
   }

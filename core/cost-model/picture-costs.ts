@@ -1,12 +1,14 @@
 import { least } from 'd3-array';
-import type { ComposeProcessor } from '../levers/index.js';
+import type { Bypassable, ComposeProcessor } from '../levers/index.js';
 import { megapixels } from '../media/index.js';
 import {
   fillsFrame,
+  isDoneInComposing,
   isOpaque,
   pixelPasses,
   stagesOf,
   shapesMove,
+  withoutKinds,
   type Layer,
   type PixelPass,
   type Stage,
@@ -54,6 +56,13 @@ interface DecodingCosts {
   readonly restartMs: number;
 }
 
+/** How frames are composed. */
+export interface Composing {
+  readonly composeOn: ComposeProcessor;
+  /** Kinds of effects that are left out. */
+  readonly bypass: readonly Bypassable[];
+}
+
 /** ms that the figures of a rig say of a picture that is made for a place in the frame. */
 export interface PictureCosts {
   readonly decoding: DecodingCosts;
@@ -87,6 +96,7 @@ export function pictureCosts(
   rig: Rig,
   frame: FrameSize,
   unmeasured = new Set<string>(),
+  processor: ComposeProcessor = 'processor',
 ): (medium: PlayedMedium, posed: Posed) => PictureCosts {
   const known = new Map<PlayedMedium, { decoding: DecodingCosts; scales: Map<number, number> }>();
   return (medium, posed) => {
@@ -100,7 +110,8 @@ export function pictureCosts(
     const size = raster.width * 0x10000 + raster.height;
     const scaleMs = of.scales.get(size) ?? scaleCost(rig, medium, raster, unmeasured);
     of.scales.set(size, scaleMs);
-    const steps = effectCosts(rig, stages, unmeasured);
+    const isDoneLater = processor === 'graphics processor' && isDoneInComposing(posed.effects);
+    const steps = isDoneLater ? [] : effectCosts(rig, stages, unmeasured);
     const effectsMs = steps.reduce((sum, { ms }) => sum + ms, 0) + betweenMs(rig, stages, frame, unmeasured);
     return { decoding: of.decoding, scaleMs, effectsMs, raster };
   };
@@ -135,19 +146,27 @@ function scaleCost(rig: Rig, medium: PlayedMedium, raster: FrameSize, unmeasured
   return scale + (medium.turned ? (kernelMs(rig, 'copy', megapixels(raster)) ?? 0) : 0);
 }
 
-/** Cost of each pass of a picture's effects, ms, in order. */
+/** Cost of each pass of a picture's effects, ms, in order. @param processor that does them */
 export function effectCosts(
   rig: Rig,
   stages: readonly Stage[],
   unmeasured = new Set<string>(),
+  processor: ComposeProcessor = 'processor',
 ): { readonly step: PixelPass['kind']; readonly ms: number }[] {
+  const cost = (step: PixelPass['kind'], pixels: number): number => {
+    const [kernel, what] = [stepKernel(step), `the effect ${step}`];
+    if (processor === 'processor') return kernelCost(rig, kernel, pixels, unmeasured, what);
+    const measured = kernelMs(rig, kernel, pixels, processor);
+    return measured ?? estimated(unmeasured, what, graphicsRatio(rig) * estimateKernel(rig, kernel, pixels));
+  };
   return stages.flatMap(({ effects, pose: { raster } }) =>
-    pixelPasses(effects, raster).map(({ kind: step }) => ({
-      step,
-      ms: kernelCost(rig, stepKernel(step), megapixels(raster), unmeasured, `the effect ${step}`),
-    })),
+    pixelPasses(effects, raster).map(({ kind: step }) => ({ step, ms: cost(step, megapixels(raster)) })),
   );
 }
+
+/** What composing takes on the graphics processor for one ms of the processor. */
+const graphicsRatio = (rig: Rig): number =>
+  (kernelMs(rig, COMPOSE_TWO, 1, 'graphics processor') ?? 1) / (kernelMs(rig, COMPOSE_TWO, 1) ?? 1);
 
 /** Time to put a picture in its frame between two stages, ms. */
 function betweenMs(rig: Rig, stages: readonly Stage[], frame: FrameSize, unmeasured: Set<string>): number {
@@ -247,7 +266,7 @@ export function composeMsOf(
   media: ReadonlyMap<string, PlayedMedium>,
   frame: FrameSize,
   unmeasured: Set<string>,
-  processor: ComposeProcessor = 'processor',
+  { composeOn: processor, bypass }: Composing,
 ): number {
   const pixels = megapixels(frame);
   const two = (): number => kernelCost(rig, COMPOSE_TWO, pixels, unmeasured, 'composing');
@@ -255,8 +274,14 @@ export function composeMsOf(
   const seen = layers.filter(({ sourceId }) => media.has(sourceId));
   if (processor === 'graphics processor') {
     // Every picture is uploaded and drawn, and turning one costs no more.
-    const uploaded = kernelMs(rig, COMPOSE_TWO, pixels, processor);
-    return seen.length * ((uploaded ?? estimated(unmeasured, 'composing', two())) / 2);
+    const uploaded = (kernelMs(rig, COMPOSE_TWO, pixels, processor) ?? two()) / 2;
+    return seen.reduce((sum, { effects, framing, sourceId }) => {
+      const played = withoutKinds(effects, bypass);
+      if (!isDoneInComposing(played)) return sum + uploaded;
+      const stages = stagesOf(played, media.get(sourceId)!.shownSize, frame, framing);
+      const passes = effectCosts(rig, stages, unmeasured, processor);
+      return passes.reduce((ms, pass) => ms + pass.ms, sum + uploaded);
+    }, 0);
   }
   const [only] = seen;
   if (seen.length === 1 && isOpaque(only!.effects)) {

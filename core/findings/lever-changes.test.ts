@@ -1,4 +1,5 @@
 import { describe, expect, it } from 'vitest';
+import type { Tuning } from '../levers/index.js';
 import type { Rig } from '../machine/index.js';
 import { predict, type Prediction } from '../simulation/index.js';
 import {
@@ -100,6 +101,22 @@ describe('lever changes', () => {
     expect(offered('software')).toEqual({ isOffered: true, path: 'software', after: 'hardware' });
     expect(offered('hardware').isOffered).toBe(false);
     expect(offered(undefined)).toEqual({ isOffered: false, path: 'hardware', after: 'hardware' });
+  });
+
+  it('offer automatic composing where the slower processor was chosen, and only there', () => {
+    const isOffered = (composeOn: Tuning['composeOn']): boolean => {
+      const situation = situationOf(alone('a'), [source('a')], slow, { composeOn });
+      const late = findingOf('slow-scrubbing', { medianMs: 300, worstTwentiethMs: 900, isMeasured: true });
+      const now = predict(situation);
+      const changes = leverChangesFor('playing', late, situation, now);
+      const change = changes.find(({ lever }) => lever === 'automatic composing');
+      if (change) expect(applyLeverChange(situation, change, now).tuning.composeOn).toBeUndefined();
+      return change !== undefined;
+    };
+    // Of its graphics processor nothing was measured.
+    expect(
+      ['graphics processor', 'processor', undefined].map((each) => isOffered(each as Tuning['composeOn'])),
+    ).toEqual([true, false, false]);
   });
 
   it('of the picture at rest answer scrubbing, and end at the smallest scale', () => {

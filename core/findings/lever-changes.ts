@@ -1,5 +1,5 @@
 import { PREVIEW_SCALES, type Bypassable, type PreviewScale, type Tuning } from '../levers/index.js';
-import { automaticPath } from '../machine/index.js';
+import { automaticComposing, automaticPath } from '../machine/index.js';
 import { codedSize, copyLayout, type CopyDivisor } from '../media/index.js';
 import { copyDivisorFor } from '../render/index.js';
 import { effectSums, type KnownCopy, type Situation } from '../cost-model/index.js';
@@ -16,6 +16,8 @@ export type LeverChange =
   | { readonly lever: 'effect bypass'; readonly bypass: readonly Bypassable[] }
   /** Every kind of picture is decoded by the path that was measured to be the better one. */
   | { readonly lever: 'automatic decoding' }
+  /** Frames are composed on the processor that was measured to be the quicker one. */
+  | { readonly lever: 'automatic composing' }
   | { readonly lever: 'play from copies' }
   | { readonly lever: 'play from originals' }
   | { readonly lever: 'make copies'; readonly copies: readonly WantedCopy[] }
@@ -60,6 +62,9 @@ export function leverChangesFor(
   } else if (lower) changes.push({ lever: 'preview scale', playScale: lower });
   if (aim === 'playing') changes.push(...bypassChanges(finding, situation, now).slice(0, 1));
   if (isSlowerByChoice(situation, now)) changes.push({ lever: 'automatic decoding' });
+  const { composeOn } = tuning;
+  if (composeOn && composeOn !== automaticComposing(situation.rig))
+    changes.push({ lever: 'automatic composing' });
   const isReady = situation.copies.some(
     ({ state, sourceId }) => state === 'ready' && now.work.media.has(sourceId),
   );
@@ -125,6 +130,8 @@ export function applyLeverChange(situation: Situation, change: LeverChange, now:
       return with_({ bypass: [...change.bypass] });
     case 'automatic decoding':
       return with_({ decodePaths: undefined });
+    case 'automatic composing':
+      return with_({ composeOn: undefined });
     case 'play from originals':
       return with_({ lightCopies: false });
     case 'play from copies':

@@ -109,6 +109,7 @@ describe('an export', () => {
       bypassAtRest: true,
       bypassedClips: timeline.tracks.flatMap(({ clips }) => clips.map(({ id }) => id)),
       decodePaths: [{ codec: 'h264', profile: 'High', path: 'software' }],
+      composeOn: 'graphics processor',
       everySecondFrame: true,
       listenOnly: true,
       tracksOff: trackIds.slice(0, 1),

@@ -89,7 +89,7 @@ describe.each(COMPOSE_PROCESSORS)('the preview, composed on the %s, and the expo
   async function shownAt(frame: number): Promise<number[]> {
     await browser.goTo(frame, 24);
     await browser.page.waitForTimeout(700);
-    return shown();
+    return browser.picture();
   }
 
   /** Frames of the export's graph as RGB, by the matrix that the player uses. */
@@ -119,24 +119,6 @@ describe.each(COMPOSE_PROCESSORS)('the preview, composed on the %s, and the expo
       bytes.subarray(at * frameBytes, (at + 1) * frameBytes),
     );
   }
-
-  /** Pixels of the viewer, RGB. */
-  const shown = async (): Promise<number[]> => {
-    const text = await browser.page.evaluate(() => {
-      const viewer = document.querySelector<HTMLCanvasElement>('hone-viewer canvas')!;
-      const copy = document.createElement('canvas');
-      copy.width = viewer.width;
-      copy.height = viewer.height;
-      const context = copy.getContext('2d')!;
-      context.drawImage(viewer, 0, 0);
-      const { data } = context.getImageData(0, 0, copy.width, copy.height);
-      let bytes = '';
-      for (let at = 0; at < data.length; at += 4)
-        bytes += String.fromCharCode(data[at]!, data[at + 1]!, data[at + 2]!);
-      return btoa(bytes);
-    });
-    return [...Buffer.from(text, 'base64')];
-  };
 
   it.each(TRANSITION_KINDS)('agree in every part of a %s', async (kind) => {
     const transitions = [{ id: 't', kind, at: 24, before: 8, after: 8, colour: '#2a6f4e' }];

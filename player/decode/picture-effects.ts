@@ -4,7 +4,6 @@ import {
   pixelPasses,
   recursionFor,
   textOf,
-  titlePath,
   TABLE_STEPS,
   vignetteGain,
   videoColour,
@@ -15,6 +14,7 @@ import {
 import type { FrameSize } from '@hone/core/timeline';
 import type { Kernels } from '../shared/kernels.js';
 import { aligned, alphasAt, planarAt, planarBytes, type Plane, type Planes } from '../shared/picture.js';
+import { titlePicture } from '../shared/title-picture.js';
 import type { EffectFiles } from './effect-files.js';
 import { grainTile, tileOffset, TILE_SIDE } from './grain-tile.js';
 
@@ -235,11 +235,8 @@ export class PictureEffects {
   }
 
   private drawTitle(effect: KnownEffect, address: number, raster: FrameSize): void {
-    const { width, height } = raster;
-    const context = new OffscreenCanvas(width, height).getContext('2d', { willReadFrequently: true })!;
-    if (this.files.font) context.fill(new Path2D(titlePath(effect, this.files.font, raster)));
-    const { data } = context.getImageData(0, 0, width, height);
-    const bytes = new Uint8Array(this.memory.buffer, address, width * height);
+    const { data } = titlePicture(effect, this.files.font, raster);
+    const bytes = new Uint8Array(this.memory.buffer, address, raster.width * raster.height);
     for (let at = 0; at < bytes.length; at++) bytes[at] = data[4 * at + 3]!;
     this.halve(address, raster);
   }

@@ -1,6 +1,7 @@
 import { evenSide, type FrameSize } from '@hone/core/timeline';
 import { Control } from '../shared/control.js';
 import { loadKernels, type Kernels } from '../shared/kernels.js';
+import { messageOf } from '../shared/message-of.js';
 import {
   alphasAt,
   isVideo709,
@@ -84,7 +85,7 @@ class DecodeWorker {
       await this.effectFiles.prepare(spec.stages.flatMap(({ effects }) => effects));
       await this.runFrom(stream, spec);
     } catch (error) {
-      const message = error instanceof Error ? error.message : String(error);
+      const message = messageOf(error);
       if (this.streams.has(spec.id)) this.send({ kind: 'failed', stream: spec.id, message });
     }
   }

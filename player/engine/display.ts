@@ -1,4 +1,4 @@
-import { mixShare, type Layer } from '@hone/core/render';
+import { mixShare, passagesOf, type Layer } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Control } from '../shared/control.js';
 import type { ShownPixels } from '../shared/messages.js';
@@ -28,9 +28,12 @@ export class Display {
   }
 
   /** Draws by another plan, which uses the room of slates for something else. */
-  setPlan({ composeOn }: Pick<PreviewPlan, 'composeOn'>): void {
+  async setPlan({ composeOn, preview }: PreviewPlan): Promise<void> {
     this.slates.forget();
-    this.screen.composeOn(composeOn);
+    await this.screen.composeOn(
+      composeOn,
+      passagesOf(preview.graph).flatMap(({ effects }) => effects),
+    );
   }
 
   /** Lets the picture on the screen stand for another frame. @returns what that takes, ms */

@@ -5,6 +5,7 @@ import type { Passage } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { PreviewPlan } from '../plan.js';
 import type { Control } from '../shared/control.js';
+import { messageOf } from '../shared/message-of.js';
 import type {
   Channel,
   DecodeReply,
@@ -99,31 +100,34 @@ export class Engine {
   }
 
   async setPlan(plan: PreviewPlan): Promise<void> {
-    const intent = ++this.intent;
+    ++this.intent;
     this.playing?.onLeversMoved();
     const { live } = plan.preview;
     this.changing++;
-    await this.streams.closeAll();
+    await Promise.all([this.streams.closeAll(), this.display.setPlan(plan)]);
     this.changing--;
     this.streams.forgive();
     try {
       const layout = layOut(plan, this.memory, this.decoders, this.shares);
       this.layout = layout;
-      this.display.setPlan(plan);
       this.plan = new PlanView(plan);
       this.kept.setPlan(this.plan, layout);
     } catch (error) {
-      this.send({ kind: 'failed', message: error instanceof Error ? error.message : String(error) });
+      this.send({ kind: 'failed', message: messageOf(error) });
       return;
     }
     this.sound.send({ kind: 'plan', parts: live.sound, urls: plan.sounds, rate: live.rate });
     this.useRoom(this.isPlaying);
-    if (intent !== this.intent) return;
+    // A newer one shows itself; what was asked for meanwhile was left to this.
+    if (this.changing > 0) return;
     if (!this.isPlaying) await this.still(this.plan.within(this.frame));
     else if (this.playing) this.tick();
     // The press of play was still waiting for the decoders when the plan came.
     else if (this.request) await this.play(this.request);
   }
+
+  /** Whether something newer was asked for since, or a plan is being taken in, which will show what is asked for. */
+  private readonly isOutdated = (intent: number): boolean => intent !== this.intent || this.changing > 0;
 
   private get isPlaying(): boolean {
     return this.state === 'playing' || this.state === 'starting';
@@ -139,7 +143,7 @@ export class Engine {
     this.frame = request.from;
     this.setState('starting', request.from);
     await this.streams.closeAll();
-    if (intent !== this.intent) return;
+    if (this.isOutdated(intent)) return;
     // What could not be decoded before is tried once more.
     this.streams.forgive();
     this.mode = 'play';
@@ -167,8 +171,7 @@ export class Engine {
 
   async seek(frame: number): Promise<void> {
     this.frame = frame;
-    if (this.isPlaying) await this.pause(frame);
-    else await this.still(frame);
+    await (this.isPlaying ? this.pause(frame) : this.still(frame));
   }
 
   private stopPlaying(frame: number): void {
@@ -215,7 +218,7 @@ export class Engine {
     // Ready pictures have the playback size and must not be taken for the picture at rest.
     this.wantedStill = undefined;
     await this.streams.closeAll();
-    if (intent !== this.intent) return;
+    if (this.isOutdated(intent)) return;
     this.isRefined = isRefined;
     this.mode = 'rest';
     this.useRoom(this.state === 'shuttling');
@@ -252,7 +255,7 @@ export class Engine {
     if (!this.plan || !this.layout) return;
     const intent = ++this.intent;
     await this.streams.closeAll();
-    if (intent !== this.intent) return;
+    if (this.isOutdated(intent)) return;
     this.mode = 'flat';
     this.streams.useRoom(this.kept.useEmpty(), this.layout.mostWaiting);
     this.wantedStill = undefined;
@@ -305,11 +308,10 @@ export class Engine {
     }
     if (this.state !== 'shuttling' || !this.shuttling) return;
     const next = this.currentFrame();
-    const end = this.plan!.length - 1;
     this.frame = next;
     this.control.playhead = next;
     const { speed } = this.shuttling;
-    if (speed < 0 ? next <= 0 : next >= end) return void this.pause(next);
+    if (speed < 0 ? next <= 0 : next >= this.plan!.length - 1) return void this.pause(next);
     if (this.wantedStill === undefined && next !== this.control.get('shownFrame')) void this.still(next);
     else this.timer = setTimeout(() => this.tick(), 15);
   }
@@ -363,7 +365,7 @@ export class Engine {
   private async fill(): Promise<void> {
     const intent = ++this.intent;
     await this.streams.closeAll();
-    if (intent !== this.intent || !this.filler.isWanted) return;
+    if (this.isOutdated(intent) || !this.filler.isWanted) return;
     this.mode = 'flat';
     this.useRoom(true);
     this.kept.playhead = this.filler.begin(this.plan!, this.layout!.keptFrames);
@@ -380,8 +382,7 @@ export class Engine {
 
   private currentFrame(): number {
     const { shuttling, plan } = this;
-    if (!plan) return 0;
-    return plan.within(shuttling ? Math.round(shuttling.frameAt(plan.framesPerSecond)) : this.frame);
+    return plan?.within(shuttling ? Math.round(shuttling.frameAt(plan.framesPerSecond)) : this.frame) ?? 0;
   }
 
   private frameReady(frame: number): boolean {
@@ -389,8 +390,7 @@ export class Engine {
   }
 
   private show(frame: number): { composeMs: number; showMs: number } {
-    const ready = this.streams.pictures(frame);
-    return this.display.show(frame, this.view, this.layout!, this.size(), ready);
+    return this.display.show(frame, this.view, this.layout!, this.size(), this.streams.pictures(frame));
   }
 
   private setState(state: PlayerState, frame: number): void {

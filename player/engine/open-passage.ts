@@ -31,6 +31,13 @@ export function openPassage(
   const isFull = options.frameSize.width === plan.plan.preview.graph.size.width;
   const scaling = isExact && isFull ? ('exact' as const) : ('quick' as const);
   const hold = isResting ? 1 : plan.plan.preview.hold;
-  const opened = { ...options, hold, rate: plan.rate, scaling, recoded: plan.recodes(passage) };
+  const opened = {
+    ...options,
+    hold,
+    rate: plan.rate,
+    scaling,
+    recoded: plan.recodes(passage),
+    onGraphics: plan.onGraphics,
+  };
   streams.open(passage, file, ahead === undefined ? opened : { ...opened, ahead });
 }

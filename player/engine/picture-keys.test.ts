@@ -25,7 +25,7 @@ const made = (
     sourceIn: { num: first, den: 24 },
     speed: { num: 1, den: 1 },
   },
-  ...{ file, frameSize: SIZE, rate: RATE, scaling: 'quick', recoded: false, hold: 1 },
+  ...{ file, frameSize: SIZE, rate: RATE, scaling: 'quick', recoded: false, onGraphics: false, hold: 1 },
   ...more,
 });
 const kinds = new PictureKinds();
@@ -68,6 +68,14 @@ describe('keys of pictures', () => {
       made('b', 100, 150, 30, { effects: [grain] }),
     );
     expect(keys.keyOf('a', 20)).not.toBe(keys.keyOf('b', 100));
+  });
+
+  it('are of the frame of the source where such effects are done in composing', () => {
+    const grain = { id: 'g', kind: 'grain', enabled: true, values: { deviation: 5 } } as const;
+    const more = { effects: [grain], onGraphics: true };
+    const bare = keysOf(made('a', 0, 50, 10, more), made('b', 100, 150, 30, more));
+    expect(bare.keyOf('a', 20)).toBe(bare.keyOf('b', 100));
+    expect(bare.keyOf('a', 20)).not.toBe(keysOf(made('a', 0, 50, 10, { effects: [grain] })).keyOf('a', 20));
   });
 
   it('tell how many frames it is until a picture is wanted again, in this run or in the next', () => {

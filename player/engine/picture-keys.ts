@@ -1,5 +1,5 @@
 import { bisectLeft, group } from 'd3-array';
-import { stagesOf, type Passage } from '@hone/core/render';
+import { bareStage, isDoneInComposing, stagesOf, type Passage } from '@hone/core/render';
 import type { KeptRange } from '@hone/core/pacing';
 import { mergeRanges, type FrameRange, type FrameSize } from '@hone/core/timeline';
 import type { Rational } from '@hone/core/time';
@@ -17,6 +17,8 @@ export interface MadePassage {
   readonly rate: Rational;
   readonly scaling: ResampleKind;
   readonly recoded: boolean;
+  /** Whether effects of pixels are done on the graphics processor, where one stage holds them. */
+  readonly onGraphics: boolean;
   /** Frames of the timeline that a picture stands for. */
   readonly hold: number;
 }
@@ -149,16 +151,18 @@ export class PictureKeys implements Uses {
 }
 
 function keyedOf({ passage, ...made }: MadePassage, kinds: PictureKinds): Keyed {
-  const { file, frameSize, rate, scaling, recoded, hold } = made;
+  const { file, frameSize, rate, scaling, recoded, onGraphics, hold } = made;
   const { clipStart, effects, framing, sourceIn, speed, to } = passage;
   const stages = stagesOf(effects, file.shownSize, frameSize, framing);
-  const isBySource = file.constantRate && speed.num > 0 && !changesByFrame(stages);
+  const isBare = onGraphics && isDoneInComposing(effects);
+  const isBySource =
+    file.constantRate && speed.num > 0 && !changesByFrame(isBare ? [bareStage(stages[0])] : stages);
   // The identity of an effect is not seen.
   const seen = stages.map(({ effects: each, pose }) => ({
     pose,
     effects: each.map(({ kind, values, keyframes, enabled }) => ({ kind, values, keyframes, enabled })),
   }));
-  const content = { url: file.url, stamp: file.stamp, seen, frameSize, scaling, recoded };
+  const content = { url: file.url, stamp: file.stamp, seen, frameSize, scaling, recoded, isBare };
   const frames = new SourceFrames({ file, to, clipStart, sourceIn, speed, timelineRate: rate, hold });
   const keyed = { passage, frames, isBySource };
   return {

@@ -6,7 +6,15 @@ import type { ReadyPicture } from './ready-picture.js';
 
 const SIZE = { width: 16, height: 16 };
 const pictureAt = (address: number): ReadyPicture => ({
-  ...{ address, effects: [], coding: VIDEO_BT709, decoder: 'browser', file: null, hasAlpha: false },
+  ...{
+    address,
+    effects: [],
+    coding: VIDEO_BT709,
+    decoder: 'browser',
+    file: null,
+    isBare: false,
+    hasAlpha: false,
+  },
   pose: { raster: SIZE, natural: SIZE, placement: { x: 0, y: 0, ...SIZE } },
 });
 

@@ -35,6 +35,11 @@ export class PlanView {
     return this.graph.rate;
   }
 
+  /** Whether frames are composed on the graphics processor. */
+  get onGraphics(): boolean {
+    return this.plan.composeOn === 'graphics processor';
+  }
+
   get framesPerSecond(): number {
     return toNumber(this.rate);
   }
@@ -81,14 +86,15 @@ export class PlanView {
 
   /** Passages of a range of frames that there is a file for, as their pictures are made while it plays. */
   playedPassages({ from, to }: FrameRange): MadePassage[] {
-    const { rate } = this;
+    const { onGraphics, rate } = this;
     const { playSize: frameSize, hold } = this.plan.preview;
     const within = this.passages.filter((each) => each.from < to && from < each.to);
     return within.flatMap((each) => {
       const file = this.fileOf(each);
       const passage = this.played(each);
       const recoded = this.recodes(passage);
-      return file ? [{ passage, file, frameSize, rate, scaling: 'quick' as const, recoded, hold }] : [];
+      const made = { passage, frameSize, rate, scaling: 'quick' as const, recoded, onGraphics, hold };
+      return file ? [{ ...made, file }] : [];
     });
   }
 

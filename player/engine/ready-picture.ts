@@ -13,6 +13,8 @@ export interface ReadyPicture {
   readonly decoder: Decoder;
   /** The file that it was taken from; null for a slate. */
   readonly file: MediaFile | null;
+  /** Whether its effects of pixels are still to be done as well. */
+  readonly isBare: boolean;
   /** Whether its own alpha follows it in memory. */
   readonly hasAlpha: boolean;
 }

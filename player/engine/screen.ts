@@ -1,8 +1,10 @@
 import type { ComposeProcessor } from '@hone/core/levers';
-import { fillsFrame, isOpaque } from '@hone/core/render';
+import { fillsFrame, isOpaque, type KnownEffect } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
+import { EffectFiles } from '../decode/effect-files.js';
 import { GraphicsComposer } from '../graphics/graphics-composer.js';
 import type { Kernels } from '../shared/kernels.js';
+import { messageOf } from '../shared/message-of.js';
 import { colourCoefficients, planarAt, VIDEO_BT709, type ColourCoding } from '../shared/picture.js';
 import { Composer, type ComposeRoom, type DrawnLayer } from './composer.js';
 
@@ -14,12 +16,15 @@ export interface DrawTimes {
 
 /** Composes the pictures of a frame and puts them on the canvas, which has exactly the pixels of the preview. */
 export class Screen {
+  /** Is told in a sentence when a file of an effect is not to be had; the effect is left out. */
+  onFault: (message: string) => void = () => undefined;
   /** Is told why the graphics processor is not used any more; the processor composes from then on. */
   onGraphicsLost: (reason: string) => void = () => undefined;
   private readonly context: OffscreenCanvasRenderingContext2D;
   private image = new ImageData(2, 2);
   private readonly composer: Composer;
   private graphics: GraphicsComposer | undefined;
+  private readonly files = new EffectFiles();
 
   constructor(
     private readonly canvas: OffscreenCanvas,
@@ -37,14 +42,23 @@ export class Screen {
     return this.graphics ? 'graphics processor' : 'processor';
   }
 
-  /** Composes on another processor from now on. */
-  composeOn(processor: ComposeProcessor): void {
+  /**
+   * Composes on a processor from now on.
+   * @param effects all that it may meet
+   */
+  async composeOn(processor: ComposeProcessor, effects: readonly KnownEffect[]): Promise<void> {
+    this.choose(processor);
+    if (!this.graphics) return;
+    await this.files.prepare(effects).catch((error: unknown) => this.onFault(messageOf(error)));
+  }
+
+  private choose(processor: ComposeProcessor): void {
     if ((processor === 'graphics processor') === (this.graphics !== undefined)) return;
     this.graphics?.close();
     this.graphics = undefined;
     if (processor === 'processor') return;
     try {
-      this.graphics = new GraphicsComposer(this.memory);
+      this.graphics = new GraphicsComposer(this.memory, this.files);
     } catch (error) {
       this.lose(error);
     }
@@ -66,7 +80,7 @@ export class Screen {
     coding: ColourCoding,
   ): DrawTimes | undefined {
     const { graphics } = this;
-    if (!graphics?.takes(layers, size)) return undefined;
+    if (!graphics) return undefined;
     const start = performance.now();
     try {
       graphics.compose(layers, size, coding);
@@ -83,7 +97,7 @@ export class Screen {
   }
 
   private lose(error: unknown): void {
-    this.onGraphicsLost(error instanceof Error ? error.message : String(error));
+    this.onGraphicsLost(messageOf(error));
   }
 
   private drawOnProcessor(

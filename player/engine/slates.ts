@@ -35,6 +35,7 @@ export class Slates {
       coding: VIDEO_BT709,
       decoder: 'browser',
       file: null,
+      isBare: false,
       hasAlpha: false,
     };
     this.kept.set(key, picture);

@@ -2,6 +2,7 @@ import type { Passage } from '@hone/core/render';
 import { describe, expect, it } from 'vitest';
 import type { MediaFile } from '../plan.js';
 import { VIDEO_BT709 } from '../shared/picture.js';
+import type { DecodeRequest } from '../shared/messages.js';
 import { ScriptedDecoder } from '../testing/scripted-decoder.js';
 import { PictureKeys, PictureKinds } from './picture-keys.js';
 import { PictureRoom } from './picture-room.js';
@@ -72,7 +73,7 @@ function setUp(slots: number[]): {
 
 const options = {
   ...{ frameSize: SIZE, rate: RATE, live: true, hold: 1, turned: 12 },
-  ...{ scaling: 'quick' as const, recoded: false },
+  ...{ scaling: 'quick' as const, recoded: false, onGraphics: false },
 };
 
 describe('the streams', () => {
@@ -149,6 +150,29 @@ describe('the streams', () => {
     expect(closed).toBe(true);
   });
 
+  it('leave effects of pixels to the graphics processor, but for those between two transforms', () => {
+    const effect = (kind: 'blur' | 'transform', values = {}) => ({ id: kind, kind, enabled: true, values });
+    const turned = effect('transform', { rotation: 20 });
+    const askedWith = (effects: Passage['effects']) => {
+      const { set, decoder, picture } = setUp([1, 2]);
+      set.open({ ...passage('a', 0, 9), effects }, file, { ...options, onGraphics: true, from: 0 });
+      set.share();
+      picture(1, 0, 1);
+      const asked = decoder.asked.find(({ kind }) => kind === 'open') as Extract<
+        DecodeRequest,
+        { kind: 'open' }
+      >;
+      const kinds = asked.stream.stages.map(({ effects: each }) => each.map(({ kind }) => kind));
+      return { kinds, shown: set.pictures(0)!.get('a')! };
+    };
+    const one = askedWith([effect('blur'), turned]);
+    expect(one.kinds).toEqual([['transform']]);
+    expect(one.shown).toMatchObject({ isBare: true, effects: [{ kind: 'blur' }, { kind: 'transform' }] });
+    const two = askedWith([turned, effect('blur')]);
+    expect(two.kinds).toEqual([['transform'], ['blur']]);
+    expect(two.shown.isBare).toBe(false);
+  });
+
   it('report a clip that cannot be decoded once, and treat it as ready', () => {
     const { set, decoder, failed } = setUp([10]);
     set.open(passage('a', 0, 9), file, { ...options, from: 0 });
@@ -168,7 +192,7 @@ describe('pictures that were shown', () => {
     new PictureKeys(
       passages.map((each) => ({
         ...{ passage: each, file, frameSize: SIZE, rate: RATE },
-        ...{ scaling: 'quick', recoded: false, hold: 1 },
+        ...{ scaling: 'quick', recoded: false, onGraphics: false, hold: 1 },
       })),
       new PictureKinds(),
     );

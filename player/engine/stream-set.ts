@@ -1,6 +1,6 @@
 import { sum } from 'd3-array';
 import { neediestStream } from '@hone/core/pacing';
-import { stagesOf, type Passage, type Stage } from '@hone/core/render';
+import { bareStage, isDoneInComposing, stagesOf, type Passage, type Stage } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import type { Rational } from '@hone/core/time';
 import { givesAlpha } from '../decode/picture-stages.js';
@@ -18,6 +18,8 @@ export interface StreamOptions {
   readonly live: boolean;
   readonly scaling: ResampleKind;
   readonly recoded: boolean;
+  /** Whether effects of pixels are done on the graphics processor, where one stage holds them. */
+  readonly onGraphics: boolean;
   /** Frames of a run, where it is played backwards. */
   readonly turned: number;
   /** Frames of the timeline that a picture stands for. */
@@ -31,6 +33,8 @@ interface OpenStream {
   readonly file: MediaFile;
   readonly passage: Passage;
   readonly lastStage: Stage;
+  /** Whether its pictures are made without their effects of pixels. */
+  readonly isBare: boolean;
   readonly hasAlpha: boolean;
   readonly worker: number;
   readonly ahead: number;
@@ -95,6 +99,7 @@ export class StreamSet {
   open(passage: Passage, file: MediaFile, options: StreamOptions): void {
     const { effects, framing } = passage;
     const stages = stagesOf(effects, file.shownSize, options.frameSize, framing);
+    const isBare = options.onGraphics && isDoneInComposing(effects);
     // During a run it would take time from what is shown.
     const keys = options.live ? undefined : this.keys;
     const inPassing = keys?.inPassing(passage, (key) => this.room.has(key)) ?? [];
@@ -103,6 +108,7 @@ export class StreamSet {
       file,
       passage,
       lastStage: stages.at(-1)!,
+      isBare,
       hasAlpha: givesAlpha({ stages, hasAlpha: file.hasAlpha }),
       worker: this.nextWorker++ % this.decoders.length,
       ahead: options.ahead ?? Infinity,
@@ -130,7 +136,7 @@ export class StreamSet {
         frame: options.frameSize,
         scaling: options.scaling,
         recoded: options.recoded,
-        stages,
+        stages: isBare ? [bareStage(stages[0])] : stages,
         live: options.live,
         turned: options.turned,
         hold: options.hold,
@@ -298,8 +304,8 @@ export class StreamSet {
     }
     stream.stale.delete(address);
     stream.next = frame + 1;
-    const { file, hasAlpha, lastStage, passage } = stream;
-    const picture = { address, ...lastStage, coding, decoder, file, hasAlpha };
+    const { file, hasAlpha, isBare, lastStage, passage } = stream;
+    const picture = { address, ...lastStage, coding, decoder, file, isBare, hasAlpha };
     if (this.room.contains(address)) this.room.hold(address);
     else {
       const makeMs = cost.readMs + cost.decodeMs + cost.scaleMs + cost.effectsMs;
@@ -310,9 +316,9 @@ export class StreamSet {
 
   private storePassing(stream: OpenStream, reply: Extract<DecodeReply, { kind: 'passing' }>): void {
     const { address, sourceFrame, coding, decoder, makeMs } = reply;
-    const { file, hasAlpha, lastStage, passage } = stream;
+    const { file, hasAlpha, isBare, lastStage, passage } = stream;
     stream.spare.delete(address);
-    const picture = { address, ...lastStage, coding, decoder, file, hasAlpha };
+    const picture = { address, ...lastStage, coding, decoder, file, isBare, hasAlpha };
     this.room.store(picture, this.keys?.keyInPassing(passage, sourceFrame), makeMs);
     this.room.release(address);
   }

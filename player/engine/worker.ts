@@ -21,6 +21,7 @@ page.onMessage((request) => {
     .then((kernels) => {
       const screen = new Screen(request.canvas, request.memory, kernels);
       screen.onGraphicsLost = (reason) => page.send({ kind: 'lost graphics', reason });
+      screen.onFault = (message) => page.send({ kind: 'failed', message });
       const engine = new Engine(
         screen,
         request.memory,

@@ -1,10 +1,12 @@
 import { affineOf, numbersAt, opacityAt, shapesOf, videoColour, type KnownEffect } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
+import type { EffectFiles } from '../decode/effect-files.js';
 import type { DrawnLayer, DrawnMix } from '../engine/composer.js';
 import type { ReadyPicture } from '../engine/ready-picture.js';
 import { colourGains, planarBytes, type ColourCoding } from '../shared/picture.js';
 import { shapeNumbers } from '../shared/shape-numbers.js';
 import { Drawing, type Area, type Target } from './drawing.js';
+import { GraphicsEffects } from './graphics-effects.js';
 import { COPY, FLAT, LAYER, MOST_SHAPES, TO_RGB, UNPACK } from './shaders.js';
 
 const codesOf = (colour: readonly number[]): number[] => colour.map((code) => code / 255);
@@ -20,12 +22,16 @@ export class GraphicsComposer {
   readonly canvas = new OffscreenCanvas(2, 2);
   private readonly gl: WebGL2RenderingContext;
   private readonly drawing: Drawing;
+  private readonly effects: GraphicsEffects;
   private readonly mostPixels: number;
   private readonly uploads = new Map<number, { texture: WebGLTexture; width: number; rows: number }>();
   private readonly pixel = new Uint8Array(4);
 
   /** @throws NoGraphics when the browser has none */
-  constructor(private readonly memory: WebAssembly.Memory) {
+  constructor(
+    private readonly memory: WebAssembly.Memory,
+    files: EffectFiles,
+  ) {
     const gl = this.canvas.getContext('webgl2', {
       ...{ alpha: false, antialias: false, depth: false, stencil: false },
       powerPreference: 'high-performance',
@@ -33,21 +39,22 @@ export class GraphicsComposer {
     if (!gl) throw new NoGraphics('The browser gives no graphics processor to draw with.');
     this.gl = gl;
     this.drawing = new Drawing(gl);
+    this.effects = new GraphicsEffects(this.drawing, files);
     this.mostPixels = gl.getParameter(gl.MAX_TEXTURE_SIZE) as number;
-  }
-
-  /** Whether all pictures of a frame have a size that the graphics processor takes. */
-  takes(layers: readonly DrawnLayer[], size: FrameSize): boolean {
-    const sizes = [size, ...layers.flatMap(({ picture }) => (picture ? [storedSize(picture)] : []))];
-    return sizes.every(({ width, height }) => Math.max(width, height) <= this.mostPixels);
   }
 
   /**
    * Composes a frame on `canvas`, and waits until that is done.
    * @param layers the lowest first
-   * @throws NoGraphics when the graphics processor was lost
+   * @throws NoGraphics when the graphics processor was lost, or does not take pictures as large as these
    */
   compose(layers: readonly DrawnLayer[], size: FrameSize, coding: ColourCoding): void {
+    const sizes = [size, ...layers.flatMap(({ picture }) => (picture ? [storedSize(picture)] : []))];
+    const most = Math.max(...sizes.flatMap(({ width, height }) => [width, height]));
+    if (most > this.mostPixels)
+      throw new NoGraphics(
+        `The graphics processor takes ${this.mostPixels} pixels at most, and a picture has ${most} lines or columns.`,
+      );
     const { gl, drawing } = this;
     const composed = drawing.target('composed', size);
     const coming = drawing.target('coming', size);
@@ -86,7 +93,8 @@ export class GraphicsComposer {
     const area = pose.placement ? overlap({ x, y, ...pose.raster }, size) : undefined;
     if (area && (area.width <= 0 || area.height <= 0)) return;
     const { gl, drawing } = this;
-    const unpacked = this.unpack(picture, index);
+    const bare = this.unpack(picture, index);
+    const done = picture.isBare ? this.effects.apply(effects, at, `effects ${index}`, bare) : bare;
     const { a, b, c, d, e, f } = pose.placement ? STILL : affineOf(effects, pose, size, numbersAt(at));
     gl.enable(gl.BLEND);
     gl.blendFuncSeparate(gl.SRC_ALPHA, gl.ONE_MINUS_SRC_ALPHA, gl.ZERO, gl.ONE);
@@ -96,7 +104,7 @@ export class GraphicsComposer {
       frame,
       size,
       {
-        textures: { picture: unpacked.texture },
+        textures: { picture: done.texture },
         whole: { corner: [x, y], isWarped: [pose.placement ? 0 : 1], shapeCount: [shapes.length / SHAPE] },
         numbers: { across: [a, b, c], down: [d, e, f], opacity: [opacityAt(effects, at)] },
         vectors: shapes.length ? { shapes } : {},

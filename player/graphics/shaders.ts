@@ -3,7 +3,7 @@
  * 0 to 1. Their first row is the top one. Places are in pixels from the top left corner.
  */
 
-const HEAD = `#version 300 es
+export const HEAD = `#version 300 es
 precision highp float;
 precision highp int;
 precision highp sampler2D;

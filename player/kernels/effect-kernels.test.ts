@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
-import { colourCodes, recursionFor, type KnownEffect } from '@hone/core/render';
+import { blurWeights, colourCodes, recursionFor, type KnownEffect } from '@hone/core/render';
 import fc from 'fast-check';
 import { beforeAll, describe, expect, it } from 'vitest';
 import { grainTile, tileOffset, TILE_SIDE } from '../decode/grain-tile.js';
@@ -65,6 +65,27 @@ describe('the kernels of effects', () => {
           expect(Math.abs(whole - exact)).toBeLessThan(1.6);
           if (whole > 0) expect(Math.abs(shares[at]! - (255 * above) / exact)).toBeLessThan(1 + 300 / whole);
         });
+      }),
+    );
+  });
+
+  it('blur a line as the weights say that the graphics processor blurs with', () => {
+    fc.assert(
+      fc.property(fc.integer({ min: 1, max: 900 }), fc.double({ min: 0.3, max: 9, noNaN: true }), fc.nat(999), (count, deviation, seed) => {
+        const source = noise(count, seed);
+        put(source, A);
+        const { share, border, scale } = recursionFor(deviation);
+        kernels.blurPlane(A, B, count, 1, share, border, scale, WORK);
+        const { reach, places, weights } = blurWeights(deviation, count);
+        const half = places >> 1;
+        const result = take(count, B);
+        for (let at = 0; at < count; at++) {
+          const row = at < half ? at : at >= count - half ? at - count + places : half;
+          let exact = 0;
+          for (let apart = -reach; apart <= reach; apart++)
+            exact += weights[row * (2 * reach + 1) + apart + reach]! * (source[at + apart] ?? 0);
+          expect(Math.abs(result[at]! - exact)).toBeLessThan(1);
+        }
       }),
     );
   });

@@ -1,3 +1,4 @@
+import { messageOf } from '../shared/message-of.js';
 import { DECODE_PATHS, type DecodePath } from '@hone/core/levers';
 import { type DecodeSample } from '@hone/core/machine';
 import type { EncodedPacket } from 'mediabunny';
@@ -32,7 +33,7 @@ export async function decodeTimes(
   try {
     file = await files.get(url);
   } catch (error) {
-    const problem = error instanceof Error ? error.message : String(error);
+    const problem = messageOf(error);
     return { ...NOTHING, paths: [], problem };
   }
   const paths = await pathsOf(file.config);
@@ -56,7 +57,7 @@ export async function decodeTimes(
     const restartMs = starts ? await restarts(file) : [];
     return { samples, startMs, restartMs, framesPerSecond, acceleration, paths, problem: null };
   } catch (error) {
-    const problem = error instanceof Error ? error.message : String(error);
+    const problem = messageOf(error);
     return { ...NOTHING, paths, problem };
   }
 }

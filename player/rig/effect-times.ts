@@ -16,7 +16,7 @@ const effect = (kind: EffectKind, values: KnownEffect['values'] = {}): KnownEffe
 });
 
 /** One effect for each function that changes pixels. */
-const PIXEL_EFFECTS: readonly (readonly [EffectKernel, KnownEffect])[] = [
+export const PIXEL_EFFECTS: readonly (readonly [EffectKernel, KnownEffect])[] = [
   ['colour table', effect('exposure', { stops: 0.5 })],
   ['blur', effect('blur', { radius: 1 })],
   ['sharpen', effect('sharpen')],

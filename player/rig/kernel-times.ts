@@ -1,6 +1,8 @@
+import { median } from 'd3-array';
 import { RESAMPLE, RESAMPLE_FAR, scaleKernel } from '@hone/core/cost-model';
 import type { ComposeProcessor } from '@hone/core/levers';
 import { COMPOSE_TWO } from '@hone/core/machine';
+import type { KnownEffect } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import { reduceFrame, reductionBytes } from '../decode/reduce-frame.js';
 import { Workspace } from '../decode/workspace.js';
@@ -8,7 +10,7 @@ import { Screen } from '../engine/screen.js';
 import type { ReadyPicture } from '../engine/ready-picture.js';
 import { FIRST_FREE, PAGE, type Kernels } from '../shared/kernels.js';
 import { planarBytes, VIDEO_BT709 } from '../shared/picture.js';
-import { effectRoom, effectTimes } from './effect-times.js';
+import { effectRoom, effectTimes, PIXEL_EFFECTS } from './effect-times.js';
 import type { ComposingTimes, KernelTimes, ShowTimes } from './times.js';
 
 const SOURCE = { width: 3840, height: 2160 };
@@ -27,6 +29,8 @@ type Drawn = ReturnType<Screen['draw']>;
 interface ComposingOn {
   readonly processor: ComposeProcessor;
   readonly lost?: (reason: string) => void;
+  /** Effects of each picture that are done in composing. */
+  readonly effects?: readonly KnownEffect[];
 }
 
 const megapixels = ({ width, height }: FrameSize): number => (width * height) / 1e6;
@@ -125,8 +129,21 @@ export class KernelBench {
   ): Promise<ComposingTimes | null> {
     const lost: string[] = [];
     const on = { processor: 'graphics processor', lost: (reason: string) => lost.push(reason) } as const;
-    const two = this.drawing(COMPOSED, 2, canvas, on);
-    const composed = Array.from({ length: rounds + 1 }, () => two().composeMs);
+    const composed = (layers: number, effects: readonly KnownEffect[] = []): number[] => {
+      const draw = this.drawing(COMPOSED, layers, canvas, { ...on, effects });
+      return Array.from({ length: rounds + 1 }, () => draw().composeMs).slice(1);
+    };
+    const times = (stage: KernelTimes['stage'], kernel: string, ms: readonly number[]): KernelTimes => ({
+      ...{ stage, kernel, ms, of: 'result', megapixels: megapixels(COMPOSED) },
+    });
+    const plain = median(composed(1))!;
+    const kernels = [
+      times('compose', COMPOSE_TWO, composed(2)),
+      ...PIXEL_EFFECTS.map(([kernel, effect]) => {
+        const more = composed(1, [effect]).map((ms) => Math.max(0, ms - plain));
+        return times('effects', kernel, more);
+      }),
+    ];
     const shows: ShowTimes[] = [];
     for (const size of sizes) {
       const ms: number[] = [];
@@ -134,16 +151,7 @@ export class KernelBench {
       shows.push({ size, ms: ms.slice(1) });
     }
     if (lost.length) return null;
-    return {
-      compose: {
-        stage: 'compose',
-        kernel: COMPOSE_TWO,
-        megapixels: megapixels(COMPOSED),
-        of: 'result',
-        ms: composed.slice(1),
-      },
-      shows,
-    };
+    return { kernels, shows };
   }
 
   /** Shows pictures at the pace of playing for so many ms. @returns how many */
@@ -182,14 +190,15 @@ export class KernelBench {
   ): () => Drawn {
     const screen = new Screen(canvas, this.memory, this.kernels);
     if (on.lost) screen.onGraphicsLost = on.lost;
-    screen.composeOn(on.processor);
+    void screen.composeOn(on.processor, []);
     const picture: ReadyPicture = {
       address: this.target,
       pose: { raster: size, natural: size, placement: { x: 0, y: 0, ...size } },
-      effects: [],
+      effects: on.effects ?? [],
       coding: VIDEO_BT709,
       decoder: 'browser',
       file: null,
+      isBare: on.effects !== undefined,
       hasAlpha: false,
     };
     const drawn = Array.from({ length: layers }, (_, index) => ({

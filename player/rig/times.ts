@@ -19,7 +19,8 @@ export interface ShowTimes {
 
 /** Composing on the graphics processor. */
 export interface ComposingTimes {
-  readonly compose: KernelTimes;
+  /** Of composing, and of each effect. */
+  readonly kernels: readonly KernelTimes[];
   readonly shows: readonly ShowTimes[];
 }
 

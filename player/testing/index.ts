@@ -79,6 +79,7 @@ export class PreviewFrame {
           coding: VIDEO_BT709,
           decoder: 'browser',
           file: null,
+          isBare: false,
           hasAlpha: givesAlpha(staged),
         },
         mix: layer.mix ? { mix: layer.mix, share: mixShare(layer.mix, frame) } : undefined,

@@ -1,6 +1,7 @@
 import { evenSide, type Framing, type FrameSize } from '../../timeline/index.js';
 import type { Placement } from '../graph/placement.js';
 import { splitStages } from './order.js';
+import { passKindOf } from './pixel-passes.js';
 import { isKeyed, numberAt, textOf, type KnownEffect } from './values.js';
 
 /** Map from a point of the frame to a picture: across = a·x + b·y + c, down = d·x + e·y + f, in pixels. */
@@ -94,6 +95,19 @@ export function stagesOf(
     ...later.map((each) => ({ effects: each, pose: poseInFrame(each, frame) })),
   ];
 }
+
+/**
+ * Whether the effects of a clip can be done where frames are composed: one stage holds them, and its picture goes straight
+ * into the frame.
+ */
+export const isDoneInComposing = (effects: readonly KnownEffect[]): boolean =>
+  splitStages(effects).length === 1;
+
+/** A stage without its effects of pixels. */
+export const bareStage = ({ effects, pose }: Stage): Stage => ({
+  effects: effects.filter(({ kind }) => passKindOf(kind) === null),
+  pose,
+});
 
 /** Position of a picture that has the size of the frame already: it is not rendered at another scale. */
 function poseInFrame(effects: readonly KnownEffect[], frame: FrameSize): Pose {

@@ -43,6 +43,7 @@ const TOUCHED: Readonly<Record<Recommendation['change']['lever'], readonly Stage
   'scale at rest': ['scale', 'effects', 'compose', 'show'],
   'effect bypass': ['effects'],
   'automatic decoding': ['decode'],
+  'automatic composing': ['effects', 'compose', 'show'],
   'play from originals': ['read', 'decode', 'scale'],
   'play from copies': ['read', 'decode', 'scale'],
   'make copies': ['read', 'decode', 'scale'],
@@ -79,6 +80,8 @@ function actOf({ change, aim }: Recommendation): string {
       return `Bypass ${bypassText(change.bypass)} while playing`;
     case 'automatic decoding':
       return 'Decode by the path that was measured to be quicker';
+    case 'automatic composing':
+      return 'Compose on the processor that was measured to be quicker';
     case 'play from originals':
       return 'Play from the originals';
     case 'play from copies':
@@ -102,6 +105,8 @@ function conditionOf({ change }: Recommendation): string {
       return `Bypassing ${bypassText(change.bypass)}`;
     case 'automatic decoding':
       return 'Automatic decoding';
+    case 'automatic composing':
+      return 'Automatic composing';
     case 'play from originals':
       return 'Playing from the originals';
     case 'play from copies':

@@ -208,13 +208,15 @@ export class RigMeasurement {
     disturbed: boolean,
   ): Promise<void> {
     // In software a large picture takes seconds.
-    const sizes = rig.graphics.software ? SHOWN_SIZES.slice(0, 2) : SHOWN_SIZES;
-    const times = await probe.graphicsComposing(sizes, rounds);
+    const isSoftware = rig.graphics.software;
+    const sizes = isSoftware ? SHOWN_SIZES.slice(0, 2) : SHOWN_SIZES;
+    const times = await probe.graphicsComposing(sizes, isSoftware ? 3 : rounds);
     if (!times) return;
     const on = 'graphics processor';
-    const { ms, megapixels, ...compose } = times.compose;
-    const msPerMegapixel = perMegapixel(ms, megapixels, 'the player’s own shaders', disturbed);
-    rig.kernels.push({ ...compose, on, msPerMegapixel });
+    for (const { ms, megapixels, ...kernel } of times.kernels) {
+      const msPerMegapixel = perMegapixel(ms, megapixels, 'the player’s own shaders', disturbed);
+      rig.kernels.push({ ...kernel, on, msPerMegapixel });
+    }
     for (const { size, ms: shown } of times.shows)
       rig.shows.push({ ...size, on, ms: figure(shown, 'canvas to canvas, in a worker', disturbed) });
   }

@@ -2,16 +2,17 @@ import { Component, computed, inject } from '@angular/core';
 import { MatButtonToggleModule } from '@angular/material/button-toggle';
 import { Store } from '@ngrx/store';
 import { COMPOSE_PROCESSORS, type ComposeProcessor } from '@hone/core/levers';
-import { lacksGraphics } from '@hone/core/machine';
+import { composingMs, lacksGraphics } from '@hone/core/machine';
 import { Levers } from '../playback/levers';
 import { machineFeature } from '../state/machine.feature';
 import { selectComposeOn } from '../state/selectors';
+import { PositionGains, type LeverPosition } from './position-gains';
 import { composingNote, noGraphicsNote } from './composing-words';
 
 /** What composes the frames of the preview. */
 @Component({
   selector: 'hone-composing-board',
-  imports: [MatButtonToggleModule],
+  imports: [MatButtonToggleModule, PositionGains],
   templateUrl: './composing-board.html',
   styleUrl: './lever-board.scss',
 })
@@ -30,6 +31,13 @@ export class ComposingBoard {
   readonly reason = computed(() => {
     const rig = this.rig();
     return rig && noGraphicsNote(rig);
+  });
+
+  /** null where there is no choice, or nothing was measured of it. */
+  readonly positions = computed((): readonly LeverPosition[] | null => {
+    const rig = this.rig();
+    if (!rig || composingMs(rig, 'graphics processor') === undefined) return null;
+    return COMPOSE_PROCESSORS.map((composeOn) => ({ name: composeOn, change: { composeOn } }));
   });
 
   choose(processor: ComposeProcessor | 'automatic'): void {

@@ -76,6 +76,8 @@ export class RecommendationList {
         return levers.move({ bypass: [...change.bypass] });
       case 'automatic decoding':
         return levers.move({ decodePaths: undefined });
+      case 'automatic composing':
+        return levers.move({ composeOn: undefined });
       case 'play from originals':
         return levers.move({ lightCopies: false });
       case 'play from copies':
@@ -97,7 +99,7 @@ export class RecommendationList {
     if (rendered) return `about ${wait(rendered.seconds)} · ${bytes(rendered.bytes)}`;
     if (change.lever === 'effect bypass')
       return this.levers.tuning()?.bypassAtRest ? 'left out at rest too' : 'at rest they are seen';
-    if (change.lever === 'automatic decoding') return null;
+    if (change.lever === 'automatic decoding' || change.lever === 'automatic composing') return null;
     if (change.lever !== 'make copies')
       return change.lever === 'play from copies' ? null : `${width}\u00a0×\u00a0${height}`;
     const found = change.copies.map((wanted) =>

@@ -15,6 +15,7 @@ export const wholeRunWith = (
       showAlike(facts.tuning, tuning) &&
       facts.tuning.lightCopies === tuning.lightCopies &&
       pathsOf(facts.tuning) === pathsOf(tuning) &&
+      facts.tuning.composeOn === tuning.composeOn &&
       (facts.tuning.renderCache ?? true) === (tuning.renderCache ?? true),
   );
 
