@@ -13,10 +13,12 @@ import { alone, readySource } from '@hone/core/testing';
 import { skip } from 'rxjs';
 import { beforeEach, describe, expect, it } from 'vitest';
 import { CopyActions, ProjectActions } from '../state/actions';
+import { machineFeature } from '../state/machine.feature';
 import { mediaFeature } from '../state/media.feature';
 import { playbackFeature } from '../state/playback.feature';
 import { projectFeature } from '../state/project.feature';
 import {
+  selectComposeOn,
   selectCopyRows,
   selectLength,
   selectPlan,
@@ -85,6 +87,8 @@ describe('the lever board', () => {
             { selector: selectTimeline, value: UHD },
             { selector: selectCopyRows, value: [ROW] },
             { selector: selectPlan, value: null },
+            { selector: machineFeature.selectOwn, value: null },
+            { selector: selectComposeOn, value: 'processor' },
             { selector: mediaFeature.selectSourceList, value: [] },
             { selector: selectLength, value: 48 },
             { selector: projectFeature.selectPast, value: [] },
@@ -161,12 +165,14 @@ describe('the lever board', () => {
     await press('Preview scale, at rest', '1:2');
     await press('Working size', '1080');
     await press('Effect bypass', 'Blur');
+    await press('Composing', 'Graphics processor');
     await (await loader.getHarness(MatSlideToggleHarness.with({ label: 'Play from light copies' }))).check();
     expect(dispatched).toEqual([
       moved({ playScale: 8 }),
       moved({ restScale: 2 }),
       moved({ workingLines: 1080 }),
       moved({ bypass: ['blur'] }),
+      moved({ composeOn: 'graphics processor' }),
       moved({ lightCopies: true }),
     ]);
   });
