@@ -2,20 +2,20 @@ import { describe, expect, it } from 'vitest';
 import {
   automaticComposing,
   COMPOSE_TWO,
+  COMPOSED_SIZE,
   composingMs,
   composingOn,
   SIMULATED_RIGS,
   type Rig,
 } from './index.js';
 
-const HD = { width: 1920, height: 1080 };
 const [
   {
     kernels: [{ msPerMegapixel: figure }],
   },
 ] = SIMULATED_RIGS as [Rig & { kernels: [Rig['kernels'][number]] }];
 
-/** A machine that composes two pictures of a megapixel in some ms, and shows a picture of HD in some more. */
+/** A machine that composes two pictures of a megapixel in some ms, and shows one of 960 x 540 in some more. */
 function machine(
   software: boolean,
   ...figures: readonly (readonly [
@@ -30,16 +30,21 @@ function machine(
       ...{ stage: 'compose', kernel: COMPOSE_TWO, on, of: 'result' },
       msPerMegapixel: { ...figure, value },
     })),
-    shows: figures.map(([on, , value]) => ({ ...HD, on, ms: { ...figure, value }, presentMs: undefined })),
+    shows: figures.map(([on, , value]) => ({
+      ...COMPOSED_SIZE,
+      on,
+      ms: { ...figure, value },
+      presentMs: undefined,
+    })),
   };
 }
 
 describe('what composes frames', () => {
   it('is what composes and shows them sooner, as measured', () => {
     const quick = machine(false, ['processor', 2, 9], ['graphics processor', 1, 1]);
-    // 1920 x 1080 are 2.0736 megapixels.
-    expect(composingMs(quick, 'processor')).toBeCloseTo(2 * 2.0736 + 9, 9);
-    expect(composingMs(quick, 'graphics processor')).toBeCloseTo(2.0736 + 1, 9);
+    // 960 x 540 are 0.5184 megapixels.
+    expect(composingMs(quick, 'processor')).toBeCloseTo(2 * 0.5184 + 9, 9);
+    expect(composingMs(quick, 'graphics processor')).toBeCloseTo(0.5184 + 1, 9);
     expect(automaticComposing(quick)).toBe('graphics processor');
     // Quicker to compose, but what is composed takes long to reach the screen.
     expect(automaticComposing(machine(false, ['processor', 2, 3], ['graphics processor', 1, 30]))).toBe(
@@ -68,6 +73,6 @@ describe('what composes frames', () => {
   it('is read from figures from before it could be chosen', () => {
     const before = machine(false, ['processor', 2, 9]);
     const shows = before.shows.map((show) => ({ ...show, on: undefined }));
-    expect(composingMs({ ...before, shows }, 'processor')).toBeCloseTo(2 * 2.0736 + 9, 9);
+    expect(composingMs({ ...before, shows }, 'processor')).toBeCloseTo(2 * 0.5184 + 9, 9);
   });
 });

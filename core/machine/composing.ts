@@ -6,6 +6,9 @@ type Known = Pick<Rig, 'graphics' | 'kernels' | 'shows'>;
 /** The kernel that the rig measures for composing: two pictures that fill a frame. */
 export const COMPOSE_TWO = 'compose two';
 
+/** The preview that composing is measured at. */
+export const COMPOSED_SIZE = { width: 960, height: 540 } as const;
+
 /** What was shown by a processor; figures from before it could be chosen are the processor's. */
 export const showsOn = <S extends Pick<Rig['shows'][number], 'on'>>(
   { shows }: { readonly shows: readonly S[] },
@@ -13,17 +16,15 @@ export const showsOn = <S extends Pick<Rig['shows'][number], 'on'>>(
 ): S[] => shows.filter(({ on = 'processor' }) => on === processor);
 
 /**
- * ms of composing a frame of two pictures on a processor and showing it, at the size that both were measured in.
+ * ms of composing a frame of two pictures of COMPOSED_SIZE on a processor and showing it.
  * @returns undefined where it was not measured
  */
 export function composingMs(rig: Known, processor: ComposeProcessor): number | undefined {
   const compose = rig.kernels.find(({ kernel, on }) => kernel === COMPOSE_TWO && on === processor);
-  const size = showsOn(rig, 'graphics processor').at(-1) ?? rig.shows[0];
-  const show = showsOn(rig, processor).find(
-    ({ width, height }) => width === size?.width && height === size.height,
-  );
+  const { width, height } = COMPOSED_SIZE;
+  const show = showsOn(rig, processor).find((each) => each.width === width && each.height === height);
   if (!compose || !show) return undefined;
-  return (compose.msPerMegapixel.value * show.width * show.height) / 1e6 + show.ms.value;
+  return (compose.msPerMegapixel.value * width * height) / 1e6 + show.ms.value;
 }
 
 /** Whether a browser gives no graphics processor at all, in software either. */

@@ -1,7 +1,7 @@
 import { median } from 'd3-array';
 import { RESAMPLE, RESAMPLE_FAR, scaleKernel } from '@hone/core/cost-model';
 import type { ComposeProcessor } from '@hone/core/levers';
-import { COMPOSE_TWO } from '@hone/core/machine';
+import { COMPOSE_TWO, COMPOSED_SIZE } from '@hone/core/machine';
 import type { KnownEffect } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
 import { reduceFrame, reductionBytes } from '../decode/reduce-frame.js';
@@ -15,8 +15,6 @@ import type { ComposingTimes, KernelTimes, ShowTimes } from './times.js';
 
 const SOURCE = { width: 3840, height: 2160 };
 const SCALES = [1, 2, 4, 8, 16];
-/** The preview that effects and composing are timed on. */
-const COMPOSED = { width: 960, height: 540 };
 /** A preview that is no whole part of its source. */
 const ODD = { width: 1042, height: 586 };
 /** A much smaller picture size. */
@@ -54,7 +52,7 @@ export class KernelBench {
     this.target = FIRST_FREE + Math.ceil(work / 64) * 64;
     this.composed = this.target + Math.ceil(picture / 64) * 64;
     this.colours = this.composed + Math.ceil(picture / 64) * 64;
-    const bytes = this.colours + Math.max(4 * SOURCE.width * SOURCE.height, effectRoom(COMPOSED));
+    const bytes = this.colours + Math.max(4 * SOURCE.width * SOURCE.height, effectRoom(COMPOSED_SIZE));
     const missing = bytes - memory.buffer.byteLength;
     if (missing > 0) memory.grow(Math.ceil(missing / PAGE));
     this.workspace = new Workspace(memory, kernels, FIRST_FREE, work);
@@ -91,13 +89,13 @@ export class KernelBench {
     } finally {
       frame.close();
     }
-    times.push(...effectTimes(this.kernels, this.memory, this.colours, COMPOSED, rounds));
+    times.push(...effectTimes(this.kernels, this.memory, this.colours, COMPOSED_SIZE, rounds));
     times.push({
       stage: 'compose',
       kernel: COMPOSE_TWO,
-      megapixels: megapixels(COMPOSED),
+      megapixels: megapixels(COMPOSED_SIZE),
       of: 'result',
-      ms: this.draw(COMPOSED, rounds, 2).map(({ composeMs }) => composeMs),
+      ms: this.draw(COMPOSED_SIZE, rounds, 2).map(({ composeMs }) => composeMs),
     });
     return times;
   }
@@ -130,11 +128,11 @@ export class KernelBench {
     const lost: string[] = [];
     const on = { processor: 'graphics processor', lost: (reason: string) => lost.push(reason) } as const;
     const composed = (layers: number, effects: readonly KnownEffect[] = []): number[] => {
-      const draw = this.drawing(COMPOSED, layers, canvas, { ...on, effects });
+      const draw = this.drawing(COMPOSED_SIZE, layers, canvas, { ...on, effects });
       return Array.from({ length: rounds + 1 }, () => draw().composeMs).slice(1);
     };
     const times = (stage: KernelTimes['stage'], kernel: string, ms: readonly number[]): KernelTimes => ({
-      ...{ stage, kernel, ms, of: 'result', megapixels: megapixels(COMPOSED) },
+      ...{ stage, kernel, ms, of: 'result', megapixels: megapixels(COMPOSED_SIZE) },
     });
     const plain = median(composed(1))!;
     const kernels = [

@@ -210,7 +210,7 @@ export class RigMeasurement {
     // In software a large picture takes seconds.
     const isSoftware = rig.graphics.software;
     const sizes = isSoftware ? SHOWN_SIZES.slice(0, 2) : SHOWN_SIZES;
-    const times = await probe.graphicsComposing(sizes, isSoftware ? 3 : rounds);
+    const times = await probe.graphicsComposing(sizes, isSoftware ? 1 : rounds);
     if (!times) return;
     const on = 'graphics processor';
     for (const { ms, megapixels, ...kernel } of times.kernels) {
