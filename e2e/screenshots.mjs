@@ -86,17 +86,13 @@ await page.keyboard.press('Escape');
 await quiet();
 await play();
 await shot('work-after');
-// The stack of takes, then the effects of the dusk; then a timeline from another program, which is not kept.
+// The effects of the dusk; then a timeline from another program, which is not kept.
 const box = await page.getByTestId('timeline').boundingBox();
 const length = 2880;
 const to = async (frame, y = 8) => {
   await page.mouse.click(box.x + 108 + (frame / length) * (box.width - 116), box.y + y);
   await page.waitForTimeout(4000);
 };
-await to(780);
-await to(780, 33);
-await shot('timeline-stack');
-await page.keyboard.press('Escape');
 await to(1200);
 await to(1220, 165);
 await page.getByTestId('effects').click();
@@ -109,6 +105,8 @@ await page.getByTestId('bypass').getByRole('button').first().click();
 await page.locator('hone-lever-board').evaluate((element) => element.scrollIntoView());
 await page.waitForTimeout(2500);
 await shot('levers');
+await page.locator('hone-decoding-board').evaluate((element) => element.scrollIntoView());
+await shot('levers-hardware');
 await page.getByTestId('bypass').getByRole('button').first().click();
 const time = (value) => ({ OTIO_SCHEMA: 'RationalTime.1', value, rate: 24 });
 const clip = (name, frames, effects = []) => ({
