@@ -54,6 +54,7 @@ import { savedTuningRoutes } from './projects/saved-tunings.js';
 import { MemoryLimits } from './rig/limits.js';
 import { renderCacheRoutes } from './render-cache/routes.js';
 import { stretchHandler } from './render-cache/render-stretch.js';
+import { CacheFolders } from './render-cache/cache-folders.js';
 import { StretchStore } from './render-cache/stretch-store.js';
 import { RigStore } from './rig/rig-store.js';
 import { rigRoutes } from './rig/routes.js';
@@ -194,7 +195,11 @@ function assemble(
   const access = new MediaAccess(mediaFolders.paths);
   const sources = new SourceStore(database, bus, access);
   const copies = new CopyStore(database, bus);
-  const stretches = new StretchStore(database, bus, join(config.dataFolder, 'render-cache'));
+  const stretches = new StretchStore(
+    database,
+    bus,
+    new CacheFolders(database, join(config.dataFolder, 'render-cache')),
+  );
   const exports = new ExportStore(database, bus);
   const tables = new TableStore(join(config.dataFolder, 'tables'));
   const queue = new SqliteQueue(database, bus, log);
@@ -283,7 +288,7 @@ function application(
   };
   api.use('/projects/:projectId', mustExist);
   api.use(runRoutes(new RunStore(database), sampler));
-  api.use(rigRoutes(rigs, projects, sources, config, limits));
+  api.use(rigRoutes(rigs, projects, sources, config, limits, stretches.folders));
   api.use(jsonBody('8mb'));
   const { dataFolder } = config;
   const removal = new Removal({ projects, sources, copies, stretches, exports, queue, dataFolder });

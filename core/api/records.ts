@@ -150,7 +150,10 @@ export interface RenderCacheSettings {
   readonly quotaBytes: number;
   /** Free on the drive of its folder. */
   readonly freeBytes: number;
+  /** Folder of new files. */
   readonly folder: string;
+  /** Folder that was chosen in place of Hone's own, which stands in while it is not there; null for none. */
+  readonly chosenFolder: string | null;
 }
 
 /** A cached stretch as the server keeps it. */

@@ -172,6 +172,7 @@ export const renderCacheSettingsReply = object({
   quotaBytes: amount(),
   freeBytes: amount(),
   folder: text(),
+  chosenFolder: text().nullable(),
 }).noUnknown();
 
 export const cachedStretchReply = object({

@@ -1,4 +1,4 @@
-import { array, boolean, number, object, string } from 'yup';
+import { array, boolean, number, object, string, type ObjectSchema } from 'yup';
 import { deliverySchema, EVEN_SIZE, type CachePoint, type Delivery } from '../render/index.js';
 import { COPY_DIVISORS, type CopyDivisor } from '../media/index.js';
 import { SIMULATED_DRIVES } from '../machine/index.js';
@@ -100,8 +100,15 @@ export const renderRequestSchema = object({
 /** Least size limit of the render cache, bytes: a few stretches. */
 const LEAST_QUOTA_BYTES = 100e6;
 
-export const renderCacheQuotaSchema = object({
-  quotaBytes: number().strict().integer().min(LEAST_QUOTA_BYTES).max(1e15).required(),
+export interface RenderCacheChange {
+  readonly quotaBytes?: number | undefined;
+  /** Folder in which Hone makes one for new files; null for its own. */
+  readonly folder?: string | null | undefined;
+}
+
+export const renderCacheChangeSchema: ObjectSchema<RenderCacheChange> = object({
+  quotaBytes: number().strict().integer().min(LEAST_QUOTA_BYTES).max(1e15).optional(),
+  folder: string().strict().trim().min(1).max(4000).nullable().optional(),
 }).noUnknown();
 
 export interface CachedStretchRemoval {

@@ -177,14 +177,18 @@ export const ROUTES: readonly RouteDescription[] = [
     replies.jobReply,
     requests.renderRequestSchema,
   ),
-  get('/api/render-cache/settings', 'Size limit of the render cache', replies.renderCacheSettingsReply),
+  get(
+    '/api/render-cache/settings',
+    'Size limit and folder of the render cache',
+    replies.renderCacheSettingsReply,
+  ),
   change(
     'put',
     '/api/render-cache/settings',
     'Sets the room of the render cache',
     200,
     replies.renderCacheSettingsReply,
-    requests.renderCacheQuotaSchema,
+    requests.renderCacheChangeSchema,
   ),
   change(
     'post',

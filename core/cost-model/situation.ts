@@ -52,8 +52,11 @@ export function workOf(situation: Situation): Work {
   const chosen = chosenCopies(timeline, tuning, sources, copies);
   const live = previewGraph(timeline, tuning, factsIn(sources), (id) => chosen.get(id)?.id);
   const preview = withCached(live, tuning, sources, stretches);
-  // Copies and render cache are in one folder.
-  const copyDrive = rig.drives.find(({ holds }) => holds.includes('light copies'))?.drive ?? '';
+  const driveWith = (kept: string): string | undefined =>
+    rig.drives.find(({ holds }) => holds.includes(kept))?.drive;
+  const copyDrive = driveWith('light copies') ?? '';
+  // Rigs from before it had a folder of its own do not name it.
+  const cacheDrive = driveWith('render cache') ?? copyDrive;
   const media = new Map<string, PlayedMedium>();
   for (const [id, choice] of Object.entries(preview.media)) {
     const source = known.get(id);
@@ -64,6 +67,6 @@ export function workOf(situation: Situation): Work {
   }
   for (const stretch of stretches)
     if (preview.cached.some(({ stretchId }) => stretchId === stretch.id))
-      media.set(cachedSourceId(stretch.id), cachedMedium(stretch, copyDrive, tuning.decodePaths));
+      media.set(cachedSourceId(stretch.id), cachedMedium(stretch, cacheDrive, tuning.decodePaths));
   return { preview, media, shares, drive };
 }

@@ -1,3 +1,4 @@
+import { mkdir, readdir, rename, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { CachedStretchRecord, Job, RenderCacheSettings } from '@hone/core/api';
 import { findCached, stampsOf } from '@hone/core/cache';
@@ -186,6 +187,50 @@ describe('the render cache', () => {
     expect(await stretches.makeRoom(kept)).toBe(true);
     expect((await cached()).map(({ id }) => id)).toEqual([...kept]);
   });
+
+  it('goes on in another folder, keeps what is in the first, and stays whole when a drive is gone', async () => {
+    const other = join(server.folder, 'another drive');
+    const settings = (folder: string | null) =>
+      server.call<RenderCacheSettings & { detail: string }>('PUT', 'render-cache/settings', { folder });
+    const bare = join(server.folder, 'plain file');
+    await writeFile(bare, 'x');
+    for (const [path, why] of [
+      ['render-cache', 'is no whole path'],
+      [other, 'There is no folder'],
+      [bare, 'There is no folder'],
+    ] as const) {
+      const { status, body } = await settings(path);
+      expect([status, body.detail]).toEqual([422, expect.stringContaining(why)]);
+      expect(body.detail).toContain('Choose a folder that is there');
+    }
+    const before = await cached();
+    await mkdir(other);
+    const folder = join(other, 'hone-render-cache');
+    expect((await settings(other)).body).toMatchObject({ folder, chosenFolder: folder });
+    await render(0, 24);
+    const later = (await cached()).filter(({ id }) => !before.some((each) => each.id === id));
+    const names = later.map(({ id }) => `${id}.mp4`).sort();
+    expect(names.length).toBeGreaterThan(0);
+    expect((await readdir(folder)).sort()).toEqual(names);
+    const served = async ({ id }: CachedStretchRecord): Promise<number> =>
+      (await fetch(`${server.url}/media/stretches/${id}`)).status;
+    for (const each of [...before, ...later]) expect(await served(each)).toBe(200);
+    // A file of the cache that nothing knows, as a crash leaves it, and one beside it.
+    await writeFile(join(folder, 'unknown.mp4'), 'x');
+    await writeFile(join(other, 'holiday.mp4'), 'x');
+    await server.restart();
+    expect((await readdir(folder)).sort()).toEqual(names);
+    expect(await readdir(other)).toContain('holiday.mp4');
+
+    await rename(other, `${other} gone`);
+    expect(await served(later[0]!)).toBe(404);
+    expect((await cached()).some(({ id }) => id === later[0]!.id)).toBe(false);
+    const own = join(server.folder, 'data', 'render-cache');
+    expect(await server.get('render-cache/settings')).toMatchObject({ folder: own, chosenFolder: folder });
+    await rename(`${other} gone`, other);
+    expect(await server.get('render-cache/settings')).toMatchObject({ folder });
+    expect((await settings(null)).body).toMatchObject({ folder: own, chosenFolder: null });
+  }, 120_000);
 
   it('says why nothing can be rendered', async () => {
     const at = `projects/${made.project.id}/cached-stretches`;

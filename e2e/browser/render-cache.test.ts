@@ -1,3 +1,4 @@
+import { join } from 'node:path';
 import type { CachedStretchRecord, Job, Project, RenderCacheSettings, RunRecord } from '@hone/core/api';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { accessibilityFaults } from '../fixtures/accessible.js';
@@ -147,6 +148,23 @@ describe('the render cache', () => {
     await expect
       .poll(async () => (await opened.server.get<RenderCacheSettings>('render-cache/settings')).quotaBytes)
       .toBe(10e9);
+  });
+
+  it('can be put into another folder, and says why one cannot be used', async () => {
+    const { page } = opened.browser;
+    const board = page.locator('hone-render-cache-space');
+    const another = board.getByLabel('Another folder for the render cache');
+    const own = (await board.getByTestId('cache-folder').textContent())!;
+    await another.fill(join(opened.server.folder, 'nowhere'));
+    await board.getByRole('button', { name: 'Use folder' }).click();
+    await expect.poll(() => page.locator('.notice').textContent()).toContain('There is no folder');
+    await another.fill(opened.server.folder);
+    await another.press('Enter');
+    await expect
+      .poll(() => board.getByTestId('cache-folder').textContent())
+      .toBe(join(opened.server.folder, 'hone-render-cache'));
+    await board.getByRole('button', { name: 'Use Hone’s own' }).click();
+    await expect.poll(() => board.getByTestId('cache-folder').textContent()).toBe(own);
   });
 
   it('fills by itself with what is predicted to drop frames, while nothing plays', async () => {

@@ -1,4 +1,4 @@
-import { createReadStream } from 'node:fs';
+import { createReadStream, existsSync } from 'node:fs';
 import { stat } from 'node:fs/promises';
 import { once } from 'node:events';
 import { extname } from 'node:path';
@@ -55,6 +55,11 @@ export function mediaFiles(parts: MediaFileParts): Router {
   });
   router.get('/stretches/:id', async (request, response) => {
     const row = await stretches.get(request.params.id);
+    // Its drive may have been taken away.
+    if (!existsSync(row.path)) {
+      await stretches.remove([row.id]);
+      throw gone();
+    }
     await stretches.noteUse(row);
     await read(request, response, row.path);
   });

@@ -65,7 +65,6 @@ export function stretchHandler(parts: StretchParts): JobHandler {
       let done = 0;
       const made = new Set<string>(order.keepIds);
       await mkdir(scratch, { recursive: true });
-      await mkdir(stretches.folder, { recursive: true });
       for (const range of missing) {
         const folder = await mkdtemp(join(scratch, 'stretch-'));
         const render: RangeRender = {

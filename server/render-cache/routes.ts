@@ -2,7 +2,7 @@ import { randomUUID } from 'node:crypto';
 import {
   cachedStretchRemovalSchema,
   checked,
-  renderCacheQuotaSchema,
+  renderCacheChangeSchema,
   renderRequestSchema,
 } from '@hone/core/api';
 import { graphAt } from '@hone/core/cache';
@@ -57,8 +57,9 @@ export function renderCacheRoutes(
       );
     const frames = sum(shown, ({ from, to }) => to - from);
     const bytes = frames * size.width * size.height * BYTES_PER_PIXEL;
-    const remedy = 'Make room, render fewer frames, or choose a smaller preview scale.';
-    await requireRoom(stretches.folder, bytes, 'These frames take up to', remedy);
+    const remedy = 'Make room, choose another folder for the render cache, or render fewer frames.';
+    const { folder } = await stretches.folders.current();
+    await requireRoom(folder, bytes, 'These frames take up to', remedy);
     const payload: StretchOrder = { timeline, ranges, size, ...(point && { point }), keepIds };
     const format = timecodeFormatOf(timeline.rate, timeline.dropFrame);
     const first = formatTimecode(timeline.startFrame + shown[0]!.from, format);
@@ -72,8 +73,10 @@ export function renderCacheRoutes(
   });
 
   router.put('/render-cache/settings', async (request, response) => {
-    const { quotaBytes } = checked(renderCacheQuotaSchema, request.body, 'the request');
-    response.json(await stretches.setQuota(quotaBytes));
+    const { quotaBytes, folder } = checked(renderCacheChangeSchema, request.body, 'the request');
+    if (folder !== undefined) await stretches.setFolder(folder);
+    if (quotaBytes !== undefined) await stretches.setQuota(quotaBytes);
+    response.json(await stretches.settings());
   });
 
   router.post('/cached-stretches/removal', async (request, response) => {

@@ -1,5 +1,5 @@
 import { randomUUID } from 'node:crypto';
-import { rename, rm } from 'node:fs/promises';
+import { copyFile, rename, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { CachedStretchRecord, RenderCacheSettings } from '@hone/core/api';
 import { clockOf, evictionsFor, priorityOf } from '@hone/core/cache';
@@ -13,6 +13,7 @@ import { writeAside } from '../store/aside.js';
 import { freeBytes } from '../store/free-space.js';
 import { readSetting, writeSetting } from '../store/settings.js';
 import { cachedStretches } from '../store/tables.js';
+import type { CacheFolders } from './cache-folders.js';
 
 export type StretchRow = typeof cachedStretches.$inferSelect;
 
@@ -31,8 +32,7 @@ export class StretchStore {
   constructor(
     private readonly database: Database,
     private readonly bus: EventBus,
-    /** Folder of the files. */
-    readonly folder: string,
+    readonly folders: CacheFolders,
   ) {}
 
   async list(): Promise<StretchRow[]> {
@@ -51,13 +51,14 @@ export class StretchStore {
     values: Omit<StretchRow, 'id' | 'path' | 'madeAt' | 'usedAt' | 'uses' | 'priority'>,
   ): Promise<StretchRow> {
     const id = randomUUID();
+    const { folder } = await this.folders.current();
     const now = new Date().toISOString();
     const uses = 1 + (this.formerUses.get(contentKey(values)) ?? 0);
     const row: StretchRow = {
-      ...{ ...values, id, path: join(this.folder, `${id}.mp4`), madeAt: now, usedAt: now, uses },
+      ...{ ...values, id, path: join(folder, `${id}.mp4`), madeAt: now, usedAt: now, uses },
       priority: priorityOf(clockOf(await this.list()), { ...values, uses }),
     };
-    await writeAside(row.path, (aside) => rename(file, aside));
+    await writeAside(row.path, (aside) => moveFile(file, aside));
     await this.database.insert(cachedStretches).values(row);
     this.bus.emit({ kind: 'cachedStretch', stretch: stretchOf(row) });
     return row;
@@ -79,13 +80,20 @@ export class StretchStore {
   async settings(): Promise<RenderCacheSettings> {
     const kept = await readSetting(this.database, QUOTA);
     const quotaBytes = typeof kept === 'number' ? kept : USUAL_QUOTA_BYTES;
-    return { quotaBytes, freeBytes: await freeBytes(this.folder), folder: this.folder };
+    const { folder, chosen } = await this.folders.current();
+    return { quotaBytes, freeBytes: await freeBytes(folder), folder, chosenFolder: chosen };
   }
 
   /** Sets the size limit of the cache, and deletes what does not fit any more. */
   async setQuota(quotaBytes: number): Promise<RenderCacheSettings> {
     await writeSetting(this.database, QUOTA, quotaBytes);
     await this.makeRoom();
+    return this.settings();
+  }
+
+  /** Puts what is rendered from now on into another folder. @param folder null for Hone's own */
+  async setFolder(folder: string | null): Promise<RenderCacheSettings> {
+    await this.folders.choose(folder);
     return this.settings();
   }
 
@@ -114,6 +122,17 @@ export class StretchStore {
       this.bus.emit({ kind: 'cachedStretchGone', stretchId: id });
       await rm(path, { force: true });
     }
+  }
+}
+
+/** Moves a file, to another drive too. */
+async function moveFile(from: string, to: string): Promise<void> {
+  try {
+    await rename(from, to);
+  } catch (error) {
+    if (!(error instanceof Error && 'code' in error && error.code === 'EXDEV')) throw error;
+    await copyFile(from, to);
+    await rm(from);
   }
 }
 

@@ -10,6 +10,7 @@ import { leadingFile } from '../ffmpeg/input.js';
 import { jsonBody } from '../http/bodies.js';
 import type { SourceRow, SourceStore } from '../media/source-store.js';
 import { playbackHold } from '../process/playback-hold.js';
+import type { CacheFolders } from '../render-cache/cache-folders.js';
 import type { ProjectStore } from '../projects/project-store.js';
 import { driveUses, measureDrive, type DriveUse } from './drive-measurement.js';
 import { decodeRate, hardwarePaths } from './ffmpeg-measurement.js';
@@ -28,6 +29,7 @@ export function rigRoutes(
   sources: SourceStore,
   config: Config,
   limits: MemoryLimits,
+  cacheFolders: CacheFolders,
 ): Router {
   const others = new ExternalLoadMonitor();
   const isDisturbed = async ({ socket }: Request): Promise<boolean> =>
@@ -81,6 +83,7 @@ export function rigRoutes(
     const places = [
       { path: join(config.dataFolder, 'copies'), holds: 'light copies', writable: true },
       { path: join(config.dataFolder, 'exports'), holds: 'exports', writable: true },
+      { path: (await cacheFolders.current()).folder, holds: 'render cache', writable: true },
     ];
     const files = (await sources.all()).filter(({ state }) => state === 'ready').map(leadingFile);
     return driveUses(places, files);

@@ -53,7 +53,9 @@ export async function sweep({
   for (const path of await files('copies')) if (!keptCopies.has(basename(path))) await remove(path);
   const cached = await stretches.list();
   const keptStretches = new Set(cached.map(({ path }) => basename(path)));
-  for (const path of await files('render-cache')) if (!keptStretches.has(basename(path))) await remove(path);
+  for (const folder of await stretches.folders.all())
+    for (const name of await readdir(folder).catch(() => []))
+      if (!keptStretches.has(name)) await remove(join(folder, name));
   const lost: string[] = [];
   for (const { id, path } of cached) if (!(await stat(path).catch(() => undefined))) lost.push(id);
   await stretches.remove(lost);

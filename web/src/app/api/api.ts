@@ -23,6 +23,7 @@ import type {
   ProjectChange,
   ProjectEntry,
   ProjectRevision,
+  RenderCacheChange,
   RenderCacheSettings,
   RenderRequest,
   Rigs,
@@ -121,8 +122,8 @@ export class Api {
   saveTunings = (tunings: readonly SavedTuning[]): Promise<SavedTuning[]> =>
     this.send('PUT', 'tunings', tunings);
   renderCacheSettings = (): Promise<RenderCacheSettings> => this.get('render-cache/settings');
-  setRenderCacheQuota = (quotaBytes: number): Promise<RenderCacheSettings> =>
-    this.send('PUT', 'render-cache/settings', { quotaBytes });
+  setRenderCache = (change: RenderCacheChange): Promise<RenderCacheSettings> =>
+    this.send('PUT', 'render-cache/settings', change);
   removeCachedStretches = (ids: readonly string[]): Promise<void> =>
     this.send('POST', 'cached-stretches/removal', { ids });
   jobs = (id: string): Promise<Job[]> => this.get(`projects/${id}/jobs`);

@@ -57,7 +57,7 @@ const COPY: LightCopy = {
   likeness: null,
   madeInMs: 9000,
 };
-const LIMIT = { quotaBytes: 20e9, freeBytes: 55e9, folder: '/render-cache' };
+const LIMIT = { quotaBytes: 20e9, freeBytes: 55e9, folder: '/render-cache', chosenFolder: null };
 const JOB: Job = {
   id: 'job',
   projectId: 'p',

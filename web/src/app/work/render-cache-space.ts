@@ -39,6 +39,33 @@ const QUOTAS: readonly number[] = [2e9, 10e9, 20e9, 100e9];
         </mat-button-toggle-group>
       }
     </div>
+    @if (settings(); as kept) {
+      <form
+        class="lever stacked"
+        (submit)="$event.preventDefault(); setFolder(folder.value || null); folder.value = ''"
+      >
+        <span>
+          Folder of new files <small class="quiet" data-testid="cache-folder">{{ kept.folder }}</small>
+        </span>
+        <div class="naming">
+          <input
+            required
+            #folder
+            type="text"
+            maxlength="4000"
+            placeholder="Whole path of another folder"
+            aria-label="Another folder for the render cache"
+          />
+          <button mat-stroked-button type="submit">Use folder</button>
+          @if (kept.chosenFolder) {
+            <button mat-button type="button" (click)="setFolder(null)">Use Hone’s own</button>
+          }
+        </div>
+        @if (missingText(); as text) {
+          <small class="quiet reason">{{ text }}</small>
+        }
+      </form>
+    }
     @if (removals().length) {
       <button mat-stroked-button type="button" data-testid="clear-cache" [matMenuTriggerFor]="menu">
         Delete cached frames …
@@ -69,6 +96,12 @@ export class RenderCacheSpace {
     const used = sum(this.stretches(), (each) => each.bytes);
     return settings ? `${bytes(used)} used · ${bytes(settings.freeBytes)} free on its drive` : 'not read yet';
   });
+  readonly missingText = computed(() => {
+    const { folder, chosenFolder = null } = this.settings() ?? {};
+    return chosenFolder === null || chosenFolder === folder
+      ? null
+      : `“${chosenFolder}” is not there now. Until it is, new files go into Hone’s own folder.`;
+  });
   /** Those offered, and the one that is set. */
   readonly quotas = computed(() => {
     const set = this.settings()?.quotaBytes;
@@ -83,7 +116,12 @@ export class RenderCacheSpace {
   }
 
   setQuota(quotaBytes: number): void {
-    void this.keepSettings(this.api.setRenderCacheQuota(quotaBytes));
+    void this.keepSettings(this.api.setRenderCache({ quotaBytes }));
+  }
+
+  /** @param folder in which Hone makes one for new files; null for its own */
+  setFolder(folder: string | null): void {
+    void this.keepSettings(this.api.setRenderCache({ folder }));
   }
 
   remove({ ids }: CacheRemoval): void {
