@@ -16,7 +16,7 @@ import { effectAssets, type RunningServer } from '@hone/server';
 import { buildPage, playTimeline, withPage } from './browser.js';
 import { beladyBound, byteHitRate, zipfTrace } from './cache-traces.js';
 import { effect, pictureTrack, UHD, type Cut } from './case-tracks.js';
-import { startWithFootage, waitForJobs } from './footage.js';
+import { askToRender, startWithFootage, waitForJobs } from './footage.js';
 import type { BenchOptions } from './options.js';
 
 const run = promisify(execFile);
@@ -99,15 +99,8 @@ async function heavyTimeline({ services }: RunningServer): Promise<Timeline> {
   };
 }
 
-async function ask(server: RunningServer, timeline: Timeline, size: FrameSize): Promise<string> {
-  const reply = await fetch(`${server.url}/api/projects/${DEMO_PROJECT}/cached-stretches`, {
-    method: 'POST',
-    headers: { 'Content-Type': 'application/json' },
-    body: JSON.stringify({ ranges: [{ from: 0, to: timelineLength(timeline) }], size }),
-  });
-  if (!reply.ok) throw new Error(await reply.text());
-  return ((await reply.json()) as { id: string }).id;
-}
+const ask = (server: RunningServer, timeline: Timeline, size: FrameSize): Promise<string> =>
+  askToRender(server, DEMO_PROJECT, { from: 0, to: timelineLength(timeline) }, size);
 
 async function render(server: RunningServer, timeline: Timeline, size: FrameSize): Promise<void> {
   const { state, problem } = await server.services.queue.finished(await ask(server, timeline, size));

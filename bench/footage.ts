@@ -2,6 +2,7 @@ import { mkdtemp } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import type { FrameRange, FrameSize } from '@hone/core/timeline';
 import type { CopyDivisor } from '@hone/core/media';
 import { configFrom, startServer, type RunningServer } from '@hone/server';
 import { footageHandler, prepareDemo, type DemoProjectId } from '@hone/demo';
@@ -44,8 +45,24 @@ export async function askForCopy(
   if (!reply.ok) throw new Error(await reply.text());
 }
 
+/** Asks for frames of a project's timeline to be rendered in advance, as the page does. @returns identifier of the job */
+export async function askToRender(
+  { url }: RunningServer,
+  projectId: string,
+  range: FrameRange,
+  size: FrameSize,
+): Promise<string> {
+  const reply = await fetch(`${url}/api/projects/${projectId}/cached-stretches`, {
+    method: 'POST',
+    headers: { 'Content-Type': 'application/json' },
+    body: JSON.stringify({ ranges: [range], size }),
+  });
+  if (!reply.ok) throw new Error(await reply.text());
+  return ((await reply.json()) as { id: string }).id;
+}
+
 /** Jobs without which there is nothing to measure. */
-const NEEDED = ['footage', 'import', 'copy', 'index'];
+const NEEDED = ['footage', 'import', 'copy', 'index', 'stretch'];
 
 /**
  * Waits until no job of a project waits or runs.

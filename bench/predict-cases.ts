@@ -2,7 +2,7 @@ import { DEMO_SHOTS } from '@hone/demo';
 import type { CopyDivisor } from '@hone/core/media';
 import type { PreviewScale } from '@hone/core/levers';
 import { rational, type Rational } from '@hone/core/time';
-import type { Effect, Timeline, Track } from '@hone/core/timeline';
+import type { Effect, FrameRange, Timeline, Track } from '@hone/core/timeline';
 import { effect, pictureTrack, UHD } from './case-tracks.js';
 
 /** A timeline that is played for real, and how. */
@@ -13,6 +13,12 @@ export interface PredictCase {
   readonly lightCopies: boolean;
   /** A simulated drive that everything comes through. */
   readonly driveId?: string;
+  /** Clips whose effects are left out. */
+  readonly bypassedClips?: readonly string[];
+  /** Frames that are rendered in advance. */
+  readonly rendered?: FrameRange;
+  /** Whether the preview scale is the sharpest that is predicted to play, from `playScale` on. */
+  readonly autoScale?: boolean;
 }
 
 /** Copies that the cases are played from. */

@@ -2,7 +2,7 @@ import { median, sort } from 'd3-array';
 import { mkdtemp, rm } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { findings, type Finding } from '@hone/core/findings';
+import { automaticScale, findings, type Finding } from '@hone/core/findings';
 import {
   isDisturbed,
   pacingSummary,
@@ -11,6 +11,7 @@ import {
   type RunFacts,
   type Stage,
 } from '@hone/core/playback';
+import { previewSize } from '@hone/core/levers';
 import { UNCALIBRATED, type Calibration } from '@hone/core/cost-model';
 import type { Rig } from '@hone/core/machine';
 import { predict } from '@hone/core/simulation';
@@ -21,12 +22,21 @@ import { randomLcg } from 'd3-random';
 import type { Page } from 'playwright-core';
 import { buildPage, coresOf, playTimeline, startSampling, tryDecoders, withPage } from './browser.js';
 import { UHD } from './case-tracks.js';
-import { askForCopy, startEmpty, startWithFootage, waitForJobs } from './footage.js';
+import { askForCopy, askToRender, startEmpty, startWithFootage, waitForJobs } from './footage.js';
 import { readFolder } from './folder-cases.js';
 import type { BenchOptions } from './options.js';
 import { randomCases, type CaseSource } from './random-cases.js';
 import { makeRandomSources } from './random-sources.js';
-import { learnFrom, measuredRig, mediaOf, put, situationFor, type Grounds } from './predicted-timeline.js';
+import {
+  learnFrom,
+  measuredRig,
+  mediaOf,
+  put,
+  situationFor,
+  stretchesOf,
+  type Grounds,
+  type Media,
+} from './predicted-timeline.js';
 import { CASE_COPIES, practice, predictCases, type PredictCase } from './predict-cases.js';
 
 /** Plays of each case. Runs on a machine with noisy neighbours differ; the prediction is of their mean. */
@@ -232,8 +242,12 @@ async function compare(
 ): Promise<Compared & { calibration: Calibration }> {
   const { name, timeline } = given;
   await simulateDrive(server, given.driveId ?? null);
-  const situation = situationFor(given, { rig, media, cores }, calibration);
-  const prediction = predict(situation);
+  const grounds = { rig, cores, media: await withRendered(given, { server, projectId, media }) };
+  const asGiven = situationFor(given, grounds, calibration);
+  const first = predict(asGiven);
+  const playScale = given.autoScale ? automaticScale(asGiven, first) : given.playScale;
+  const situation = { ...asGiven, tuning: { ...asGiven.tuning, playScale, restScale: playScale } };
+  const prediction = playScale === given.playScale ? first : predict(situation);
   const all: Play[] = [];
   const rate = timeline.rate.num / timeline.rate.den;
   const shown = (play: Play): number => play.summary.framesPerSecondShown;
@@ -288,6 +302,21 @@ async function compare(
     errorAfterwards: afterwards,
     calibration: taught.calibration,
   };
+}
+
+/** The media of a case with what is rendered for it in advance. */
+async function withRendered(
+  { timeline, playScale, rendered }: PredictCase,
+  { server, projectId, media }: Pick<Bench, 'server' | 'projectId' | 'media'>,
+): Promise<Media> {
+  if (rendered) {
+    const { projects } = server.services;
+    const { revision, delivery } = await projects.get(projectId);
+    await projects.change(projectId, { revision, timeline, delivery });
+    await askToRender(server, projectId, rendered, previewSize(timeline.size, playScale));
+    await waitForJobs(server, projectId);
+  }
+  return { ...media, stretches: await stretchesOf(server.url) };
 }
 
 const findingText = (finding: Finding | undefined): string =>

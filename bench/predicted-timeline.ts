@@ -1,4 +1,4 @@
-import type { LightCopy, Source } from '@hone/core/api';
+import type { CachedStretchRecord, LightCopy, Source } from '@hone/core/api';
 import type { Tuning } from '@hone/core/levers';
 import { PacketIndex } from '@hone/core/media';
 import type { DecodeRange } from '@hone/core/pacing';
@@ -23,11 +23,14 @@ export interface Grounds {
 
 /** The situation of a case on a machine. */
 export function situationFor(
-  { timeline, playScale, lightCopies, driveId }: Omit<PredictCase, 'name'>,
+  { timeline, playScale, lightCopies, driveId, bypassedClips }: Omit<PredictCase, 'name'>,
   { rig, media, cores }: Grounds,
   calibration: Calibration,
 ): Situation {
-  const tuning: Tuning = { playScale, restScale: playScale, lightCopies };
+  const tuning: Tuning = {
+    ...{ playScale, restScale: playScale, lightCopies },
+    bypassedClips: bypassedClips && [...bypassedClips],
+  };
   const simulated = simulatedDrive(driveId ?? null);
   return {
     timeline,
@@ -47,7 +50,7 @@ export const learnFrom = (
   ranges: readonly DecodeRange[] | undefined,
 ): Situation => ({ ...situation, calibration: learnRun(situation, log, { ranges }) });
 
-export type Media = Pick<Situation, 'sources' | 'copies' | 'indexes'>;
+export type Media = Pick<Situation, 'sources' | 'copies' | 'stretches' | 'indexes'>;
 
 export async function mediaOf({ url }: RunningServer, projectId: string): Promise<Media> {
   const get = async <T>(path: string): Promise<T> => (await (await fetch(`${url}/api/${path}`)).json()) as T;
@@ -58,8 +61,12 @@ export async function mediaOf({ url }: RunningServer, projectId: string): Promis
     const reply = await fetch(`${url}/api/sources/${id}/packets`);
     if (reply.ok) indexes.set(id, PacketIndex.from(new Uint8Array(await reply.arrayBuffer())));
   }
-  return { sources, copies, indexes };
+  return { sources, copies, stretches: await stretchesOf(url), indexes };
 }
+
+/** All that was rendered in advance. */
+export const stretchesOf = async (url: string): Promise<CachedStretchRecord[]> =>
+  (await (await fetch(`${url}/api/cached-stretches`)).json()) as CachedStretchRecord[];
 
 export async function put(url: string, path: string, body: unknown): Promise<void> {
   const reply = await fetch(`${url}/api/${path}`, {

@@ -1,7 +1,7 @@
 import type { PreviewScale } from '@hone/core/levers';
 import { SIMULATED_DRIVES } from '@hone/core/machine';
 import { rational, type Rational } from '@hone/core/time';
-import type { Effect, FrameSize, Timeline, Track } from '@hone/core/timeline';
+import { timelineLength, type Effect, type FrameSize, type Timeline, type Track } from '@hone/core/timeline';
 import { randomInt, randomUniform } from 'd3-random';
 import { effect, pictureTrack, type Cut } from './case-tracks.js';
 import type { PredictCase } from './predict-cases.js';
@@ -26,6 +26,9 @@ const KINDS = [
   'effects',
   'copies',
   'drive',
+  'bypass by clip',
+  'render cache',
+  'automatic scale',
 ] as const;
 
 const RATES: readonly Rational[] = [rational(24), rational(24), rational(25), rational(30)];
@@ -54,9 +57,34 @@ export function randomCases(
       timeline,
       playScale: scale,
       lightCopies,
-      ...(kind === 'drive' ? { driveId: pick(random, SIMULATED_DRIVES).id } : {}),
+      ...leversOf(kind, timeline, random),
     };
   });
+}
+
+/** What else is moved for a kind of case. */
+function leversOf(
+  kind: (typeof KINDS)[number],
+  timeline: Timeline,
+  random: Random,
+): Pick<PredictCase, 'driveId' | 'bypassedClips' | 'rendered' | 'autoScale'> {
+  switch (kind) {
+    case 'drive':
+      return { driveId: pick(random, SIMULATED_DRIVES).id };
+    case 'bypass by clip': {
+      const ids = timeline.tracks.flatMap(({ clips }) => clips.map(({ id }) => id));
+      return { bypassedClips: ids.filter((_, at) => at === 0 || random() < 0.5) };
+    }
+    case 'render cache': {
+      const length = timelineLength(timeline);
+      const from = Math.floor((random() * length) / 2);
+      return { rendered: { from, to: from + Math.ceil(length / 2) } };
+    }
+    case 'automatic scale':
+      return { autoScale: true };
+    default:
+      return {};
+  }
 }
 
 const namesIn = ({ tracks }: Timeline, sources: readonly CaseSource[]): string => {
@@ -95,6 +123,8 @@ function tracksOf(build: Build): Track[] {
     case 'backwards':
       return [row(build, 'p', lengths(build, 50, 90), { speed: rational(-1) })];
     case 'effects':
+    case 'bypass by clip':
+    case 'render cache':
       return [row(build, 'p', lengths(build, 60, FRAMES), { effects: someEffects(random) })];
     case 'whole':
     case 'drive':
