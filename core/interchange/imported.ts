@@ -43,6 +43,7 @@ export interface ImportedClip {
   readonly effects?: readonly Omit<Effect, 'id'>[] | undefined;
   readonly framing?: Framing | undefined;
   readonly fades?: Fades | undefined;
+  readonly keepsPitch?: boolean | undefined;
   readonly foreign?: Foreign | undefined;
 }
 

@@ -29,11 +29,12 @@ export function ownEffect(item: JsonReader): Omit<Effect, 'id'> | undefined {
   };
 }
 
-/** Effects of a clip, and its framing. */
+/** What only Hone knows of a clip. */
 export function ownPart(clip: JsonReader): {
   effects?: readonly Omit<Effect, 'id'>[];
   framing?: Framing;
   fades?: Fades;
+  keepsPitch?: boolean;
 } {
   const effects = clip
     .at('effects')
@@ -47,6 +48,7 @@ export function ownPart(clip: JsonReader): {
     ...(effects.length ? { effects } : {}),
     ...(framing && framing !== 'fit' ? { framing } : {}),
     ...(fades ? { fades } : {}),
+    ...(own?.at('pitch').text('') === 'kept' ? { keepsPitch: true } : {}),
   };
 }
 

@@ -208,8 +208,12 @@ function clipOf(clip: Clip, rate: Rational, media: WrittenMedia | undefined): Js
 const without = (object: JsonObject, key: string): JsonObject =>
   Object.fromEntries(Object.entries(object).filter(([each]) => each !== key));
 
-function ownMetadata({ framing, fades }: Clip): JsonObject {
-  const own = { ...(framing ? { framing } : {}), ...(fades ? { fades: { ...fades } } : {}) };
+function ownMetadata({ framing, fades, keepsPitch }: Clip): JsonObject {
+  const own = {
+    ...(framing ? { framing } : {}),
+    ...(fades ? { fades: { ...fades } } : {}),
+    ...(keepsPitch ? { pitch: 'kept' } : {}),
+  };
   return Object.keys(own).length ? { hone: own } : {};
 }
 

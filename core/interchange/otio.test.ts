@@ -113,6 +113,7 @@ const aTimeline = fc
             ...(speed.num === speed.den ? {} : { speed }),
             ...(effects.length ? { effects } : {}),
             ...(fills ? { framing: 'fill' as const } : {}),
+            ...(speed.num !== speed.den && on ? { keepsPitch: true } : {}),
           };
         },
       );

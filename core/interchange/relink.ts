@@ -142,11 +142,21 @@ export function relink(
   return fingerprintNestedStacks(timeline);
 }
 
-function clipOf(
-  { name, foreign, effects, framing, fades, start, length, sourceIn, speed, enabled, media }: ImportedClip,
-  source: Relinkable,
-  newId: NewId,
-): Clip {
+function clipOf(imported: ImportedClip, source: Relinkable, newId: NewId): Clip {
+  const {
+    name,
+    foreign,
+    effects,
+    framing,
+    fades,
+    keepsPitch,
+    start,
+    length,
+    sourceIn,
+    speed,
+    enabled,
+    media,
+  } = imported;
   // A file that does not say where the medium begins counts on the medium's own timecode.
   const counted = media.startSeconds === null && compare(sourceIn, source.startSeconds) >= 0;
   const within = counted ? subtract(sourceIn, source.startSeconds) : sourceIn;
@@ -163,6 +173,7 @@ function clipOf(
     ...(effects ? { effects: effects.map((effect) => ({ ...effect, id: newId() })) } : {}),
     ...(framing ? { framing } : {}),
     ...(fades ? { fades } : {}),
+    ...(keepsPitch ? { keepsPitch } : {}),
     ...(foreign ? { foreign } : {}),
   };
 }

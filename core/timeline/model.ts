@@ -62,6 +62,8 @@ export interface Clip {
   readonly enabled: boolean;
   /** Source seconds for each second of the timeline, 1 when absent; below zero it plays backwards from `sourceIn`. */
   readonly speed?: Rational | undefined;
+  /** Whether sound at another speed keeps its pitch; when absent, it follows the speed like a tape. */
+  readonly keepsPitch?: boolean | undefined;
   /** In the order in which they are done; none when absent. */
   readonly effects?: readonly Effect[] | undefined;
   /** Whether the picture is made as large as goes into the frame, or as small as covers it; fit when absent. */

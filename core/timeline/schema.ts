@@ -146,6 +146,7 @@ const clipSchema = object({
   sourceIn: rationalSchema.required(),
   enabled: boolean().strict().required(),
   speed: speedSchema.optional().default(undefined),
+  keepsPitch: boolean().strict().optional(),
   effects: array(effectSchema.required()).optional().max(50),
   fades: object({ in: integer().min(0).max(MOST_FRAMES), out: integer().min(0).max(MOST_FRAMES) })
     .noUnknown()

@@ -42,22 +42,40 @@ describe('an export of clips at other speeds', () => {
     for (const { frame, ssim } of record.proof!.frames) expect(ssim, `frame ${frame}`).toBeGreaterThan(0.95);
   });
 
-  it('plays sound at twice the speed an octave higher', async () => {
+  it.each([
+    ['an octave higher', false, 660],
+    ['at its own pitch where it is to keep that', true, 330],
+  ])('plays sound at twice the speed %s', async (_, keepsPitch, pitch) => {
     const { project } = await makeCutProject(server, 'Octave', [['long24', rational(0), 48]]);
-    const timeline = {
-      ...project.timeline,
-      ...(await server.get<typeof project>(`projects/${project.id}`)).timeline,
-    };
+    const { timeline } = await server.get<Project>(`projects/${project.id}`);
+    const retimed = { length: 24, speed: rational(2), keepsPitch };
     const tracks = timeline.tracks.map((track) =>
       track.kind === 'sound'
-        ? { ...track, clips: track.clips.map((clip) => ({ ...clip, length: 24, speed: rational(2) })) }
+        ? { ...track, clips: track.clips.map((clip) => ({ ...clip, ...retimed })) }
         : track,
     );
     await server.setTimeline(project.id, { ...timeline, tracks });
     const { id } = await server.export(project.id);
     const path = `${server.folder}/data/exports/${id}.mp4`;
     // The clip sounds at 330 Hz.
-    expect(Math.abs(pitchOf(path, 0.1, 0.8) - 660)).toBeLessThan(6);
+    expect(Math.abs(pitchOf(path, 0.1, 0.8) - pitch)).toBeLessThan(6);
+  });
+
+  it('keeps the pitch of sound that runs backwards and far slower, to its end', async () => {
+    const { project } = await makeCutProject(server, 'Slow', [['long24', rational(0), 48]]);
+    const { timeline } = await server.get<Project>(`projects/${project.id}`);
+    const slow = { length: 72, sourceIn: rational(23, 24), speed: rational(-1, 5), keepsPitch: true };
+    const tracks = timeline.tracks.map((track) =>
+      track.kind === 'sound' ? { ...track, clips: track.clips.map((clip) => ({ ...clip, ...slow })) } : track,
+    );
+    await server.setTimeline(project.id, { ...timeline, tracks });
+    const { id } = await server.export(project.id);
+    const path = `${server.folder}/data/exports/${id}.mp4`;
+    for (const [from, to] of [
+      [0.2, 0.8],
+      [2.1, 2.8],
+    ] as const)
+      expect(Math.abs(pitchOf(path, from, to) - 330)).toBeLessThan(6);
   });
 
   it('plays sound backwards, without a break where it is turned in pieces', async () => {

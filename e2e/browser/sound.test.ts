@@ -43,4 +43,39 @@ describe('sound', () => {
     expect(last.lastIndexOf(true)).toBeLessThan(first.indexOf(true));
     expect(browser.errors).toEqual([]);
   }, 120_000);
+
+  it('of a clip that is retimed in the interface keeps its pitch, until it is to follow the speed', async () => {
+    const { browser, server, made, kept } = opened;
+    const tones = (await kept()).tracks.find(({ kind }) => kind === 'sound')!.clips[0]!.sourceId;
+    // Two seconds of the lower tone.
+    const tracks = made.timeline.tracks.map((track) => ({
+      ...track,
+      clips:
+        track.kind === 'sound' ? track.clips.map((clip) => ({ ...clip, sourceId: tones, length: 48 })) : [],
+    }));
+    await server.setTimeline(made.project.id, { ...made.timeline, tracks });
+    await browser.reload();
+    const { page } = browser;
+    await page.keyboard.press('Control+a');
+    await page.getByTestId('speed').fill('50');
+    await page.getByTestId('speed').press('Enter');
+    const soundClip = async () => (await kept()).tracks.find(({ kind }) => kind === 'sound')!.clips[0]!;
+    await expect.poll(soundClip).toMatchObject({ length: 96, keepsPitch: true });
+    const median = async (): Promise<number> => {
+      await page.getByTestId('timeline').focus();
+      await page.keyboard.press('Home');
+      await page.getByTestId('play').click();
+      await browser.playButton('Stop').waitFor();
+      const heard: number[] = [];
+      while (await browser.playButton('Stop').count()) heard.push(await browser.loudestFrequency());
+      const sorted = heard.filter((each) => each > 0).sort((a, b) => a - b);
+      return sorted[sorted.length >> 1]!;
+    };
+    const [tone] = TWO_TONES;
+    expect(Math.abs((await median()) - tone)).toBeLessThan(0.1 * tone);
+    await page.getByTestId('pitch').click();
+    await expect.poll(soundClip).toMatchObject({ keepsPitch: false });
+    expect(Math.abs((await median()) - tone / 2)).toBeLessThan(0.1 * tone);
+    expect(browser.errors).toEqual([]);
+  }, 120_000);
 });

@@ -2,7 +2,9 @@ import { toNumber, type Rational } from '@hone/core/time';
 import type { SoundPart } from '@hone/core/render';
 import type { Fades } from '@hone/core/timeline';
 import { RING_FRAMES, SAMPLE_RATE, type Control } from '../shared/control.js';
+import type { SoundBlocks } from './sound-blocks.js';
 import { SoundReader } from './sound-part.js';
+import { StretchedSound } from './stretched-sound.js';
 
 const BLOCK = 4096;
 /** Sample frames that must be ready before playing begins. */
@@ -17,7 +19,7 @@ interface PlacedPart {
   readonly sourceFrom: number;
   /** Sample frames. */
   readonly fades: Fades;
-  reader: Promise<SoundReader | undefined> | undefined;
+  reader: Promise<SoundBlocks | undefined> | undefined;
 }
 
 /** Mixes the sound of a timeline ahead of the device into the ring. Late sound is left silent: sound never waits. */
@@ -90,7 +92,7 @@ export class Mixer {
         continue;
       }
       if (to <= from) continue;
-      placed.reader ??= SoundReader.open(placed.url, toNumber(placed.part.speed)).catch(() => undefined);
+      placed.reader ??= openSound(placed).catch(() => undefined);
       const reader = await placed.reader;
       if (!reader) continue;
       const sourceFrame = placed.sourceFrom + from - placed.from;
@@ -128,6 +130,13 @@ export function gainOf(
     const going = fades.out ? (to - frame) / fades.out : 1;
     return Math.max(0, Math.min(1, coming) * Math.min(1, going));
   };
+}
+
+/** The sound of a part as it is heard. @throws Error when the file has none that the browser decodes */
+async function openSound({ part, url }: PlacedPart): Promise<SoundBlocks> {
+  const speed = toNumber(part.speed);
+  if (!part.keepsPitch || Math.abs(speed) === 1) return SoundReader.open(url, speed);
+  return new StretchedSound(await SoundReader.open(url, Math.sign(speed)), Math.abs(speed));
 }
 
 function forget(placed: PlacedPart): void {

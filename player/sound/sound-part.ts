@@ -1,5 +1,6 @@
 import { ALL_FORMATS, AudioSampleSink, Input, UrlSource, type AudioSample } from 'mediabunny';
 import { SAMPLE_RATE } from '../shared/control.js';
+import { SoundBlocks } from './sound-blocks.js';
 
 /** Sound that is turned round in one go, sample frames as heard. */
 const TURNED_FRAMES = SAMPLE_RATE;
@@ -7,18 +8,17 @@ const TURNED_FRAMES = SAMPLE_RATE;
 const LEAD_SECONDS = 0.1;
 
 /** The sound of one file at one speed, from any time on, as stereo at the player's sample rate. */
-export class SoundReader {
+export class SoundReader extends SoundBlocks {
   private samples: AsyncGenerator<AudioSample, void, unknown> | undefined;
-  private block: Float32Array = new Float32Array(0);
-  /** Sample frame, as heard, from zero of the source, of the first one in `block`. */
-  private blockStart = 0;
 
   private constructor(
     private readonly input: Input,
     private readonly sink: AudioSampleSink,
     private readonly zeroSeconds: number,
     private readonly speed: number,
-  ) {}
+  ) {
+    super();
+  }
 
   /**
    * @param speed source seconds for each second heard; below zero it is heard backwards
@@ -37,7 +37,6 @@ export class SoundReader {
     return new SoundReader(input, new AudioSampleSink(track), zero, speed);
   }
 
-  /** The next `read` begins here. */
   seek(frame: number): void {
     this.block = new Float32Array(0);
     this.blockStart = frame;
@@ -46,46 +45,12 @@ export class SoundReader {
     this.samples = this.sink.samples(this.zeroSeconds + (frame * this.speed) / SAMPLE_RATE);
   }
 
-  /**
-   * Adds `count` sample frames from `frame` on to `target`.
-   * @param target stereo samples, interleaved
-   * @param gainOf what each is multiplied by, by its distance from `frame`; absent for 1
-   */
-  async mixInto(
-    target: Float32Array,
-    offset: number,
-    frame: number,
-    count: number,
-    gainOf?: (into: number) => number,
-  ): Promise<void> {
-    let done = 0;
-    while (done < count) {
-      const within = frame + done - this.blockStart;
-      const available = this.block.length / 2 - within;
-      if (available <= 0) {
-        if (!(await this.advance())) return;
-        continue;
-      }
-      if (within < 0) {
-        done = Math.min(count, done - within);
-        continue;
-      }
-      const take = Math.min(available, count - done);
-      for (let i = 0; i < 2 * take; i++) {
-        const at = 2 * (offset + done) + i;
-        const gain = gainOf ? gainOf(done + (i >> 1)) : 1;
-        target[at] = target[at]! + gain * this.block[2 * within + i]!;
-      }
-      done += take;
-    }
-  }
-
   dispose(): void {
     void this.samples?.return(undefined);
     this.input.dispose();
   }
 
-  private async advance(): Promise<boolean> {
+  protected async advance(): Promise<boolean> {
     if (this.speed < 0) return this.advanceBackwards();
     const result = await this.samples?.next();
     if (!result || result.done) return false;

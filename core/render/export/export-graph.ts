@@ -75,7 +75,7 @@ class ExportWriter extends GraphWriter {
   }
 
   /** Sound as it is heard, from its first sample on. */
-  private addHeard({ sourceId, from, to, sourceIn, speed }: SoundPart, label: string): string {
+  private addHeard({ sourceId, from, to, sourceIn, speed, keepsPitch }: SoundPart, label: string): string {
     const { rate } = this.rendered.graph;
     const isTurned = speed.num < 0;
     const pace = { num: Math.abs(speed.num), den: speed.den };
@@ -85,7 +85,7 @@ class ExportWriter extends GraphWriter {
     const zero = toNumber(begin) + toNumber(this.factsOf(sourceId).pictureStart);
     const span = (seconds * toNumber(pace)).toFixed(9);
     const turned = isTurned ? `apad,atrim=end=${span},areverse,asetpts=PTS-STARTPTS,` : '';
-    const retimed = toNumber(pace) === 1 ? '' : retimedSound(pace);
+    const retimed = toNumber(pace) === 1 ? '' : keepsPitch ? stretchedSound(pace) : retimedSound(pace);
     this.written.push(
       `[${input}:a:0]asetpts=PTS-${zero.toFixed(9)}/TB,aresample=${SAMPLE_RATE}:first_pts=0,${turned}${retimed}` +
         `atrim=start=0:end=${seconds.toFixed(9)},asetpts=PTS-STARTPTS[${label}]`,
@@ -121,6 +121,16 @@ function fadeFilters({ from, to, fades }: SoundPart, rate: Rational): string {
 // Like a tape at another speed: higher or lower by as much.
 const retimedSound = (speed: Rational): string =>
   `asetrate=${Math.round(SAMPLE_RATE * toNumber(speed))},aresample=${SAMPLE_RATE},`;
+
+/** The most that atempo changes the pace by without leaving sound out. */
+const MOST_TEMPO = 2;
+
+/** At another pace and the same pitch, by as many steps as it takes. */
+function stretchedSound(speed: Rational): string {
+  const pace = toNumber(speed);
+  const steps = Math.max(1, Math.ceil(Math.abs(Math.log2(pace)) / Math.log2(MOST_TEMPO)));
+  return `${`atempo=${(pace ** (1 / steps)).toFixed(9)},`.repeat(steps)}apad,`;
+}
 
 /** The files that an export reads, by source. */
 export function exportSources({ graph }: ExportGraph): string[] {

@@ -57,8 +57,10 @@ export interface SoundPart {
   readonly to: number;
   /** Time in the source at `from`; backwards, sound before it is heard. */
   readonly sourceIn: Rational;
-  /** Sound is heard higher or lower by as much; below zero it runs backwards. */
+  /** Below zero it runs backwards. */
   readonly speed: Rational;
+  /** Whether it keeps its pitch at another speed; else it is heard higher or lower by as much. */
+  readonly keepsPitch: boolean;
   /** Frames in which it comes at its beginning and goes at its end, evenly. */
   readonly fades: Fades;
 }
@@ -188,6 +190,7 @@ function soundOn(track: Track, rate: Rational, factsOf: FactsOf): SoundPart[] {
         to: clipEnd(clip) + (out?.after ?? 0),
         sourceIn: sourceTimeAt(clip.sourceIn, -lead - turned, rate, speedOf(clip)),
         speed: speedOf(clip),
+        keepsPitch: clip.keepsPitch ?? false,
         fades: {
           in: into ? into.before + into.after : Math.min(clip.length, clip.fades?.in ?? 0),
           out: out ? out.before + out.after : Math.min(clip.length, clip.fades?.out ?? 0),

@@ -216,12 +216,25 @@ export function changeSpeed(timeline: Timeline, ids: ReadonlySet<string>, speed:
       const turned = compare(speed, ZERO) > 0 !== compare(speedOf(clip), ZERO) > 0;
       // Reversed, the clip begins with its last frame.
       const sourceIn = turned ? inSource(timeInClip(clip, clip.length - 1, timeline.rate)) : clip.sourceIn;
-      return { ...clip, speed, sourceIn, length };
+      // What was never retimed keeps its pitch, and what follows its speed like a tape goes on to.
+      const isFirst = clip.keepsPitch === undefined && isRetimedFirst(speedOf(clip), speed);
+      return { ...clip, speed, sourceIn, length, ...(isFirst ? { keepsPitch: true } : {}) };
     });
     const transitions = track.transitions?.map((each) => ({ ...each, at: moved.get(each.at) ?? each.at }));
     return { ...track, clips, ...(transitions ? { transitions } : {}) };
   });
 }
+
+/** Whether a speed is no longer that of the recording, but for the direction. */
+const isRetimedFirst = (before: Rational, now: Rational): boolean =>
+  Math.abs(before.num) === before.den && Math.abs(now.num) !== now.den;
+
+/** Lets the sound of clips keep its pitch at another speed, or follow the speed like a tape. */
+export const keepPitch = (timeline: Timeline, ids: ReadonlySet<string>, keepsPitch: boolean): Timeline =>
+  withTracks(timeline, (track) => ({
+    ...track,
+    clips: track.clips.map((clip) => (ids.has(clip.id) ? { ...clip, keepsPitch } : clip)),
+  }));
 
 function lengthAt(clip: Clip, speed: Rational): Rational {
   const frames = divide(multiply(rational(clip.length), speedOf(clip)), speed);

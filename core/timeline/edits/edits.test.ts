@@ -10,6 +10,7 @@ import {
   copyClips,
   emptyTimeline,
   enableClips,
+  keepPitch,
   moveClips,
   nearestCut,
   partOf,
@@ -149,6 +150,27 @@ describe('edits', () => {
     const off = enableClips(timeline, set(id), false);
     expect(off.tracks[0]!.clips[0]!.enabled).toBe(false);
     expect(off.tracks[1]).toBe(timeline.tracks[1]);
+  });
+
+  it('keep the pitch of what is retimed for the first time, and leave it as it was set later', () => {
+    const timeline = three();
+    const b = timeline.tracks[0]!.clips[1]!;
+    const pitch = (line: Timeline) =>
+      line.tracks.flatMap(({ clips }) => clips).find(({ id }) => id === b.id)!.keepsPitch;
+    const retimed = changeSpeed(timeline, set(b.id), rational(2));
+    expect(pitch(retimed)).toBe(true);
+    expect(pitch(changeSpeed(timeline, set(b.id), rational(-1)))).toBeUndefined();
+    const like = keepPitch(retimed, set(b.id), false);
+    expect(pitch(changeSpeed(like, set(b.id), rational(3)))).toBe(false);
+    // One from before there was a choice follows its speed, and goes on to.
+    const before = {
+      ...timeline,
+      tracks: timeline.tracks.map((track) => ({
+        ...track,
+        clips: track.clips.map((clip) => ({ ...clip, speed: rational(3, 2) })),
+      })),
+    };
+    expect(pitch(changeSpeed(before, set(b.id), rational(2)))).toBeUndefined();
   });
 
   it('change the speed without changing the piece of the source', () => {

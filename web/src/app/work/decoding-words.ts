@@ -3,7 +3,8 @@ import { codecName } from '../formatting/codec-words';
 import { milliseconds } from '../formatting/quantities';
 import type { DecodingRow } from './decoding-rows';
 
-export const HARDWARE_HINT = 'Look for “hardware acceleration” in the browser’s settings, and for a newer driver.';
+export const HARDWARE_HINT =
+  'Look for “hardware acceleration” in the browser’s settings, and for a newer driver.';
 
 export const decodingName = ({ codec, profile, isMade }: DecodingRow): string =>
   isMade ? `${codecName(codec)} of copies and render cache` : `${codecName(codec)} ${profile}`.trimEnd();

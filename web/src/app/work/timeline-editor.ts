@@ -6,6 +6,7 @@ import { rational, type Rational } from '@hone/core/time';
 import {
   addTrack,
   changeSpeed,
+  keepPitch,
   changeTrack,
   clipEnd,
   copyClips,
@@ -143,6 +144,17 @@ export class TimelineEditor {
     const [only] = speeds;
     return speeds.size === 1 && only !== undefined ? Math.round(100 * only) / 100 : null;
   });
+
+  /** Whether the chosen clips that are retimed keep their pitch, all of them; null where none is retimed. */
+  readonly keepsPitch = computed((): 'kept' | 'follows speed' | null => {
+    const retimed = this.chosen().filter((clip) => Math.abs(speedOf(clip).num) !== speedOf(clip).den);
+    if (retimed.length === 0) return null;
+    return retimed.every(({ keepsPitch }) => keepsPitch) ? 'kept' : 'follows speed';
+  });
+
+  setKeepsPitch(keepsPitch: boolean): void {
+    this.apply((timeline) => keepPitch(timeline, this.ids(), keepsPitch));
+  }
 
   /** Opens the facts of the source of the selected clip. */
   showSource(): void {
