@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { predict } from '../simulation/index.js';
 import { alone, situationOf, source, strongRig, withCores } from '../testing/scenes.js';
-import { figuresOf, predictingTunings } from './index.js';
+import { figuresOf, figuresWith } from './index.js';
 
 describe('figures of tunings', () => {
   const effects = [{ id: 'b', kind: 'blur', enabled: true, values: { radius: 2 } }];
@@ -9,18 +9,22 @@ describe('figures of tunings', () => {
   const situation = situationOf(alone('a', { effects }), [source('a')], slow, { playScale: 1 });
   const now = predict(situation);
 
-  it('are those of a prediction of its own for each, one by one', () => {
+  it('are those of a prediction of its own', () => {
     const tunings = ([1, 2, 4, 16] as const).map((playScale) => ({ ...situation.tuning, playScale }));
-    const steps = predictingTunings(situation, now, tunings);
-    let count = 0;
-    let step = steps.next();
-    for (; !step.done; step = steps.next()) count++;
-    expect(count).toBe(tunings.length);
-    const alone = tunings.map((tuning) => figuresOf(predict({ ...situation, tuning })));
-    expect(step.value).toEqual(alone);
-    const rates = alone.map(({ framesPerSecond }) => framesPerSecond);
+    const rates = tunings.map((tuning) => {
+      const figures = figuresWith(situation, now, tuning);
+      expect(figures).toEqual(figuresOf(predict({ ...situation, tuning })));
+      return figures.framesPerSecond;
+    });
     expect(rates).toEqual([...rates].sort((a, b) => a - b));
     expect(rates[0]).toBeLessThan(rates.at(-1)!);
+  });
+
+  it('count a picture that stands for two frames once', () => {
+    const tuning = { ...situation.tuning, bypass: ['blur' as const], playScale: 16 as const };
+    const { framesPerSecond } = figuresWith(situation, now, { ...tuning, everySecondFrame: true });
+    const { num, den } = situation.timeline.rate;
+    expect(framesPerSecond / (num / den)).toBeCloseTo(0.5, 2);
   });
 
   it('are the frame rate of the timeline where nothing drops, as real time is defined', () => {

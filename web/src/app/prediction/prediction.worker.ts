@@ -3,7 +3,7 @@ import {
   automaticScale,
   diagnosedLog,
   findings,
-  predictingTunings,
+  figuresWith,
   recommending,
   type Finding,
   type MeasuredRun,
@@ -99,12 +99,12 @@ const predictor = {
     return stepByStep(recommending(answered.situation, before, answered.found), mine);
   },
 
-  /** Predicts the last situation with each of some tunings. @returns null when a newer request has arrived */
-  async withTunings(tunings: readonly Tuning[]): Promise<readonly TuningFigures[] | null> {
+  /** Predicts the last situation with another tuning. @returns null when a newer request has arrived */
+  async withTuning(tuning: Tuning): Promise<TuningFigures | null> {
     const mine = latest;
     await later();
     if (mine !== latest || !before || !answered) return null;
-    return stepByStep(predictingTunings(answered.situation, before, tunings), mine);
+    return figuresWith(answered.situation, before, tuning);
   },
 
   /** Ends what is under way: nothing is computed while it plays. */

@@ -232,13 +232,11 @@ export class Predictions {
     }
   }
 
-  /**
-   * How the present situation would play with each of some tunings; null where it changes meanwhile, or is not predicted.
-   */
-  async withTunings(tunings: readonly Tuning[]): Promise<readonly TuningFigures[] | null> {
+  /** How the present situation would play with a tuning; null where it changes meanwhile, or is not predicted. */
+  async withTuning(tuning: Tuning): Promise<TuningFigures | null> {
     const mine = this.count;
     if (!this.predictor || !this.isStill() || !this.recommendations()) return null;
-    const figures = await this.predictor.withTunings(tunings);
+    const figures = await this.predictor.withTuning(tuning);
     return mine === this.count ? figures : null;
   }
 

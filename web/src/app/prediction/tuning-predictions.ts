@@ -54,12 +54,11 @@ export class TuningPredictions {
 
   private async predict(of: NonNullable<Found['of']>, [tuning]: readonly Tuning[]): Promise<void> {
     this.isBusy.set(true);
-    const figures = await this.predictions.withTunings([tuning!]).catch(() => null);
-    const [first] = figures ?? [];
-    if (first)
+    const figures = await this.predictions.withTuning(tuning!).catch(() => null);
+    if (figures)
       this.found.update((before) => ({
         of,
-        byTuning: new Map([...(before.of === of ? before.byTuning : []), [tuningKey(tuning!), first]]),
+        byTuning: new Map([...(before.of === of ? before.byTuning : []), [tuningKey(tuning!), figures]]),
       }));
     this.isBusy.set(false);
   }

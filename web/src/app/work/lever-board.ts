@@ -83,6 +83,13 @@ export class LeverBoard {
     const full = this.timeline()?.size.height ?? 0;
     return [full, ...WORKING_LINES.filter((lines) => lines < full)];
   });
+  readonly workingPositions = computed(() => {
+    const [full, ...smaller] = this.workingLines();
+    return [
+      { name: String(full), change: { workingLines: undefined } },
+      ...smaller.map((lines) => ({ name: String(lines), change: { workingLines: lines } })),
+    ];
+  });
   readonly working = computed(() => {
     const timeline = this.timeline();
     const tuning = this.tuning();

@@ -38,9 +38,9 @@ describe('what the positions of a lever bring', () => {
     asked = [];
     recommendations.set(null);
     isStill.set(true);
-    const withTunings = ([tuning]: Tuning[]): Promise<TuningFigures[]> => {
-      asked.push(tuning!.playScale);
-      return Promise.resolve([{ framesPerSecond: 3 * tuning!.playScale, isRealTime: tuning!.playScale > 4 }]);
+    const withTuning = ({ playScale }: Tuning): Promise<TuningFigures> => {
+      asked.push(playScale);
+      return Promise.resolve({ framesPerSecond: 3 * playScale, isRealTime: playScale > 4 });
     };
     TestBed.configureTestingModule({
       imports: [PositionGains],
@@ -54,7 +54,7 @@ describe('what the positions of a lever bring', () => {
         }),
         {
           provide: Predictions,
-          useValue: { recommendations, isStill, isWhatIf: signal(false), withTunings },
+          useValue: { recommendations, isStill, isWhatIf: signal(false), withTuning },
         },
       ],
     });
