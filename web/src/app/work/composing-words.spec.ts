@@ -33,6 +33,9 @@ describe('what is said of composing', () => {
 
   it('is why the graphics processor is not taken, and what would change that', () => {
     expect(noGraphicsNote(measured(0.1, {}))).toBeNull();
+    const before = measured(0.1, {});
+    const unmeasured = { ...before, kernels: before.kernels.filter(({ on }) => on === 'processor') };
+    expect(noGraphicsNote(unmeasured)).toContain('Measure this machine on the page Rig');
     expect(noGraphicsNote(measured(100, {}))).toContain('the processor, which is quicker here');
     expect(noGraphicsNote(measured(0.1, { software: true, renderer: 'SwiftShader' }))).toMatch(
       /draws in software, .*Automatic never takes.*hardware acceleration/,

@@ -20,8 +20,9 @@ export function noGraphicsNote(rig: Rig): string | null {
   if (lacksGraphics(rig)) return `No graphics processor: this browser gives none. ${HARDWARE_HINT}`;
   if (rig.graphics.software)
     return `This browser draws in software, on the same cores, which Automatic never takes. ${HARDWARE_HINT}`;
-  const isMeasured = composingMs(rig, 'graphics processor') !== undefined;
-  return isMeasured && automaticComposing(rig) === 'processor'
+  if (composingMs(rig, 'graphics processor') === undefined)
+    return 'The graphics processor was not measured for this. Measure this machine on the page Rig.';
+  return automaticComposing(rig) === 'processor'
     ? 'Automatic leaves composing to the processor, which is quicker here.'
     : null;
 }
