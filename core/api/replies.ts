@@ -250,6 +250,7 @@ const sample = object({
   usedMemoryBytes: amount(),
   serverMemoryBytes: amount(),
   power: text(),
+  graphicsShare: number().strict().min(0).max(1).nullable().optional(),
 }).noUnknown();
 
 export const samplesReply = list(sample.required());

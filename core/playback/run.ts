@@ -153,6 +153,8 @@ export interface RunSample {
   /** Memory of the server, without its children. */
   readonly serverMemoryBytes: number;
   readonly power: Power;
+  /** Share of the time in which the graphics processor was busy, 0 to 1; absent in runs of an older Hone. */
+  readonly graphicsShare?: number | null | undefined;
 }
 
 /** Scrubbing that was measured: ms from the pointer to its picture. */

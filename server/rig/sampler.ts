@@ -1,7 +1,15 @@
 import { mean } from 'd3-array';
 import type { Power, RunSample } from '@hone/core/playback';
 import { ExternalLoadMonitor, type Connection } from './external-load.js';
-import { busyShares, bytesRead, coreTimes, power, usedMemory, type CoreTimes } from './system.js';
+import {
+  busyShares,
+  bytesRead,
+  coreTimes,
+  graphicsBusyShare,
+  power,
+  usedMemory,
+  type CoreTimes,
+} from './system.js';
 
 const EVERY_MS = 250;
 /** Time after which sampling ends by itself. */
@@ -74,6 +82,7 @@ export class Sampler {
       usedMemoryBytes: await usedMemory(),
       serverMemoryBytes: process.memoryUsage.rss(),
       power: this.power,
+      graphicsShare: await graphicsBusyShare(),
     });
   }
 }

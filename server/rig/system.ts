@@ -57,6 +57,19 @@ export async function usedMemory(): Promise<number> {
   return totalmem() - (available === undefined ? freemem() : 1024 * Number(available));
 }
 
+/**
+ * Share of the time in which the busiest graphics processor worked, 0 to 1; null where the system does not tell. Linux does
+ * for drivers that give `gpu_busy_percent` (kernel documentation, amdgpu).
+ */
+export async function graphicsBusyShare(folder = '/sys/class/drm'): Promise<number | null> {
+  const cards = (await readdir(folder).catch(() => [])).filter((name) => /^card\d+$/.test(name));
+  const shares = await Promise.all(
+    cards.map(async (card) => Number((await text(join(folder, card, 'device', 'gpu_busy_percent'))) ?? NaN)),
+  );
+  const known = shares.filter((percent) => percent >= 0 && percent <= 100);
+  return known.length ? Math.max(...known) / 100 : null;
+}
+
 const SUPPLIES = '/sys/class/power_supply';
 
 export async function power(): Promise<Power> {

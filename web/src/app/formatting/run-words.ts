@@ -1,8 +1,9 @@
 import type { RunRecord } from '@hone/core/api';
-import { sum } from 'd3-array';
+import { mean, sum } from 'd3-array';
+import type { RunSample } from '@hone/core/playback';
 import { mergeRanges, type FingerprintPart } from '@hone/core/timeline';
 import { toNumber } from '@hone/core/time';
-import { count, framesPerSecond, perCent, rounded } from './quantities';
+import { count, framesPerSecond, perCent, percentOf, rounded } from './quantities';
 
 /** Origin of the pictures of a run. */
 export function playedFrom({ facts }: Pick<RunRecord, 'facts'>): string {
@@ -68,6 +69,14 @@ export function keptText({ facts, summary }: Pick<RunRecord, 'facts' | 'summary'
   return frames > 0
     ? `Pictures of ${frames} of ${summary.wanted} frames were in memory from an earlier pass.`
     : null;
+}
+
+/** How busy the graphics processor was in a run, on average; null where the system does not tell. */
+export function graphicsText(samples: readonly Pick<RunSample, 'graphicsShare'>[]): string | null {
+  const share = mean(samples, ({ graphicsShare }) => graphicsShare);
+  return share === undefined
+    ? null
+    : `the graphics processor was busy for ${percentOf(100 * share)} of the time`;
 }
 
 /** A run over so large a share of the timeline counts as one of the whole. */

@@ -25,7 +25,7 @@ import { PlayerActions } from '../state/actions';
 import { selectProject } from '../state/selectors';
 import { findingSentence } from '../formatting/finding-words';
 import { STAGE_NAMES } from '../formatting/stage-words';
-import { keptText, verdictText } from '../formatting/run-words';
+import { graphicsText, keptText, verdictText } from '../formatting/run-words';
 import { withoutText } from '../formatting/recommendation-words';
 import { bytes, count, framesPerSecond, milliseconds, percentOf, scaleText } from '../formatting/quantities';
 
@@ -90,6 +90,7 @@ export class RunDetail {
       `sound: ${facts.sound.gapSamples ? `${milliseconds(facts.sound.gapSamples / 48)} silent because it was not ready` : 'no gaps'}${mixed}`,
       facts.driveId ? `simulated drive ${facts.driveId}` : '',
       facts.othersShare ? `other programs took ${percentOf(100 * facts.othersShare)} of the cores` : '',
+      graphicsText(samples),
       samples[0] && samples[0].power !== 'unknown' ? `on ${samples[0].power}` : '',
       samples.length ? '' : 'the machine was not looked at during this run',
     ].filter((each) => each);
