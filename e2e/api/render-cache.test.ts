@@ -186,6 +186,7 @@ describe('the render cache', () => {
     stretches.settings = () => Promise.resolve({ ...body, quotaBytes: rows.at(-1)!.bytes });
     expect(await stretches.makeRoom(kept)).toBe(true);
     expect((await cached()).map(({ id }) => id)).toEqual([...kept]);
+    Reflect.deleteProperty(stretches, 'settings');
   });
 
   it('goes on in another folder, keeps what is in the first, and stays whole when a drive is gone', async () => {

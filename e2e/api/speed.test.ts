@@ -71,11 +71,7 @@ describe('an export of clips at other speeds', () => {
     await server.setTimeline(project.id, { ...timeline, tracks });
     const { id } = await server.export(project.id);
     const path = `${server.folder}/data/exports/${id}.mp4`;
-    for (const [from, to] of [
-      [0.2, 0.8],
-      [2.1, 2.8],
-    ] as const)
-      expect(Math.abs(pitchOf(path, from, to) - 330)).toBeLessThan(6);
+    for (const from of [0.2, 1.2, 2.1]) expect(Math.abs(pitchOf(path, from, 0.8) - 330)).toBeLessThan(6);
   });
 
   it('plays sound backwards, without a break where it is turned in pieces', async () => {

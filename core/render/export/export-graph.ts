@@ -79,13 +79,16 @@ class ExportWriter extends GraphWriter {
     const { rate } = this.rendered.graph;
     const isTurned = speed.num < 0;
     const pace = { num: Math.abs(speed.num), den: speed.den };
-    const begin = isTurned ? sourceTimeAt(sourceIn, to - from, rate, speed) : sourceIn;
-    const input = this.open(sourceId, begin, to - from, pace);
+    const isStretched = keepsPitch && toNumber(pace) !== 1;
+    // What is stretched ends a little early.
+    const frames = to - from + (isStretched ? Math.ceil(MORE_SECONDS * toNumber(rate)) : 0);
+    const begin = isTurned ? sourceTimeAt(sourceIn, frames, rate, speed) : sourceIn;
+    const input = this.open(sourceId, begin, frames, pace);
     const seconds = toNumber(divide(rational(to - from), rate));
     const zero = toNumber(begin) + toNumber(this.factsOf(sourceId).pictureStart);
-    const span = (seconds * toNumber(pace)).toFixed(9);
+    const span = (toNumber(divide(rational(frames), rate)) * toNumber(pace)).toFixed(9);
     const turned = isTurned ? `apad,atrim=end=${span},areverse,asetpts=PTS-STARTPTS,` : '';
-    const retimed = toNumber(pace) === 1 ? '' : keepsPitch ? stretchedSound(pace) : retimedSound(pace);
+    const retimed = isStretched ? stretchedSound(pace) : toNumber(pace) === 1 ? '' : retimedSound(pace);
     this.written.push(
       `[${input}:a:0]asetpts=PTS-${zero.toFixed(9)}/TB,aresample=${SAMPLE_RATE}:first_pts=0,${turned}${retimed}` +
         `atrim=start=0:end=${seconds.toFixed(9)},asetpts=PTS-STARTPTS[${label}]`,
@@ -93,6 +96,9 @@ class ExportWriter extends GraphWriter {
     return `[${label}]`;
   }
 }
+
+/** Sound beyond its end that is stretched as well, seconds as heard. */
+const MORE_SECONDS = 0.25;
 
 /** Sound that is turned round in one go, seconds: all of it has to be held at once. */
 const TURNED_SECONDS = 60;
