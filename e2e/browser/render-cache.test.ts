@@ -165,6 +165,8 @@ describe('the render cache', () => {
       .toBe(join(opened.server.folder, 'hone-render-cache'));
     await board.getByRole('button', { name: 'Use Hone’s own' }).click();
     await expect.poll(() => board.getByTestId('cache-folder').textContent()).toBe(own);
+    // The browser notes the answer that refused the folder.
+    expect(opened.browser.errors.splice(0)).toEqual([expect.stringContaining('422')]);
   });
 
   it('fills by itself with what is predicted to drop frames, while nothing plays', async () => {
