@@ -290,6 +290,13 @@ describe('what a clip asks of the player', () => {
       },
     );
     expect(unmeasured.unmeasured).toContain('the effect blur');
+    expect(unmeasured.unmeasured).not.toContain('composing');
+    const bare = workOf({}, mediumOf());
+    const onNone = buildWorkload(
+      { ...bare, preview: { ...bare.preview, composeOn: 'graphics processor' } },
+      { ...laptop, graphics: { ...laptop.graphics, renderer: 'Some GPU' } },
+    );
+    expect(onNone.unmeasured).toContain('composing');
     expect(unmeasured.composeMs[9]).toBeGreaterThan(0.5184 * 2);
   });
 

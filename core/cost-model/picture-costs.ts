@@ -274,7 +274,8 @@ export function composeMsOf(
   const seen = layers.filter(({ sourceId }) => media.has(sourceId));
   if (processor === 'graphics processor') {
     // Every picture is uploaded and drawn, and turning one costs no more.
-    const uploaded = (kernelMs(rig, COMPOSE_TWO, pixels, processor) ?? two()) / 2;
+    const measured = kernelMs(rig, COMPOSE_TWO, pixels, processor);
+    const uploaded = (measured ?? estimated(unmeasured, 'composing', two())) / 2;
     return seen.reduce((sum, { effects, framing, sourceId }) => {
       const played = withoutKinds(effects, bypass);
       if (!isDoneInComposing(played)) return sum + uploaded;
