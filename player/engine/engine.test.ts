@@ -46,7 +46,10 @@ function planOf(id: string, start: number): PreviewPlan {
 function setUp() {
   const decoder = new ScriptedDecoder();
   const engine = new Engine(
-    { composeOn: () => undefined } as unknown as Screen,
+    {
+      composeOn: () => undefined,
+      draw: () => ({ composeMs: 0, showMs: 0 }),
+    } as unknown as Screen,
     createMemory(),
     Control.create(),
     [decoder],
@@ -73,6 +76,24 @@ describe('the engine', () => {
     engine.handle({ kind: 'seek', frame: 25 });
     await settled();
     expect(opened()).toHaveLength(1);
+    decoder.reply({ kind: 'closed', stream: 1 });
+    await settled();
+    expect(opened().slice(1)).toEqual(['2 from 25 to 30']);
+  });
+
+  it.each([
+    ['before a plan', ['seek', 'plan']],
+    ['between two plans', ['plan', 'seek', 'plan']],
+    ['and again', ['seek', 'plan', 'seek', 'plan', 'seek']],
+  ] as const)('shows what is sought %s, by the last plan', async (_, order) => {
+    const { engine, decoder, opened, settled } = setUp();
+    engine.handle({ kind: 'plan', plan: planOf('before', 0) });
+    await settled();
+    for (const kind of order) {
+      if (kind === 'plan') engine.handle({ kind, plan: planOf('after', 20) });
+      else engine.handle({ kind, frame: 25 });
+    }
+    await settled();
     decoder.reply({ kind: 'closed', stream: 1 });
     await settled();
     expect(opened().slice(1)).toEqual(['2 from 25 to 30']);
