@@ -73,7 +73,8 @@ describe('sound', () => {
     };
     const [tone] = TWO_TONES;
     expect(Math.abs((await median()) - tone)).toBeLessThan(0.1 * tone);
-    await page.getByTestId('pitch').click();
+    await page.getByTestId('edit-bar').getByRole('button', { name: 'Clip', exact: true }).click();
+    await page.getByRole('menuitem', { name: 'Let pitch follow speed' }).click();
     await expect.poll(soundClip).toMatchObject({ keepsPitch: false });
     expect(Math.abs((await median()) - tone / 2)).toBeLessThan(0.1 * tone);
     expect(browser.errors).toEqual([]);

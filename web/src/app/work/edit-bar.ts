@@ -67,6 +67,7 @@ export class EditBar {
   /** Edits of the selected clips, with their keys. */
   readonly clipEntries = computed(() => {
     const { editor } = this;
+    const pitch = editor.keepsPitch();
     const isAnyOff = editor.chosen().some((clip) => !clip.enabled);
     const entry = (name: string, key: string, act: () => void, disabled = this.none()) => ({
       ...{ name, key, disabled },
@@ -76,6 +77,13 @@ export class EditBar {
       entry('Trim start', this.shortcuts.label('trimStart'), () => editor.trim('start')),
       entry('Trim end', this.shortcuts.label('trimEnd'), () => editor.trim('end')),
       entry(isAnyOff ? 'Enable' : 'Disable', this.shortcuts.label('disable'), () => editor.toggle()),
+      ...(pitch
+        ? [
+            entry(pitch === 'kept' ? 'Let pitch follow speed' : 'Keep pitch', '', () =>
+              editor.setKeepsPitch(pitch !== 'kept'),
+            ),
+          ]
+        : []),
       entry('Copy', 'Ctrl C', () => editor.copy()),
       ...(editor.canPaste()
         ? [
