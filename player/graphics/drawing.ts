@@ -1,4 +1,5 @@
 import type { FrameSize } from '@hone/core/timeline';
+import { programOf } from './program.js';
 import { VERTEX } from './shaders.js';
 
 /** A picture on the graphics processor that can be drawn into. */
@@ -76,7 +77,7 @@ export class Drawing {
    */
   draw(fragment: string, target: Target | null, size: FrameSize, uniforms: Uniforms, area?: Area): void {
     const { gl } = this;
-    const { program, places } = this.programOf(fragment);
+    const { program, places } = this.known(fragment);
     gl.useProgram(program);
     gl.bindFramebuffer(gl.FRAMEBUFFER, target?.framebuffer ?? null);
     gl.viewport(0, 0, size.width, size.height);
@@ -115,26 +116,10 @@ export class Drawing {
     gl.drawArrays(gl.TRIANGLE_STRIP, 0, 4);
   }
 
-  private programOf(fragment: string): Program {
+  private known(fragment: string): Program {
     const known = this.programs.get(fragment);
     if (known) return known;
-    const { gl } = this;
-    const program = gl.createProgram();
-    for (const [kind, text] of [
-      [gl.VERTEX_SHADER, VERTEX],
-      [gl.FRAGMENT_SHADER, fragment],
-    ] as const) {
-      const shader = gl.createShader(kind)!;
-      gl.shaderSource(shader, text);
-      gl.compileShader(shader);
-      gl.attachShader(program, shader);
-    }
-    gl.linkProgram(program);
-    if (!gl.getProgramParameter(program, gl.LINK_STATUS) && !gl.isContextLost()) {
-      const logs = (gl.getAttachedShaders(program) ?? []).map((shader) => gl.getShaderInfoLog(shader));
-      const said = [...logs, gl.getProgramInfoLog(program)].filter(Boolean).join(' ');
-      throw new Error(`The graphics processor does not take a program of the preview: ${said}`);
-    }
+    const program = programOf(this.gl, VERTEX, fragment);
     const made = { program, places: new Map<string, WebGLUniformLocation | null>() };
     this.programs.set(fragment, made);
     return made;

@@ -1,5 +1,12 @@
 import { HEAD } from './shaders.js';
 
+/** Gives the sum of colours by the weight of their alpha back as a picture; nothing is seen where there was none. */
+const WEIGHED = `${HEAD}
+vec4 unweighed(vec4 sum, float whole) {
+  return sum.a > 0.0 ? vec4(sum.rgb / sum.a, sum.a / whole) : vec4(0.0, 128.0 / 255.0, 128.0 / 255.0, 0.0);
+}
+`;
+
 /** Colours by a table, as `colourCodes` makes it; limited range, BT.709. */
 export const COLOUR = `${HEAD}
 uniform sampler2D picture;
@@ -18,7 +25,7 @@ void main() {
 }`;
 
 /** Means of blocks of pixels, by the weight of their alpha. */
-export const REDUCE = `${HEAD}
+export const REDUCE = `${WEIGHED}
 uniform sampler2D picture;
 uniform int factor;
 out vec4 result;
@@ -36,14 +43,14 @@ void main() {
       count += 1.0;
     }
   }
-  result = sum.a > 0.0 ? vec4(sum.rgb / sum.a, sum.a / count) : vec4(0.0, 128.0 / 255.0, 128.0 / 255.0, 0.0);
+  result = unweighed(sum, count);
 }`;
 
 /**
  * One direction of a blur by weights, as `blurWeights` makes them, and by the weight of alpha, so that nothing bleeds in
  * from where nothing is seen.
  */
-export const BLUR = `${HEAD}
+export const BLUR = `${WEIGHED}
 uniform sampler2D picture;
 uniform sampler2D weights;
 uniform ivec2 along;
@@ -63,11 +70,11 @@ void main() {
     vec4 code = texelFetch(picture, clamp(place + apart * along, ivec2(0), size - 1), 0);
     sum += weight * vec4(code.a * code.rgb, code.a);
   }
-  result = sum.a > 0.0 ? vec4(sum.rgb / sum.a, sum.a) : vec4(0.0, 128.0 / 255.0, 128.0 / 255.0, 0.0);
+  result = unweighed(sum, 1.0);
 }`;
 
 /** A smaller picture at the size of another one, between four samples. */
-export const ENLARGE = `${HEAD}
+export const ENLARGE = `${WEIGHED}
 uniform sampler2D picture;
 uniform float factor;
 out vec4 result;
@@ -83,7 +90,7 @@ void main() {
     vec4 code = texelFetch(picture, clamp(first + step_, ivec2(0), last), 0);
     sum += weight.x * weight.y * vec4(code.a * code.rgb, code.a);
   }
-  result = sum.a > 0.0 ? vec4(sum.rgb / sum.a, sum.a) : vec4(0.0, 128.0 / 255.0, 128.0 / 255.0, 0.0);
+  result = unweighed(sum, 1.0);
 }`;
 
 /** Luma moved away from that of a blurred picture. */

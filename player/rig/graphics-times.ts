@@ -1,4 +1,5 @@
 import { isSoftwareRenderer } from '@hone/core/machine';
+import { programOf } from '../graphics/program.js';
 import { madeUpFrame } from './kernel-times.js';
 import type { GraphicsTimes } from './times.js';
 import { rendererName } from './renderer.js';
@@ -29,7 +30,7 @@ export function graphicsTimes(rounds: number): GraphicsTimes {
   const frame = madeUpFrame(SOURCE);
   const ms: number[] = [];
   try {
-    gl.useProgram(programOf(gl));
+    gl.useProgram(programOf(gl, VERTEX, FRAGMENT));
     gl.bindTexture(gl.TEXTURE_2D, gl.createTexture());
     gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_MIN_FILTER, gl.LINEAR);
     gl.texParameteri(gl.TEXTURE_2D, gl.TEXTURE_WRAP_S, gl.CLAMP_TO_EDGE);
@@ -48,21 +49,4 @@ export function graphicsTimes(rounds: number): GraphicsTimes {
     gl.getExtension('WEBGL_lose_context')?.loseContext();
   }
   return { renderer, software: isSoftwareRenderer(renderer), ms, megapixels };
-}
-
-function programOf(gl: WebGL2RenderingContext): WebGLProgram {
-  const program = gl.createProgram();
-  for (const [kind, text] of [
-    [gl.VERTEX_SHADER, VERTEX],
-    [gl.FRAGMENT_SHADER, FRAGMENT],
-  ] as const) {
-    const shader = gl.createShader(kind)!;
-    gl.shaderSource(shader, text);
-    gl.compileShader(shader);
-    gl.attachShader(program, shader);
-  }
-  gl.linkProgram(program);
-  if (!gl.getProgramParameter(program, gl.LINK_STATUS))
-    throw new Error(`The graphics processor did not take the program: ${gl.getProgramInfoLog(program)}`);
-  return program;
 }
