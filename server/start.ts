@@ -33,6 +33,7 @@ import { SqliteQueue } from './jobs/sqlite-queue.js';
 import { DriveSimulation } from './drives/simulation.js';
 import { simulationRoutes } from './drives/routes.js';
 import { mediaFiles } from './media/files.js';
+import { FfmpegHardware } from './ffmpeg/hardware.js';
 import { frameRoutes } from './media/frame-routes.js';
 import { indexHandler } from './media/index-job.js';
 import { soundHandler } from './media/sound-job.js';
@@ -87,6 +88,7 @@ export interface Services {
   readonly simulation: DriveSimulation;
   readonly rigs: RigStore;
   readonly limits: MemoryLimits;
+  readonly hardware: FfmpegHardware;
   readonly queue: JobQueue;
   readonly sampler: Sampler;
 }
@@ -208,6 +210,7 @@ function assemble(
   const simulation = new DriveSimulation(bus);
   const rigs = new RigStore(database);
   const limits = new MemoryLimits(rigs);
+  const hardware = new FfmpegHardware(database, rigs);
   const previews = previewFolder(config);
   const scratch = join(config.dataFolder, 'scratch');
   const orders = new CopyOrders(projects, copies, queue, copyFolder(config));
@@ -217,9 +220,9 @@ function assemble(
   queue.register(indexHandler(sources, config));
   queue.register(stripHandler(sources, config.ffmpeg, previews, scratch));
   queue.register(soundHandler(sources, config.ffmpeg, previews));
-  queue.register(copyHandler(sources, copies, queue, limits, config));
+  queue.register(copyHandler(sources, copies, queue, limits, hardware, config));
   queue.register(likenessHandler(sources, copies, config));
-  queue.register(stretchHandler({ sources, stretches, tables, limits, tools: config, scratch }));
+  queue.register(stretchHandler({ sources, stretches, tables, limits, hardware, tools: config, scratch }));
   queue.register(exportHandler({ sources, exports, tables, limits, tools: config, scratch }));
   return {
     config,
@@ -236,6 +239,7 @@ function assemble(
     simulation,
     rigs,
     limits,
+    hardware,
     queue,
     sampler: new Sampler(),
   };
@@ -258,7 +262,7 @@ function application(
   { extraPages, bodyIdleMs }: StartOptions,
 ): { app: Express; routes: string[] } {
   const { config, projects, sources, copies, stretches, exports, tables, importer, folders } = services;
-  const { simulation, rigs, limits, queue, sampler, orders } = services;
+  const { simulation, rigs, limits, hardware, queue, sampler, orders } = services;
   const previews = previewFolder(config);
   const app = express();
   app.disable('x-powered-by');
@@ -288,7 +292,7 @@ function application(
   };
   api.use('/projects/:projectId', mustExist);
   api.use(runRoutes(new RunStore(database), sampler));
-  api.use(rigRoutes(rigs, projects, sources, config, limits, stretches.folders));
+  api.use(rigRoutes({ rigs, projects, sources, config, limits, hardware, cacheFolders: stretches.folders }));
   api.use(jsonBody('8mb'));
   const { dataFolder } = config;
   const removal = new Removal({ projects, sources, copies, stretches, exports, queue, dataFolder });
@@ -307,7 +311,7 @@ function application(
       previewFolder: previews,
     }),
   );
-  const estimator = new CopyEstimator(config.ffmpeg, copyFolder(config));
+  const estimator = new CopyEstimator(config.ffmpeg, hardware, copyFolder(config));
   api.use(copyRoutes(sources, copies, orders, estimator, copyFolder(config)));
   api.use(renderCacheRoutes(projects, sources, stretches, queue));
   api.use(savedTuningRoutes(database));
@@ -331,7 +335,7 @@ function application(
   app.use('/api', api);
   const media = express.Router();
   media.use(mediaFiles({ sources, copies, stretches, exports, previews, simulation }));
-  media.use(frameRoutes(sources, config.ffmpeg, simulation, limits));
+  media.use(frameRoutes(sources, config.ffmpeg, simulation, limits, hardware));
   media.use(effectFiles(tables));
   media.use(exportStripRoutes(exports, config.ffmpeg, config.dataFolder));
   app.use('/media', sandboxed, media, nothingHere);

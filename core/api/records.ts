@@ -3,7 +3,7 @@ import type { CopyDivisor, PictureStructure, SourceFacts, SourceFilter, Stills }
 import type { CachedStretch } from '../cache/index.js';
 import type { Finding } from '../findings/index.js';
 import type { PacingSummary, RunFacts, ScrubFacts } from '../playback/index.js';
-import type { Rig } from '../machine/index.js';
+import type { FfmpegChoice, Rig } from '../machine/index.js';
 import type { Tuning } from '../levers/index.js';
 import type { Rational } from '../time/index.js';
 import type { FrameRange, FrameSize, Timeline } from '../timeline/index.js';
@@ -279,11 +279,18 @@ export interface Simulation {
 }
 
 /** Limits of what Hone may use of the machine. */
-export interface MachineSettings {
+export interface MachineLimits {
   /** For page, workers, server and ffmpeg together. */
   readonly memoryCeilingBytes: number;
   /** Capacity of the machine. */
   readonly memoryBytes: number;
+}
+
+export interface MachineSettings extends MachineLimits {
+  /** What ffmpeg decodes and encodes by for previews, copies and cached stretches. */
+  readonly ffmpegOn: FfmpegChoice;
+  /** Why hardware failed in the middle of such work, in ffmpeg's words; null while it did not. */
+  readonly hardwareLost: string | null;
 }
 
 /** The machine now, and the graphics processors that its bus shows. */

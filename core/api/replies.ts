@@ -14,7 +14,7 @@ import { tuningSchema } from '../levers/index.js';
 import { COPY_DIVISORS, sourceFiltersSchema } from '../media/index.js';
 import { runFactsSchema, scrubFactsSchema, stageRecord } from '../playback/index.js';
 import { deliverySchema } from '../render/index.js';
-import { rigSchema } from '../machine/index.js';
+import { FFMPEG_CHOICES, rigSchema } from '../machine/index.js';
 import { frameSizeSchema, rateSchema, timelineSchema } from '../timeline/index.js';
 
 // Replies as the server gives them; records.ts has the same as types. A test holds real replies against these.
@@ -317,7 +317,12 @@ export const roomReply = object({ freeBytes: amount() }).noUnknown();
 export const healthReply = object({ status: text(), upSeconds: amount() }).noUnknown();
 export const simulationReply = object({ driveId: perhapsText() }).noUnknown();
 export const rigsReply = object({ own: perhaps(rigSchema), loaded: list(rigSchema.required()) }).noUnknown();
-export const settingsReply = object({ memoryCeilingBytes: amount(), memoryBytes: amount() }).noUnknown();
+export const settingsReply = object({
+  memoryCeilingBytes: amount(),
+  memoryBytes: amount(),
+  ffmpegOn: string().oneOf(FFMPEG_CHOICES).required(),
+  hardwareLost: perhapsText(),
+}).noUnknown();
 export const loadReply = object({ load: amount() }).noUnknown();
 /** Share of all cores that was busy, 0 to 1; null while nothing is sampled. */
 export const sampleReply = object({ coreShare: perhapsAmount() }).noUnknown();

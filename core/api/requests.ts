@@ -1,7 +1,7 @@
 import { array, boolean, number, object, string, type ObjectSchema } from 'yup';
 import { deliverySchema, EVEN_SIZE, type CachePoint, type Delivery } from '../render/index.js';
 import { COPY_DIVISORS, type CopyDivisor } from '../media/index.js';
-import { SIMULATED_DRIVES } from '../machine/index.js';
+import { FFMPEG_CHOICES, SIMULATED_DRIVES, type FfmpegChoice } from '../machine/index.js';
 
 import {
   frameSizeSchema,
@@ -258,6 +258,13 @@ export const drivesToMeasureSchema = object({
   thorough: boolean().strict().required(),
 }).noUnknown();
 
-export const ceilingSchema = object({
-  memoryCeilingBytes: number().strict().integer().min(0).required(),
+/** A new memory ceiling, another choice of what ffmpeg works by, or both. */
+export interface MachineChange {
+  readonly memoryCeilingBytes?: number | undefined;
+  readonly ffmpegOn?: FfmpegChoice | undefined;
+}
+
+export const machineChangeSchema: ObjectSchema<MachineChange> = object({
+  memoryCeilingBytes: number().strict().integer().min(0).optional(),
+  ffmpegOn: string().strict().oneOf(FFMPEG_CHOICES).optional(),
 }).noUnknown();

@@ -257,10 +257,10 @@ export const ROUTES: readonly RouteDescription[] = [
   change(
     'put',
     '/api/machine/settings',
-    'Sets the memory ceiling',
+    'Sets the memory ceiling, or what ffmpeg works by',
     200,
     replies.settingsReply,
-    requests.ceilingSchema,
+    requests.machineChangeSchema,
   ),
   get('/api/measurements/drives', 'The drives that hold media, copies or exports', replies.drivesReply),
   change(

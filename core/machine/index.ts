@@ -2,6 +2,7 @@ export * from './composing.js';
 export * from './decode-paths.js';
 export * from './decode-samples.js';
 export * from './effect-kernels.js';
+export * from './ffmpeg-hardware.js';
 export * from './graphics.js';
 export * from './memory.js';
 export * from './refusals.js';

@@ -122,8 +122,14 @@ const pathSchema = object({
   name: text().required(),
   codec: text(),
   works: boolean().strict().required(),
-  /** Why not, in ffmpeg's words. */
+  /** Why not, in ffmpeg's words or in Hone's. */
   reason: text(500),
+  /** Frames a second; absent in figures from before it was measured. */
+  framesPerSecond: figureSchema.optional().default(undefined),
+  /** Frames a second of the same on the processor. */
+  processorFramesPerSecond: figureSchema.optional().default(undefined),
+  /** Of what was encoded, PSNR in dB. */
+  likeness: number().strict().min(0).max(200).optional().default(undefined),
 }).noUnknown();
 
 export type HardwarePath = InferType<typeof pathSchema>;

@@ -1,6 +1,7 @@
 import { evenSide, type FrameSize } from '../timeline/index.js';
 import { straightAlpha } from './alpha.js';
 import { deinterlacing, scaleColours, shownSize, type PictureFacts } from './facts.js';
+import { PROCESSOR_ENCODER, type IntraEncoder } from './intra-encoder.js';
 
 /** Divisor of each side of a light copy. */
 export type CopyDivisor = 1 | 2 | 4 | 8;
@@ -83,42 +84,45 @@ export function fittingDivisor(source: FrameSize, preview: FrameSize): CopyDivis
   return fits.at(-1) ?? 1;
 }
 
+/** x264's constant rate factor of a copy, or the quantiser of another encoder. */
+const COPY_FACTOR = 20;
+
 /**
  * The arguments between input and output with which ffmpeg makes a copy. Time stamps pass through, so that the copy
  * has the length and the rate of its source to the frame.
  * @param size size of the copy
  * @param picture of the source
+ * @param encoder its `setUp` stands before the input
  */
-export function copyArguments(size: FrameSize, picture: CopiedPicture): string[] {
+export function copyArguments(
+  size: FrameSize,
+  picture: CopiedPicture,
+  encoder: IntraEncoder = PROCESSOR_ENCODER,
+): string[] {
   return [
-    ...['-filter_complex', copyFilters(size, picture), '-map', '[copy]'],
+    ...['-filter_complex', `${copyFilters(size, picture)};[whole]null${encoder.upload}[copy]`],
+    ...['-map', '[copy]'],
     ...['-an', '-sn', '-dn', '-map_metadata', '-1'],
     ...['-colorspace', 'bt709', '-color_range', 'tv'],
     ...['-fps_mode', 'passthrough', '-enc_time_base', '-1'],
-    ...intraH264Arguments(20),
+    ...encoder.arguments(COPY_FACTOR),
     ...['-movflags', '+faststart', '-f', 'mp4'],
   ];
 }
-
-/** Encoder of pictures that stand alone, quick to make and to decode. @param factor x264's constant rate factor */
-export const intraH264Arguments = (factor: number): string[] => [
-  ...['-c:v', 'libx264', '-preset', 'ultrafast', '-tune', 'fastdecode', '-crf', String(factor)],
-  ...['-g', '1', '-bf', '0'],
-];
 
 /** Properties of a source's picture that its copy depends on. */
 export type CopiedPicture = Pick<PictureFacts, 'scan' | 'chroma' | 'colour' | 'alpha' | 'premultiplied'>;
 
 /** The filters that reduce a source to its copy, as limited-range BT.709, with alpha below the colours if it has any. */
 function copyFilters({ width, height }: FrameSize, picture: CopiedPicture): string {
-  const whole = `[0:v:0]${deinterlacing(picture.scan)}`;
+  const read = `[0:v:0]${deinterlacing(picture.scan)}`;
   const reduced = `scale=${width}:${height}:flags=area`;
   const colours = `${reduced}:${scaleColours(picture)},format=yuv420p`;
-  if (!picture.alpha) return `${whole}${colours}[copy]`;
+  if (!picture.alpha) return `${read}${colours}[whole]`;
   return (
-    `${whole}${straightAlpha(picture)}split[colours][alpha];` +
+    `${read}${straightAlpha(picture)}split[colours][alpha];` +
     `[colours]${colours}${stacking({ width, height })}[above];` +
-    `[alpha]alphaextract,${reduced},format=yuv420p${stacking({ width, height })}[below];[above][below]vstack[copy]`
+    `[alpha]alphaextract,${reduced},format=yuv420p${stacking({ width, height })}[below];[above][below]vstack[whole]`
   );
 }
 

@@ -271,6 +271,34 @@ describe('the graph of an export', () => {
     expect(inputs).toEqual(['/media/wide.mp4', '/media/small.mp4', '/media/wide.mp4']);
   });
 
+  it('opens an original once for pieces that follow each other in it', () => {
+    const base = clip('base', 'wide', 0, 240);
+    const above = [clip('first', 'tall', 48, 24), clip('second', 'tall', 100, 20)];
+    const { args, filters } = exportCommand(
+      exportGraph(timeline([base], above), defaultDelivery(UHD), factsOf),
+      assets,
+    );
+    const inputs = args.filter((_, index) => args[index - 1] === '-i');
+    expect(inputs).toEqual(['/media/wide.mp4', '/media/tall.mp4', '/media/wide.mp4']);
+    // Five parts of the clip below, each decoded from two seconds before it to two seconds after it.
+    expect(filters).toContain('[0:v:0]split=5');
+    expect(filters).toContain('trim=start=0:end=4[input0part0]');
+    expect(filters).toContain('trim=start=2:end=7[input0part3]');
+    expect(args.slice(args.indexOf('-ss'), args.indexOf('-i'))).toEqual(['-ss', '0', '-t', '12']);
+  });
+
+  it('puts on each other only what does not fill the frame itself', () => {
+    const of = (...tracks: Clip[][]): string =>
+      exportCommand(exportGraph(timeline(...tracks), defaultDelivery(UHD), factsOf), assets).filters;
+    const uses = (filters: string, filter: string): number => filters.split(filter).length - 1;
+    const plain = of([clip('a', 'wide', 0, 24), clip('b', 'small', 24, 24)]);
+    expect([uses(plain, 'overlay='), uses(plain, 'color=c=black')]).toEqual([0, 0]);
+    const above = of([clip('a', 'wide', 0, 48)], [clip('b', 'tall', 0, 48)]);
+    expect([uses(above, 'overlay='), uses(above, 'color=c=black')]).toEqual([1, 0]);
+    const alone = of([clip('a', 'tall', 0, 48)]);
+    expect([uses(alone, 'overlay='), uses(alone, 'color=c=black')]).toEqual([1, 1]);
+  });
+
   it('counts time in ticks in which file, clip and rate are whole', () => {
     const small = KNOWN['small']!;
     const filters = conformFilters(small, rational(1, 3), RATE, 24);

@@ -102,14 +102,14 @@ describe('preview and export', () => {
       assets,
     );
     const sized = sizedLayer('0:v', 'null', layer, facts, SIZE, piece, assets);
-    const put = layerFilters(
-      [below.layer, sized.layer],
-      'base',
-      { ...SIZE, from: 0, count: 3, rate: RATE },
-      'l',
-    );
-    const base = `color=black:s=384x216:r=24,trim=end_frame=3,format=yuv420p,setpts=N/24/TB[base]`;
-    const filters = [base, ...below.filters, ...sized.filters, ...put.filters];
+    const bases: string[] = [];
+    const newBase = (): string => {
+      bases.push(`color=black:s=384x216:r=24,trim=end_frame=3,format=yuv420p,setpts=N/24/TB[base]`);
+      return 'base';
+    };
+    const frames = { ...SIZE, from: 0, count: 3, rate: RATE };
+    const put = layerFilters([below.layer, sized.layer], newBase, frames, 'l');
+    const filters = [...bases, ...below.filters, ...sized.filters, ...put.filters];
     const input = (name: string): string[] => [
       '-f',
       'rawvideo',

@@ -5,6 +5,7 @@ import type { CopyEstimate } from '@hone/core/api';
 import { copyArguments, type CopyDivisor } from '@hone/core/media';
 import { toNumber } from '@hone/core/time';
 import { inputArguments } from '../ffmpeg/input.js';
+import type { FfmpegHardware } from '../ffmpeg/hardware.js';
 import { fileArgument, runFfmpeg } from '../ffmpeg/process.js';
 import { stampOf, type SourceRow } from '../media/source-store.js';
 import { copyLayoutOf } from './make-copy.js';
@@ -23,6 +24,7 @@ export class CopyEstimator {
 
   constructor(
     private readonly ffmpeg: string,
+    private readonly hardware: FfmpegHardware,
     private readonly folder: string,
   ) {}
 
@@ -53,20 +55,17 @@ export class CopyEstimator {
     const started = performance.now();
     let warm: { at: number; frame: number } | undefined;
     let last = { at: started, frame: 0 };
+    const onFrame = (frame: number): void => {
+      last = { at: performance.now(), frame };
+      if (frame >= WARM_FRAMES) warm ??= last;
+    };
     try {
-      await runFfmpeg(
-        this.ffmpeg,
-        [
-          ...['-v', 'error', '-ss', middle.toFixed(3), ...inputArguments(source)],
-          ...['-frames:v', String(frames), ...copyArguments(layout, picture!), fileArgument(path)],
-        ],
-        {
-          onFrame: (frame) => {
-            last = { at: performance.now(), frame };
-            if (frame >= WARM_FRAMES) warm ??= last;
-          },
-        },
-      );
+      await this.hardware.work(({ decoding, encoder }) => {
+        const from = [...decoding(picture!.codec), '-ss', middle.toFixed(3), ...inputArguments(source)];
+        const to = ['-frames:v', String(frames), ...copyArguments(layout, picture!, encoder)];
+        const args = ['-v', 'error', ...encoder.setUp, ...from, ...to, fileArgument(path)];
+        return runFfmpeg(this.ffmpeg, args, { onFrame });
+      });
       const { size: bytes } = await stat(path);
       const since = warm && last.frame > warm.frame ? warm : { at: started, frame: 0 };
       const msAFrame = (last.at - since.at) / Math.max(1, last.frame - since.frame);

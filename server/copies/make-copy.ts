@@ -3,7 +3,8 @@ import { dirname } from 'node:path';
 import { copyArguments, copyLayout, type CopyDivisor, type CopyLayout } from '@hone/core/media';
 import { decodeThrough } from '../ffmpeg/decode-through.js';
 import { inputArguments, plainFile } from '../ffmpeg/input.js';
-import { fileArgument, runFfmpeg, type FfmpegTools } from '../ffmpeg/process.js';
+import type { FfmpegHardware, FfmpegPaths } from '../ffmpeg/hardware.js';
+import { fileArgument, runFfmpeg, ToolError, type FfmpegTools } from '../ffmpeg/process.js';
 import type { SourceRow, SourceStore } from '../media/source-store.js';
 import type { JobHandler, JobQueue } from '../jobs/queue.js';
 import type { MemoryLimits } from '../rig/limits.js';
@@ -25,6 +26,7 @@ export function copyHandler(
   copies: CopyStore,
   queue: JobQueue,
   limits: MemoryLimits,
+  hardware: FfmpegHardware,
   tools: FfmpegTools,
 ): JobHandler {
   return {
@@ -38,10 +40,11 @@ export function copyHandler(
       if (!picture) throw new Error(`"${source.name}" has no picture to copy.`);
       await mkdir(dirname(row.path), { recursive: true });
       const started = performance.now();
-      const input = ['-v', 'error', ...(await limits.decoderArguments()), ...inputArguments(source)];
+      const input = [...(await limits.decoderArguments()), ...inputArguments(source)];
       const whole = Math.max(1, picture.frameCount);
-      await writeAside(row.path, async (aside) => {
-        const args = [...input, ...copyArguments(row, picture), fileArgument(aside)];
+      const make = async (aside: string, { decoding, encoder }: FfmpegPaths): Promise<void> => {
+        const before = ['-v', 'error', ...encoder.setUp, ...decoding(picture.codec)];
+        const args = [...before, ...input, ...copyArguments(row, picture, encoder), fileArgument(aside)];
         const onFrame = (frame: number): void => progress((ENCODED * frame) / whole);
         await runFfmpeg(tools.ffmpeg, args, { signal, onFrame });
         // Only a copy that decodes from beginning to end counts: a container may list damaged frames.
@@ -50,12 +53,17 @@ export function copyHandler(
           onFrame: (frame) => progress(ENCODED + ((1 - ENCODED) * frame) / whole),
         });
         if (faults.length)
-          throw new Error(`The copy of "${source.name}" came out damaged (${faults[0]}). Make it again.`);
+          throw new ToolError(
+            `The copy of "${source.name}" came out damaged (${faults[0]}). Make it again.`,
+            '',
+          );
         if (frames === picture.frameCount) return;
-        throw new Error(
+        throw new ToolError(
           `The copy of "${source.name}" has ${frames} frames where the original has ${picture.frameCount}, so it is not used. The original may be damaged; copy it from the camera again.`,
+          '',
         );
-      });
+      };
+      await writeAside(row.path, (aside) => hardware.work((paths) => make(aside, paths)));
       const { size } = await stat(row.path);
       const ready = { bytes: size, madeInMs: performance.now() - started, sourceStamp: copyStamp(source) };
       await copies.change(row, { ...ready, state: 'ready' });

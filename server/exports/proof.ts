@@ -158,7 +158,6 @@ async function compareFrame(
   const layers = graph.stretches.find(({ from, to }) => from <= frame && frame < to)?.layers ?? [];
   const args = ['-i', fileArgument(picked)];
   const filters = [`[0:v]select='eq(n,${place})',trim=end_frame=1,setpts=N[made]`];
-  filters.push(`color=c=black:s=${width}x${height},trim=end_frame=1,format=yuv420p,setpts=N[base]`);
   let first: { clipName: string; sourceSeconds: number } | undefined;
   const sized: SizedLayer[] = [];
   const drawings: string[] = [];
@@ -184,7 +183,11 @@ async function compareFrame(
     sized.push(made.layer);
   }
   for (const [index, svg] of drawings.entries()) await writeFile(assets.drawingFile(-index - 1), svg);
-  const put = layerFilters(sized, 'base', { width, height, from: frame, count: 1, rate: graph.rate }, 'put');
+  const newBase = (): string => {
+    filters.push(`color=c=black:s=${width}x${height},trim=end_frame=1,format=yuv420p,setpts=N[base]`);
+    return 'base';
+  };
+  const put = layerFilters(sized, newBase, { width, height, from: frame, count: 1, rate: graph.rate }, 'put');
   filters.push(...put.filters, `[made][${put.label}]ssim`);
   const command = [
     '-v',

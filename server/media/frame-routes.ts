@@ -3,6 +3,7 @@ import { toNumber } from '@hone/core/time';
 import { Router } from 'express';
 import { PacketReads } from '../drives/packet-reads.js';
 import type { DriveSimulation } from '../drives/simulation.js';
+import type { FfmpegHardware } from '../ffmpeg/hardware.js';
 import { UserError } from '../http/problems.js';
 import type { MemoryLimits } from '../rig/limits.js';
 import { writeFrames, type FrameRequest } from './frames.js';
@@ -16,6 +17,7 @@ export function frameRoutes(
   ffmpeg: string,
   simulation: DriveSimulation,
   limits: MemoryLimits,
+  hardware: FfmpegHardware,
 ): Router {
   const router = Router();
 
@@ -37,6 +39,7 @@ export function frameRoutes(
         from: from!,
         size: { width: width!, height: height! },
         threads: (await limits.shares()).ffmpegThreads,
+        hardware: (await hardware.paths()).decoding(row.facts.picture.codec),
         signal: abort.signal,
         read: await readerOf(row, from!, sources, simulation, abort.signal),
       });

@@ -24,6 +24,8 @@ export interface FrameRequest {
   readonly size: FrameSize;
   /** Threads for ffmpeg's decoder. */
   readonly threads: number;
+  /** Arguments that have it decoded in hardware, where it is; ffmpeg goes on in software where that fails. */
+  readonly hardware?: readonly string[] | undefined;
   readonly signal: AbortSignal;
   /** Waits for as long as the simulated drive of the source would take to read a frame. */
   readonly read?: ((frame: number) => Promise<void>) | undefined;
@@ -38,14 +40,20 @@ const LOOSE_SECONDS = 2.5;
  * alpha behind them where the source has transparency.
  * @param start seconds from the first frame of the source
  */
-export function frameArguments(source: SourceRow, start: number, size: FrameSize, threads: number): string[] {
+export function frameArguments(
+  source: SourceRow,
+  start: number,
+  size: FrameSize,
+  threads: number,
+  hardware: readonly string[] = [],
+): string[] {
   const picture = source.facts!.picture!;
   const scale = `scale=${size.width}:${size.height}:flags=${flagsFor(picture.size, size)}:${scaleColours(picture)}`;
   const format = picture.alpha ? 'yuva420p' : 'yuv420p';
   const filters = `${deinterlacing(picture.scan)}${straightAlpha(picture)}${scale},format=${format},showinfo=checksum=0`;
   return [
     ...['-hide_banner', '-nostdin', '-nostats', '-v', 'info', '-threads', String(threads), '-copyts'],
-    ...['-ss', start.toFixed(6), ...inputArguments(source)],
+    ...[...hardware, '-ss', start.toFixed(6), ...inputArguments(source)],
     ...['-map', '0:v:0', '-an', '-sn', '-vf', filters],
     ...['-fps_mode', 'passthrough', '-f', 'rawvideo', 'pipe:1'],
   ];
@@ -73,6 +81,7 @@ export async function writeFrames(source: SourceRow, target: Writable, request: 
   // Where even that landed too late, the file is decoded from its beginning.
   const again = ended.landedLate && near > 0 ? await writeFrom(0, source, target, request) : ended;
   if (again.frames > 0 || signal.aborted) return;
+  if (request.hardware?.length) return writeFrames(source, target, { ...request, hardware: undefined });
   const detail = `ffmpeg gives out no picture of "${source.name}" from ${from.toFixed(2)} s on: ${again.lastLines.join(' ')}`;
   throw new UserError(422, 'Not decoded', detail);
 }
@@ -90,9 +99,9 @@ async function writeFrom(
   start: number,
   source: SourceRow,
   target: Writable,
-  { ffmpeg, from, size, threads, signal, read }: FrameRequest,
+  { ffmpeg, from, size, threads, hardware, signal, read }: FrameRequest,
 ): Promise<Ended> {
-  const args = frameArguments(source, start, size, threads);
+  const args = frameArguments(source, start, size, threads, hardware);
   const child = spawnChild(ffmpeg, guardInputs(args), signal);
   // The receiver of the frames has priority: it needs little time, and ffmpeg waits for it.
   child.once('spawn', () => lowerPriority(child.pid, constants.priority.PRIORITY_BELOW_NORMAL));

@@ -17,7 +17,8 @@ import { effectAssets } from '../effects/effect-assets.js';
 import type { TableStore } from '../effects/table-store.js';
 import { decodeThrough } from '../ffmpeg/decode-through.js';
 import { inputArguments, plainFile } from '../ffmpeg/input.js';
-import type { FfmpegTools } from '../ffmpeg/process.js';
+import type { FfmpegHardware, FfmpegPaths } from '../ffmpeg/hardware.js';
+import { ToolError, type FfmpegTools } from '../ffmpeg/process.js';
 import { runRender } from '../ffmpeg/run-render.js';
 import type { JobHandler } from '../jobs/queue.js';
 import { exactState } from '../media/identity.js';
@@ -38,6 +39,7 @@ interface StretchParts {
   readonly stretches: StretchStore;
   readonly tables: TableStore;
   readonly limits: MemoryLimits;
+  readonly hardware: FfmpegHardware;
   readonly tools: FfmpegTools;
   /** Folder for temporary files. */
   readonly scratch: string;
@@ -48,7 +50,7 @@ interface StretchParts {
  * cancelled stays.
  */
 export function stretchHandler(parts: StretchParts): JobHandler {
-  const { sources, stretches, scratch } = parts;
+  const { sources, stretches, hardware, scratch } = parts;
   return {
     kind: 'stretch',
     lane: 'heavy',
@@ -60,28 +62,28 @@ export function stretchHandler(parts: StretchParts): JobHandler {
       const known = new Map((await sources.list(projectId)).map((row) => [row.id, row]));
       const factsOf = factsIn(known.values());
       const graph = graphAt(renderGraph(order.timeline, factsOf), order.point, factsOf);
-      const missing = missingRanges(graph, order, [...known.values()], await stretches.list());
+      const missingIn = async (ranges: readonly FrameRange[]): Promise<FrameRange[]> =>
+        missingRanges(graph, { ...order, ranges }, [...known.values()], await stretches.list());
+      const missing = await missingIn(order.ranges);
       const frames = missing.reduce((sum, { from, to }) => sum + to - from, 0);
       let done = 0;
       const made = new Set<string>(order.keepIds);
       await mkdir(scratch, { recursive: true });
-      for (const range of missing) {
+      const renderInto = async (range: FrameRange, paths: FfmpegPaths): Promise<void> => {
         const folder = await mkdtemp(join(scratch, 'stretch-'));
-        const render: RangeRender = {
-          ...parts,
-          projectId,
-          graph,
-          known,
-          folder,
-          signal,
-          size: order.size,
-          made,
-        };
+        const { size } = order;
+        const render: RangeRender = { ...parts, paths, projectId, graph, known, folder, signal, size, made };
         try {
           await renderRange(render, range, (rendered) => progress((done + rendered) / frames));
         } finally {
           await rm(folder, { recursive: true, force: true });
         }
+      };
+      for (const range of missing) {
+        await hardware.work(async (paths) => {
+          // What an attempt before it completed is there.
+          for (const part of await missingIn([range])) await renderInto(part, paths);
+        });
         done += range.to - range.from;
       }
     },
@@ -91,7 +93,7 @@ export function stretchHandler(parts: StretchParts): JobHandler {
 /** Parts of what was ordered that show something and are not in the cache. */
 function missingRanges(
   graph: RenderGraph,
-  order: StretchOrder,
+  order: Pick<StretchOrder, 'ranges' | 'size'>,
   rows: readonly SourceRow[],
   kept: Awaited<ReturnType<StretchStore['list']>>,
 ): FrameRange[] {
@@ -103,6 +105,7 @@ function missingRanges(
 }
 
 interface RangeRender extends StretchParts {
+  readonly paths: FfmpegPaths;
   readonly projectId: string;
   readonly graph: RenderGraph;
   readonly known: ReadonlyMap<string, SourceRow>;
@@ -119,7 +122,7 @@ async function renderRange(
   range: FrameRange,
   onFrame: (frame: number) => void,
 ): Promise<void> {
-  const { graph, known, tables, limits, tools, folder, signal, size } = render;
+  const { graph, known, tables, limits, tools, paths, folder, signal, size } = render;
   const part: RenderGraph = { ...graph, stretches: stretchesIn(graph, range), sound: [] };
   const originals = await Promise.all(
     sourcesOf(part).map((id) => render.sources.readable(known.get(id)?.id ?? id)),
@@ -129,12 +132,16 @@ async function renderRange(
   const threads = await limits.decoderArguments();
   const assets = {
     ...(await effectAssets(part, tables, folder)),
-    inputOf: (id: string) => [...threads, ...inputArguments(byId.get(id)!)],
+    inputOf: (id: string) => {
+      const row = byId.get(id)!;
+      return [...paths.decoding(row.facts?.picture?.codec), ...threads, ...inputArguments(row)];
+    },
     factsOf: factsIn(originals),
   };
   const pieceFrames = Math.max(1, Math.round(PIECE_SECONDS * toNumber(graph.rate)));
   const listFile = join(folder, 'list.csv');
-  const command = stretchCommand(part, { ...range, size, pieceFrames, listFile }, assets);
+  const { encoder } = paths;
+  const command = stretchCommand(part, { ...range, size, pieceFrames, listFile, encoder }, assets);
   const started = performance.now();
   let taken = 0;
   const takePieces = async (): Promise<void> => {
@@ -185,8 +192,9 @@ async function takePiece(
   const { frames, faults } = await decodeThrough(tools.ffmpeg, plainFile(file));
   const wanted = piece.to - piece.from;
   if (frames !== wanted || faults.length)
-    throw new Error(
+    throw new ToolError(
       `A rendered stretch has ${frames} of ${wanted} frames${faults[0] ? ` (${faults[0]})` : ''}, so it is not used. Render it again.`,
+      '',
     );
   const content = contentOf(graph, piece, stampsOf([...known.values()].map(sourceOf)));
   if (!content) throw new Error('A source of the stretch is not in the project any more.');

@@ -7,7 +7,7 @@ export class MemoryLimits {
   constructor(private readonly rigs: RigStore) {}
 
   async shares(): Promise<MemoryShares> {
-    const { memoryCeilingBytes } = await this.rigs.settings();
+    const { memoryCeilingBytes } = await this.rigs.limits();
     return memoryShares(memoryCeilingBytes, availableParallelism());
   }
 

@@ -1,5 +1,5 @@
 import { usualCeiling, LOWEST_CEILING, type Rig } from '@hone/core/machine';
-import type { MachineSettings } from '@hone/core/api';
+import type { MachineLimits } from '@hone/core/api';
 import { eq } from 'drizzle-orm';
 import { totalmem } from 'node:os';
 import { notFound, UserError } from '../http/problems.js';
@@ -38,14 +38,14 @@ export class RigStore {
     if (removed.length === 0) throw notFound('This rig');
   }
 
-  async settings(): Promise<MachineSettings> {
+  async limits(): Promise<MachineLimits> {
     const kept = await readSetting(this.database, CEILING);
     const memoryCeilingBytes = typeof kept === 'number' ? kept : usualCeiling(totalmem());
     return { memoryCeilingBytes, memoryBytes: totalmem() };
   }
 
   /** @throws UserError when it is too low to play anything, or more than there is */
-  async setCeiling(bytes: number): Promise<MachineSettings> {
+  async setCeiling(bytes: number): Promise<void> {
     if (bytes < LOWEST_CEILING || bytes > totalmem()) {
       // Rounded inwards, so that the limit in the message is a valid value.
       const least = `${(Math.ceil(LOWEST_CEILING / 1e8) / 10).toFixed(1)} GB`;
@@ -54,6 +54,5 @@ export class RigStore {
       throw new UserError(400, 'No such ceiling', detail);
     }
     await writeSetting(this.database, CEILING, bytes);
-    return this.settings();
   }
 }

@@ -1,11 +1,18 @@
 import { randomUUID } from 'node:crypto';
 import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
-import { checked, ceilingSchema, drivesToMeasureSchema, measureSchema } from '@hone/core/api';
+import {
+  checked,
+  drivesToMeasureSchema,
+  machineChangeSchema,
+  measureSchema,
+  type MachineSettings,
+} from '@hone/core/api';
 import { PacketIndex } from '@hone/core/media';
 import { decoderSamples, rigSchema, TRIAL_SECONDS } from '@hone/core/machine';
 import { Router, type Request, type Response } from 'express';
 import type { Config } from '../config.js';
+import type { FfmpegHardware } from '../ffmpeg/hardware.js';
 import { leadingFile } from '../ffmpeg/input.js';
 import { jsonBody } from '../http/bodies.js';
 import type { SourceRow, SourceStore } from '../media/source-store.js';
@@ -13,7 +20,8 @@ import { playbackHold } from '../process/playback-hold.js';
 import type { CacheFolders } from '../render-cache/cache-folders.js';
 import type { ProjectStore } from '../projects/project-store.js';
 import { driveUses, measureDrive, type DriveUse } from './drive-measurement.js';
-import { decodeRate, hardwarePaths } from './ffmpeg-measurement.js';
+import { decodeRate } from './ffmpeg-measurement.js';
+import { hardwarePaths } from './hardware-paths.js';
 import type { MemoryLimits } from './limits.js';
 import { connectionOf, ExternalLoadMonitor } from './external-load.js';
 import { graphicsDevices, machineNow } from './machine.js';
@@ -23,14 +31,18 @@ import { OWN_RIG, type RigStore } from './rig-store.js';
 /** A load by others above which a measurement counts as disturbed. */
 const DISTURBED = 0.3;
 
-export function rigRoutes(
-  rigs: RigStore,
-  projects: ProjectStore,
-  sources: SourceStore,
-  config: Config,
-  limits: MemoryLimits,
-  cacheFolders: CacheFolders,
-): Router {
+interface RigParts {
+  readonly rigs: RigStore;
+  readonly projects: ProjectStore;
+  readonly sources: SourceStore;
+  readonly config: Config;
+  readonly limits: MemoryLimits;
+  readonly hardware: FfmpegHardware;
+  readonly cacheFolders: CacheFolders;
+}
+
+export function rigRoutes(parts: RigParts): Router {
+  const { rigs, projects, sources, config, limits, hardware, cacheFolders } = parts;
   const others = new ExternalLoadMonitor();
   const isDisturbed = async ({ socket }: Request): Promise<boolean> =>
     (await others.during(400, connectionOf(socket))) > DISTURBED;
@@ -70,13 +82,20 @@ export function rigRoutes(
     });
   });
 
+  const settings = async (): Promise<MachineSettings> => ({
+    ...(await rigs.limits()),
+    ...(await hardware.settings()),
+  });
+
   router.get('/machine/settings', async (_request, response) => {
-    response.json(await rigs.settings());
+    response.json(await settings());
   });
 
   router.put('/machine/settings', large, async (request, response) => {
-    const { memoryCeilingBytes } = checked(ceilingSchema, request.body, 'the ceiling');
-    response.json(await rigs.setCeiling(memoryCeilingBytes));
+    const { memoryCeilingBytes, ffmpegOn } = checked(machineChangeSchema, request.body, 'the request');
+    if (memoryCeilingBytes !== undefined) await rigs.setCeiling(memoryCeilingBytes);
+    if (ffmpegOn !== undefined) await hardware.choose(ffmpegOn);
+    response.json(await settings());
   });
 
   const uses = async (): Promise<DriveUse[]> => {
@@ -132,12 +151,17 @@ export function rigRoutes(
       return packets && PacketIndex.from(packets);
     };
     const threads = (await limits.shares()).ffmpegThreads;
-    response.json(await serverDecoders(samples.slice(0, most), { ...how, threads }, indexOf));
+    const paths = await hardware.paths();
+    response.json(await serverDecoders(samples.slice(0, most), { ...how, threads, paths }, indexOf));
   });
 
   router.post('/measurements/hardware-paths', large, async (request, response) => {
     const { samples, how } = await measured(request, response);
-    response.json(await hardwarePaths(samples[0], how));
+    const { ffmpegThreads: threads } = await limits.shares();
+    const scratch = join(config.dataFolder, 'scratch');
+    const paths = await hardwarePaths(samples, { ...how, tools: config, threads, scratch });
+    hardware.noteTried(paths);
+    response.json(paths);
   });
 
   router.post('/measurements/hold', (_request, response) => {

@@ -3,6 +3,7 @@ import { readFrameHeader, type PacketIndex } from '@hone/core/media';
 import { figureAtMean, figureOf, type DecodeFigures } from '@hone/core/machine';
 import { toNumber } from '@hone/core/time';
 import type { FrameSize } from '@hone/core/timeline';
+import type { FfmpegPaths } from '../ffmpeg/hardware.js';
 import { UserError } from '../http/problems.js';
 import { writeFrames } from '../media/frames.js';
 import type { SourceRow } from '../media/source-store.js';
@@ -17,6 +18,8 @@ const MOST_FRAMES = 240;
 interface ServedMeasurement extends FfmpegMeasurement {
   /** For ffmpeg's decoder. */
   readonly threads: number;
+  /** Paths that the player's frames are decoded by. */
+  readonly paths: FfmpegPaths;
 }
 
 interface ServedFrame {
@@ -45,12 +48,18 @@ export async function serverDecoders(
     const index = await indexOf(row);
     const had = index ? bitsWithin(index, how.seconds) : 0;
     const about = { measuredAt: new Date().toISOString(), disturbed: how.disturbed };
-    const method = `ffmpeg, frames as the player gets them, ${how.threads === 1 ? 'one thread' : `${how.threads} threads`}`;
+    const hardware = how.paths.decoding(codec);
+    const by = hardware.length
+      ? `in hardware (${hardware.at(-1)})`
+      : how.threads === 1
+        ? 'one thread'
+        : `${how.threads} threads`;
+    const method = `ffmpeg, frames as the player gets them, ${by}`;
     made.push({
       decoder: 'server',
       ...{ codec, profile, chroma, bitDepth, width: size.width, height: size.height },
       bitsPerFrame,
-      acceleration: 'software',
+      acceleration: hardware.length ? 'hardware' : 'software',
       msPerFrame: times && figureAtMean(figureOf(times, { ...about, method }), had, bitsPerFrame),
       together: [],
       problem: times ? null : 'ffmpeg gives out no frame of it.',
@@ -99,7 +108,7 @@ async function overRounds(
 async function receive(
   row: SourceRow,
   from: number,
-  { ffmpeg, threads, signal }: ServedMeasurement,
+  { ffmpeg, threads, paths, signal }: ServedMeasurement,
   isLast: (frame: ServedFrame, count: number) => boolean,
 ): Promise<ServedFrame[]> {
   const served: ServedFrame[] = [];
@@ -114,9 +123,11 @@ async function receive(
     },
   });
   try {
-    const size = previewSize(row.facts!.picture!.size);
+    const { size: full, codec } = row.facts!.picture!;
+    const size = previewSize(full);
+    const hardware = paths.decoding(codec);
     const until = AbortSignal.any([signal, enough.signal]);
-    await writeFrames(row, target, { ffmpeg, from, size, threads, signal: until });
+    await writeFrames(row, target, { ffmpeg, from, size, threads, hardware, signal: until });
   } catch (error) {
     if (!(error instanceof UserError) && !enough.signal.aborted) throw error;
   }

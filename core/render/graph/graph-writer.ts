@@ -1,11 +1,12 @@
 import type { SourceFacts } from '../../media/index.js';
 import { formatRational, toNumber, type Rational } from '../../time/index.js';
-import type { FrameSize } from '../../timeline/index.js';
+import type { FrameRange, FrameSize } from '../../timeline/index.js';
 import { COLOUR_TAGS, temporalFilters, type EffectAssets } from '../effects/index.js';
 import { conformFilters } from './conform-filters.js';
 import { frameTimebase } from './frame-timebase.js';
-import { layerTime, type FactsOf, type RenderGraph, type Stretch } from './graph.js';
+import { layerTime, type FactsOf, type Layer, type RenderGraph, type Stretch } from './graph.js';
 import { layerFilters } from './layering.js';
+import { LEAD_SECONDS, SharedInputs, type Reading, type SharedInput } from './shared-inputs.js';
 import { sizedLayer, type Scaling } from './sized-layer.js';
 
 /** A graph and the size of the frames that it is rendered in. */
@@ -40,8 +41,6 @@ export interface RenderAssets extends Omit<EffectAssets, 'drawing'> {
   drawingFile(number: number): string;
 }
 
-/** Seconds that are decoded before an in point, so that the frame before it is known. */
-const LEAD_SECONDS = 2;
 /**
  * Most originals that one program opens for the picture. Each opened decoder keeps its pictures until the program ends: of
  * 3840 × 2160, about 100 MB.
@@ -76,7 +75,7 @@ export function renderCommand<Encoder extends GraphWriter>(
 ): RenderCommand {
   const drawings: string[] = [];
   const draw = (svg: string): number => drawings.push(svg) - 1;
-  const parts = groupsOf(stretches.flatMap(inPieces), mostOpened);
+  const parts = groupsOf(stretches.flatMap(inPieces), rendered.graph.rate, mostOpened);
   const encoder = newEncoder(draw);
   const renders = parts.length > 1 ? parts.map((part) => renderOf(rendered, part, assets, draw)) : [];
   if (renders.length) encoder.readFrames();
@@ -90,19 +89,40 @@ export function renderCommand<Encoder extends GraphWriter>(
   };
 }
 
-/** Consecutive pieces, so many in a group that they have no more layers together, but at least one. */
-function groupsOf(pieces: readonly Stretch[], mostLayers: number): Stretch[][] {
+/** Consecutive pieces, so many in a group that no more originals are opened for them, but at least one. */
+function groupsOf(pieces: readonly Stretch[], rate: Rational, mostOpened: number): Stretch[][] {
   const groups: Stretch[][] = [];
-  let layers = 0;
-  for (const piece of pieces) {
-    layers += piece.layers.length;
-    if (groups.length === 0 || layers > mostLayers) {
+  let opened = new SharedInputs();
+  pieces.forEach((piece, number) => {
+    const readings = piece.layers.map((layer) => shownPart(piece, layer, rate).reading);
+    if (groups.length === 0 || opened.inputs.length + opened.opensFor(readings, number) > mostOpened) {
       groups.push([]);
-      layers = piece.layers.length;
+      opened = new SharedInputs();
     }
+    for (const reading of readings) opened.take(reading, number);
     groups.at(-1)!.push(piece);
-  }
+  });
   return groups;
+}
+
+/** What a layer shows of its source in a piece. */
+interface ShownPart {
+  /** Source time of the earliest frame, from the first one of the source. */
+  readonly time: Rational;
+  /** Source seconds for each second of the timeline, without a sign. */
+  readonly pace: Rational;
+  readonly isBackwards: boolean;
+  readonly reading: Reading;
+}
+
+function shownPart({ from, to }: FrameRange, layer: Layer, rate: Rational): ShownPart {
+  // Backwards, the last frame is the earliest of the source: frames are picked forwards and then turned round.
+  const isBackwards = layer.speed.num < 0;
+  const time = layerTime(layer, isBackwards ? to - 1 : from, rate);
+  const pace = { num: Math.abs(layer.speed.num), den: layer.speed.den };
+  const begin = toNumber(time);
+  const end = begin + (toNumber(pace) * (to - from)) / toNumber(rate);
+  return { time, pace, isBackwards, reading: { sourceId: layer.sourceId, from: begin, to: end } };
 }
 
 /** The render of a part of the picture, as raw frames. */
@@ -120,9 +140,10 @@ function renderOf(
 
 /** Writes inputs and filters of one ffmpeg program that renders a graph. */
 export class GraphWriter {
-  private readonly inputs: string[] = [];
+  private readonly inputs: (readonly string[] | SharedInput)[] = [];
   protected readonly written: string[] = [];
-  private inputCount = 0;
+  /** Originals of the picture. */
+  private readonly pictures = new SharedInputs();
 
   constructor(
     protected readonly rendered: RenderedGraph,
@@ -131,11 +152,15 @@ export class GraphWriter {
   ) {}
 
   get filters(): string {
-    return this.written.join(';');
+    const parted = this.inputs.flatMap((input, number) =>
+      'readings' in input ? this.partFilters(input, number) : [],
+    );
+    return [...parted, ...this.written].join(';');
   }
 
   get args(): readonly string[] {
-    return ['-copyts', ...this.inputs, '-filter_complex', this.filters];
+    const inputs = this.inputs.flatMap((input) => ('readings' in input ? this.sharedInput(input) : input));
+    return ['-copyts', ...inputs, '-filter_complex', this.filters];
   }
 
   /** The picture comes as raw frames from standard input. */
@@ -143,10 +168,18 @@ export class GraphWriter {
     const { graph, size } = this.rendered;
     const { width, height } = size;
     const frames = ['-f', 'rawvideo', '-pix_fmt', RAW_FORMAT, '-s', `${width}x${height}`];
-    this.inputs.push(...frames, '-framerate', formatRational(graph.rate), '-i', 'pipe:0');
-    this.written.push(
-      `[${this.inputCount++}:v]setsar=1,${COLOUR_TAGS},${frameTimebase(graph.rate)}[picture]`,
-    );
+    const number = this.addInput([...frames, '-framerate', formatRational(graph.rate), '-i', 'pipe:0']);
+    this.written.push(`[${number}:v]setsar=1,${COLOUR_TAGS},${frameTimebase(graph.rate)}[picture]`);
+  }
+
+  /**
+   * Brings the picture to an encoder.
+   * @param filters with a comma before them
+   * @returns label of what it encodes
+   */
+  uploaded(filters: string): string {
+    this.written.push(`[picture]null${filters}[uploaded]`);
+    return '[uploaded]';
   }
 
   addPicture(pieces: readonly Stretch[]): void {
@@ -160,25 +193,17 @@ export class GraphWriter {
     const { graph, size, scaling } = this.rendered;
     const frames = stretch.to - stretch.from;
     const { width, height } = size;
-    const base = `base${part}`;
-    this.written.push(
-      `color=c=black:s=${width}x${height}:r=${formatRational(graph.rate)},trim=end_frame=${frames},` +
-        `format=yuv420p,${COLOUR_TAGS},${frameTimebase(graph.rate)}[${base}]`,
-    );
     const effectAssets: EffectAssets = {
       ...this.assets,
       drawing: (svg) => {
-        this.inputs.push('-f', 'svg_pipe', '-i', `file:${this.assets.drawingFile(this.draw(svg))}`);
-        return `${this.inputCount++}:v`;
+        const file = `file:${this.assets.drawingFile(this.draw(svg))}`;
+        return `${this.addInput(['-f', 'svg_pipe', '-i', file])}:v`;
       },
     };
     const sized = stretch.layers.map((layer, index) => {
       const facts = this.factsOf(layer.sourceId);
-      // Backwards, the last frame is the earliest of the source: frames are picked forwards and then turned round.
-      const backwards = layer.speed.num < 0;
-      const time = layerTime(layer, backwards ? stretch.to - 1 : stretch.from, graph.rate);
-      const speed = { num: Math.abs(layer.speed.num), den: layer.speed.den };
-      const input = this.open(layer.sourceId, time, frames, speed);
+      const { time, pace, isBackwards, reading } = shownPart(stretch, layer, graph.rate);
+      const input = this.takePart(reading, part);
       const piece = {
         name: `part${part}layer${index}`,
         rate: graph.rate,
@@ -187,25 +212,67 @@ export class GraphWriter {
       };
       const picked =
         temporalFilters(layer.effects) +
-        conformFilters(facts, time, graph.rate, frames, speed) +
-        (backwards ? ',reverse' : '');
-      const made = sizedLayer(`${input}:v:0`, picked, layer, facts, size, piece, effectAssets, scaling);
+        conformFilters(facts, time, graph.rate, frames, pace) +
+        (isBackwards ? ',reverse' : '');
+      const made = sizedLayer(input, picked, layer, facts, size, piece, effectAssets, scaling);
       this.written.push(...made.filters);
       return made.layer;
     });
     const layered = { width, height, from: stretch.from, count: frames, rate: graph.rate };
-    const put = layerFilters(sized, base, layered, `part${part}`);
+    const newBase = (): string => {
+      const base = `base${part}`;
+      this.written.push(
+        `color=c=black:s=${width}x${height}:r=${formatRational(graph.rate)},trim=end_frame=${frames},` +
+          `format=yuv420p,${COLOUR_TAGS},${frameTimebase(graph.rate)}[${base}]`,
+      );
+      return base;
+    };
+    const put = layerFilters(sized, newBase, layered, `part${part}`);
     this.written.push(...put.filters);
     return `[${put.label}]`;
   }
 
-  /** @returns number of the input */
-  protected open(sourceId: string, time: Rational, frames: number, speed: Rational): number {
-    const seek = Math.max(0, Math.floor(toNumber(time) - LEAD_SECONDS));
-    const length = (toNumber(speed) * frames) / toNumber(this.rendered.graph.rate);
-    const end = Math.ceil(toNumber(time) + length + LEAD_SECONDS);
-    this.inputs.push('-ss', String(seek), '-t', String(end - seek), ...this.assets.inputOf(sourceId));
-    return this.inputCount++;
+  /** @returns label of the part of an original that a piece shows */
+  private takePart(reading: Reading, piece: number): string {
+    const input = this.pictures.take(reading, piece);
+    const known = this.inputs.indexOf(input);
+    const number = known < 0 ? this.addInput(input) : known;
+    return partLabel(number, input.readings.length - 1);
+  }
+
+  /** Opens a file from a time of its source on. @returns number of the input */
+  protected open(sourceId: string, time: Rational, frames: number, pace: Rational): number {
+    const from = toNumber(time);
+    const to = from + (toNumber(pace) * frames) / toNumber(this.rendered.graph.rate);
+    return this.addInput(this.inputOf({ sourceId, from, to }));
+  }
+
+  private addInput(input: readonly string[] | SharedInput): number {
+    return this.inputs.push(input) - 1;
+  }
+
+  private inputOf(reading: Reading): readonly string[] {
+    const { begin, end } = decodedSeconds(reading);
+    return ['-ss', String(begin), '-t', String(end - begin), ...this.assets.inputOf(reading.sourceId)];
+  }
+
+  private sharedInput({ readings }: SharedInput): readonly string[] {
+    return this.inputOf({ ...readings[0]!, to: readings.at(-1)!.to });
+  }
+
+  /** Filters that give each part of an input out under a label of its own. */
+  private partFilters({ readings }: SharedInput, number: number): string[] {
+    const labels = readings.map((_, place) => `[${partLabel(number, place)}]`);
+    if (labels.length === 1) return [`[${number}:v:0]null${labels[0]}`];
+    const start = toNumber(this.factsOf(readings[0]!.sourceId).pictureStart);
+    const whole = labels.map((label) => label.replace(']', 'whole]'));
+    return [
+      `[${number}:v:0]split=${labels.length}${whole.join('')}`,
+      ...readings.map((reading, place) => {
+        const { begin, end } = decodedSeconds(reading);
+        return `${whole[place]}trim=start=${begin + start}:end=${end + start}${labels[place]}`;
+      }),
+    ];
   }
 
   /** @throws RangeError for a source that is not known */
@@ -215,6 +282,14 @@ export class GraphWriter {
     return facts;
   }
 }
+
+/** Whole seconds of a source that are decoded for a reading. */
+const decodedSeconds = ({ from, to }: Reading): { readonly begin: number; readonly end: number } => ({
+  begin: Math.max(0, Math.floor(from - LEAD_SECONDS)),
+  end: Math.ceil(to + LEAD_SECONDS),
+});
+
+const partLabel = (input: number, place: number): string => `input${input}part${place}`;
 
 /** Frames that are turned round in one go: all of them have to be held at once. */
 const TURNED_FRAMES = 16;

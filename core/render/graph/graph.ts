@@ -130,6 +130,13 @@ export function coversFrame(layer: Layer, facts: SourceFacts | undefined, frame:
   );
 }
 
+/** Whether a layer is a frame: opaque, neither smaller nor larger, and in its place. */
+export const isWholeFrame = (layer: Layer, facts: SourceFacts, frame: FrameSize): boolean =>
+  coversFrame(layer, facts, frame) &&
+  layerStages(layer, facts, frame).every(
+    ({ pose: { placement } }) => placement?.width === frame.width && placement.height === frame.height,
+  );
+
 /** Whether nothing of a frame is left free. */
 export const fillsFrame = ({ x, y, width, height }: Placement, frame: FrameSize): boolean =>
   x <= 0 && y <= 0 && x + width >= frame.width && y + height >= frame.height;

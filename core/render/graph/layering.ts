@@ -10,6 +10,8 @@ export interface SizedLayer extends Pick<Layer, 'mix'> {
   readonly label: string;
   /** Position of its top left corner: even numbers, below zero outside the frame. */
   readonly corner: { readonly x: number; readonly y: number };
+  /** Whether it is a frame itself, with nothing to be seen below it. */
+  readonly isWhole: boolean;
 }
 
 /** The frames that layers are put together for. */
@@ -24,37 +26,45 @@ export interface LayeredFrames {
 
 /**
  * ffmpeg's filters that put layers on each other, the lowest first.
- * @param base label of what all stand on
+ * @param newBase makes what all stand on, and returns its label; called once at the most
  * @param name a prefix that nothing else in the graph has
  */
 export function layerFilters(
   layers: readonly SizedLayer[],
-  base: string,
+  newBase: () => string,
   frames: LayeredFrames,
   name: string,
 ): { readonly filters: readonly string[]; readonly label: string } {
   const filters: string[] = [];
-  let below = base;
+  let below: string | undefined;
   // In a transition, the upper of its two clips is composed over the layers below both.
-  let beneath = base;
-  layers.forEach(({ label, corner, mix }, index) => {
+  let beneath: string | undefined;
+  layers.forEach(({ label, corner, mix, isWhole }, index) => {
+    const next = layers[index + 1];
+    const isNeededAgain = next?.mix && !next.isWhole;
+    let ground: string | undefined;
+    if (mix) ground = beneath;
+    else if (isNeededAgain && !isWhole) {
+      [ground, beneath] = [`${name}ground${index}`, `${name}beneath${index}`];
+      filters.push(`[${below ?? newBase()}]split[${ground}][${beneath}]`);
+    } else if (isNeededAgain) beneath = below ?? newBase();
+    else if (!isWhole) ground = below ?? newBase();
+    else if (below !== undefined) filters.push(`[${below}]nullsink`);
     const over = `${name}over${index}`;
-    let ground = mix ? beneath : below;
-    if (layers[index + 1]?.mix) {
-      ground = `${name}ground${index}`;
-      beneath = `${name}beneath${index}`;
-      filters.push(`[${below}]split[${ground}][${beneath}]`);
-    }
-    filters.push(`[${ground}][${label}]overlay=${corner.x}:${corner.y}:${KEEPS}[${over}]`);
+    filters.push(
+      isWhole
+        ? `[${label}]format=yuv420p,${COLOUR_TAGS}[${over}]`
+        : `[${ground}][${label}]overlay=${corner.x}:${corner.y}:${KEEPS}[${over}]`,
+    );
     if (!mix) {
       below = over;
       return;
     }
     const mixed = `${name}mixed${index}`;
-    filters.push(...mixFilters(mix, below, over, mixed, frames));
+    filters.push(...mixFilters(mix, below!, over, mixed, frames));
     below = mixed;
   });
-  return { filters, label: below };
+  return { filters, label: below ?? newBase() };
 }
 
 const KEEPS = 'format=yuv420:eof_action=repeat';

@@ -2,7 +2,7 @@ import { hasTransparency, scaleColours, straightAlpha, type SourceFacts } from '
 import type { FrameSize } from '../../timeline/index.js';
 import { COLOUR_TAGS, effectFilters, type EffectAssets, type FilterPiece } from '../effects/index.js';
 import { frameTimebase } from './frame-timebase.js';
-import { layerStages, type Layer } from './graph.js';
+import { isWholeFrame, layerStages, type Layer } from './graph.js';
 import type { SizedLayer } from './layering.js';
 
 /** Algorithm of ffmpeg's filter `scale`: the export's, or the one that gives what a preview shows. */
@@ -47,6 +47,6 @@ export function sizedLayer(
   const corner = { x: placement?.x ?? 0, y: placement?.y ?? 0 };
   return {
     filters: [...source, ...made.filters],
-    layer: { label: made.label, corner, mix: layer.mix },
+    layer: { label: made.label, corner, mix: layer.mix, isWhole: isWholeFrame(layer, facts, frame) },
   };
 }

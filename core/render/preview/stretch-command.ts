@@ -1,4 +1,4 @@
-import { intraH264Arguments } from '../../media/index.js';
+import type { IntraEncoder } from '../../media/index.js';
 import type { FrameRange, FrameSize } from '../../timeline/index.js';
 import { GraphWriter, renderCommand, type RenderAssets, type RenderCommand } from '../graph/graph-writer.js';
 import { stretchesIn, type RenderGraph } from '../graph/graph.js';
@@ -11,10 +11,14 @@ export interface StretchRender extends FrameRange {
   readonly pieceFrames: number;
   /** File that lists each other file as soon as it is complete, one line of comma-separated values each. */
   readonly listFile: string;
+  readonly encoder: IntraEncoder;
 }
 
-/** x264's constant rate factor at which a cached picture is taken for the live one: above 45 dB on the demo's footage. */
-const FACTOR = 14;
+/**
+ * x264's constant rate factor, or the quantiser of another encoder, at which a cached picture is taken for the live one:
+ * above 45 dB on the demo's footage.
+ */
+export const STRETCH_FACTOR = 14;
 
 /**
  * Writes the render of a part of a timeline as ffmpeg's arguments: pictures only, in files of a few frames each, whose
@@ -22,7 +26,7 @@ const FACTOR = 14;
  */
 export function stretchCommand(
   graph: RenderGraph,
-  { from, to, size, pieceFrames, listFile }: StretchRender,
+  { from, to, size, pieceFrames, listFile, encoder }: StretchRender,
   assets: RenderAssets,
 ): RenderCommand {
   const rendered = { graph, size, scaling: 'area' } as const;
@@ -33,10 +37,10 @@ export function stretchCommand(
     stretchesIn(graph, { from, to }),
     assets,
     (draw) => new GraphWriter(rendered, assets, draw),
-    () => [
-      ...['-map', '[picture]', '-colorspace', 'bt709', '-color_range', 'tv'],
+    (writer) => [
+      ...['-map', writer.uploaded(encoder.upload), '-colorspace', 'bt709', '-color_range', 'tv'],
       ...['-fps_mode', 'passthrough', '-enc_time_base', '-1'],
-      ...intraH264Arguments(FACTOR),
+      ...encoder.arguments(STRETCH_FACTOR),
       ...['-f', 'segment', '-segment_format', 'mp4', '-reset_timestamps', '1'],
       ...['-segment_format_options', 'movflags=+faststart'],
       ...['-segment_frames', (borders.length ? borders : [to - from]).join(',')],

@@ -15,6 +15,7 @@ import type {
   LightCopy,
   MachineNow,
   MediaSearch,
+  MachineChange,
   MachineSettings,
   Measure,
   NewProject,
@@ -150,8 +151,8 @@ export class Api {
   removeRig = (id: string): Promise<void> => this.send('DELETE', `rigs/${id}`);
   machine = (signal?: AbortSignal): Promise<MachineNow> => this.get('machine', signal);
   machineSettings = (): Promise<MachineSettings> => this.get('machine/settings');
-  setCeiling = (memoryCeilingBytes: number): Promise<MachineSettings> =>
-    this.send('PUT', 'machine/settings', { memoryCeilingBytes });
+  changeMachine = (change: MachineChange): Promise<MachineSettings> =>
+    this.send('PUT', 'machine/settings', change);
   drivesToMeasure = (signal: AbortSignal): Promise<{ drive: string; holds: string[] }[]> =>
     this.get('measurements/drives', signal);
   measureDrive = (drive: DriveToMeasure, signal: AbortSignal): Promise<DriveFigures | null> =>

@@ -182,18 +182,19 @@ export class RigMeasurement {
         },
       },
       ...this.againSteps(probe, thorough, signal, decoded),
-      {
-        what: 'decoding by the server',
-        seconds: served * (thorough ? 12 : 5),
-        run: async () => {
-          rig.decoders.push(...(await this.api.measureServerDecoders(about, signal)));
-        },
-      },
+      // First, since what the server decodes goes by them from then on.
       {
         what: 'hardware paths of ffmpeg',
         seconds: 6,
         run: async () => {
           rig.hardwarePaths = await this.api.measureHardwarePaths(about, signal);
+        },
+      },
+      {
+        what: 'decoding by the server',
+        seconds: served * (thorough ? 12 : 5),
+        run: async () => {
+          rig.decoders.push(...(await this.api.measureServerDecoders(about, signal)));
         },
       },
     ];

@@ -18,6 +18,8 @@ import { machineFeature } from '../state/machine.feature';
 import { selectBusyJobs, selectStaleReasons } from '../state/selectors';
 import { bytes, count, wait } from '../formatting/quantities';
 import { figureRows, machineLines } from '../formatting/rig-words';
+import { FfmpegChoiceBoard } from './ffmpeg-choice';
+import { rateText } from './ffmpeg-words';
 import { RigCapability } from './rig-capability';
 
 /** Bytes of a gigabyte, as on all pages (IEC 80000-13). */
@@ -27,6 +29,7 @@ const GB = 1e9;
 @Component({
   selector: 'hone-rig-page',
   imports: [
+    FfmpegChoiceBoard,
     MatButtonModule,
     MatExpansionModule,
     MatFormFieldModule,
@@ -39,6 +42,7 @@ const GB = 1e9;
 })
 export class RigPage {
   readonly codecName = codecName;
+  readonly rateText = rateText;
   private readonly store = inject(Store);
   private readonly state = this.store.selectSignal(machineFeature.selectMachineState);
   readonly measuring = this.store.selectSignal(machineFeature.selectMeasuring);
@@ -164,6 +168,13 @@ export class RigPage {
   setCeiling(event: Event): void {
     const value = Number((event.target as HTMLInputElement).value);
     if (Number.isFinite(value))
-      this.store.dispatch(RigActions.ceilingChosen({ memoryCeilingBytes: Math.round(value * GB) }));
+      this.store.dispatch(
+        RigActions.settingsChosen({ change: { memoryCeilingBytes: Math.round(value * GB) } }),
+      );
+  }
+
+  /** PSNR, dB. */
+  likenessText(likeness: number | undefined): string {
+    return likeness === undefined ? '' : `${likeness.toFixed(1)} dB`;
   }
 }

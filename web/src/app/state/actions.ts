@@ -8,6 +8,7 @@ import type {
   Project,
   ProjectEntry,
   MachineNow,
+  MachineChange,
   MachineSettings,
   Rigs,
   RunRecord,
@@ -233,7 +234,7 @@ export const RigActions = createActionGroup({
     'Rig loaded': props<{ rig: Rig }>(),
     'Rig removed': props<{ rigId: string }>(),
     'Drive chosen': props<{ driveId: string | null }>(),
-    'Ceiling chosen': props<{ memoryCeilingBytes: number }>(),
+    'Settings chosen': props<{ change: MachineChange }>(),
     'Settings read': props<{ settings: MachineSettings }>(),
   },
 });

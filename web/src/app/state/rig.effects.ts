@@ -275,11 +275,11 @@ export class RigEffects {
     ),
   );
 
-  readonly setCeiling = createEffect(() =>
+  readonly changeSettings = createEffect(() =>
     this.actions.pipe(
-      ofType(RigActions.ceilingChosen),
-      concatMap(({ memoryCeilingBytes }) =>
-        from(this.api.setCeiling(memoryCeilingBytes)).pipe(
+      ofType(RigActions.settingsChosen),
+      concatMap(({ change }) =>
+        from(this.api.changeMachine(change)).pipe(
           map((settings) => RigActions.settingsRead({ settings })),
           catchError(failed),
         ),
