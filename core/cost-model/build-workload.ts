@@ -11,7 +11,7 @@ import { STAGES } from '../playback/index.js';
 import { passagesOf, withoutKinds, type PreviewGraph } from '../render/index.js';
 import { toNumber } from '../time/index.js';
 import type { FrameSize } from '../timeline/index.js';
-import { decodeFactorOf, factorOf, UNCALIBRATED, type Calibration } from './calibration.js';
+import { calibrationOn, decodeFactorOf, factorOf, UNCALIBRATED, type Calibration } from './calibration.js';
 import { speedVariabilityOf } from './speed-variability.js';
 import { presentMs, showMs } from './cost-model.js';
 import type { PlayedMedium } from './medium.js';
@@ -125,7 +125,8 @@ export function buildWorkload(
     readAheadBytes: shares.readAheadBytes,
     startMs: START_MS,
   };
-  return { ...applyCalibration(plain, calibration), unmeasured: [...unmeasured] };
+  const known = calibrationOn(calibration, processor);
+  return { ...applyCalibration(plain, known), unmeasured: [...unmeasured] };
 }
 
 /** 1 for each frame that only lets the picture before it stand; undefined where each has a picture of its own. */

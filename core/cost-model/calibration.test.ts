@@ -1,7 +1,16 @@
 import { describe, expect, it } from 'vitest';
 import { FrameLog } from '../playback/index.js';
 import { randomOf } from '../simulation/index.js';
-import { decodeFactorOf, factorOf, calibrate, UNCALIBRATED } from './index.js';
+import {
+  calibrate,
+  calibrationOn,
+  decodeFactorOf,
+  factorOf,
+  UNCALIBRATED,
+  withLearned,
+  type Calibration,
+} from './index.js';
+import type { ComposeProcessor } from '../levers/index.js';
 
 const FRAMES = 96;
 
@@ -45,6 +54,30 @@ describe('what runs teach', () => {
     expect(factorOf(calibration, 'decode')).toBeGreaterThan(1.38);
     expect(factorOf(calibration, 'decode')).toBeLessThan(1.62);
     expect(calibration.decode.variance).toBeLessThan(UNCALIBRATED.decode.variance / 3);
+  });
+
+  it('of composing and showing holds for the processor that did it, and what else it teaches for both', () => {
+    let calibration: Calibration = UNCALIBRATED;
+    const play = (on: ComposeProcessor, showMs: number): void => {
+      const known = calibrationOn(calibration, on);
+      const said = logOf(() => 10 * factorOf(known, 'decode'), 5 * factorOf(known, 'show'));
+      calibration = withLearned(
+        calibration,
+        calibrate(
+          known,
+          logOf(() => 15, showMs),
+          said,
+        ),
+        on,
+      );
+    };
+    for (let run = 0; run < 12; run++) play('processor', 8);
+    for (let run = 0; run < 12; run++) play('graphics processor', 3.5);
+    expect(factorOf(calibration, 'show')).toBeCloseTo(8 / 5, 1);
+    expect(factorOf(calibrationOn(calibration, 'graphics processor'), 'show')).toBeCloseTo(3.5 / 5, 1);
+    expect(factorOf(calibration, 'decode')).toBeCloseTo(1.5, 1);
+    play('processor', 8);
+    expect(factorOf(calibrationOn(calibration, 'graphics processor'), 'show')).toBeCloseTo(3.5 / 5, 1);
   });
 
   it('follows a machine that has changed, since it forgets slowly', () => {

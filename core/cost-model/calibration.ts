@@ -1,6 +1,7 @@
 import { codingFamily } from './medium.js';
 import { updateVariability, type SpeedVariability } from './speed-variability.js';
 import type { DecodeSegment } from './workload.js';
+import type { ComposeProcessor } from '../levers/index.js';
 import { stageRecord, type FrameLog, type Stage } from '../playback/index.js';
 
 /**
@@ -10,12 +11,17 @@ import { stageRecord, type FrameLog, type Stage } from '../playback/index.js';
 export type Calibration = Readonly<Record<Stage, Coefficient>> & {
   /** Factors of decoding by kind of coding; other kinds have the factor of the stage. */
   readonly codings?: (Coefficient & { readonly coding: string })[] | undefined;
+  /** Coefficients of frames that are composed on the graphics processor. */
+  readonly onGraphics?: ComposedCoefficients | undefined;
   readonly unsteadiness?: SpeedVariability | undefined;
   /** Residuals of the timelines played last. */
   readonly residuals?: Residual[] | undefined;
   /** Key of the run that was learned last. */
   readonly lastPlayed?: string | undefined;
 };
+
+/** Coefficients of the stages that composing on another processor changes. */
+export type ComposedCoefficients = Readonly<Record<'effects' | 'compose' | 'show', Coefficient>>;
 
 /** Factor between the real cost of a timeline and the sum of its stages, learned from its runs. */
 export interface Residual {
@@ -59,6 +65,28 @@ const MOST_NAME = 400;
 const MOST_CODINGS = 60;
 
 export const UNCALIBRATED: Calibration = stageRecord(() => BEFORE);
+
+/** A calibration as it holds for frames that are composed on a processor. */
+export function calibrationOn(calibration: Calibration, processor: ComposeProcessor): Calibration {
+  if (processor === 'processor' || calibration === UNCALIBRATED) return calibration;
+  return { ...calibration, ...(calibration.onGraphics ?? composedOf(UNCALIBRATED)) };
+}
+
+/** A calibration after a run on a processor. @param learned from the calibration that holds for it */
+export function withLearned(
+  before: Calibration,
+  learned: Calibration,
+  processor: ComposeProcessor,
+): Calibration {
+  if (processor === 'processor') return learned;
+  return { ...learned, ...composedOf(before), onGraphics: composedOf(learned) };
+}
+
+const composedOf = ({ effects, compose, show }: Calibration): ComposedCoefficients => ({
+  effects,
+  compose,
+  show,
+});
 
 /** The factor of decoding one kind of coding; of one that was never played, that of its family. */
 export const decodeFactorOf = (calibration: Calibration, coding: string): number =>
@@ -117,6 +145,7 @@ export function calibrate(
     ...stages,
     codings: [...unplayed, ...codings].slice(-MOST_CODINGS),
     ...(unsteadiness ? { unsteadiness } : {}),
+    ...(calibration.onGraphics ? { onGraphics: calibration.onGraphics } : {}),
     residuals: calibration.residuals ?? [],
     lastPlayed,
   };

@@ -157,6 +157,15 @@ const calibrationSchema = object({
   )
     .max(60)
     .optional(),
+  /** Factors of frames that are composed on the graphics processor; absent until a run was. */
+  onGraphics: object({
+    effects: learnedSchema.required(),
+    compose: learnedSchema.required(),
+    show: learnedSchema.required(),
+  })
+    .noUnknown()
+    .optional()
+    .default(undefined),
   /** Variation of the speed of the cores. */
   unsteadiness: object({
     variance: amount().max(10),

@@ -1,8 +1,11 @@
+import { composingOn } from '../machine/index.js';
 import type { FrameLog, RunFacts } from '../playback/index.js';
 import {
   calibrate,
+  calibrationOn,
   type Calibration,
   residualOf,
+  withLearned,
   workKey,
   type Residual,
   type Situation,
@@ -39,7 +42,10 @@ export function learnRun(
   const { nominalLog, workload, work } = predictRun(situation);
   if (!nominalLog.has(log.firstFrame) || !nominalLog.has(log.firstFrame + log.length - 1))
     return situation.calibration;
-  const calibration = calibrate(situation.calibration, log, nominalLog, workload.segments);
+  const processor = composingOn(situation.rig, work.preview.composeOn);
+  const before = calibrationOn(situation.calibration, processor);
+  const learned = calibrate(before, log, nominalLog, workload.segments);
+  const calibration = withLearned(situation.calibration, learned, processor);
   const shown = shareShown(log);
   if (log.length < FEWEST_FRAMES || shown === undefined) return calibration;
   const key = workKey(work);
@@ -50,13 +56,13 @@ export function learnRun(
     residuals: [...others, residual].slice(-MOST_RESIDUALS),
   });
   const runs = Math.min(MOST_RUNS, (known?.runs ?? 0) + 1);
-  const before = known?.log ?? 0;
+  const knownLog = known?.log ?? 0;
   const errorAt = (residualLog: number): number => {
     const tried = withResidual({ key, log: residualLog, runs });
     return expectedShare(predictRun({ ...situation, calibration: tried }), log) - shown;
   };
-  const solved = bisect(errorAt, before);
-  return withResidual({ key, log: before + (solved - before) / runs, runs });
+  const solved = bisect(errorAt, knownLog);
+  return withResidual({ key, log: knownLog + (solved - knownLog) / runs, runs });
 }
 
 /** Argument closest to `start` at which a falling function is close to zero; without one, the argument of its smallest value. */

@@ -4,6 +4,7 @@ import {
   type Coefficient,
   applyCalibration,
   buildWorkload,
+  calibrationOn,
   type Work,
   residualOf,
   scaleCosts,
@@ -12,6 +13,7 @@ import {
   type Situation,
   assumedVariability,
 } from '../cost-model/index.js';
+import { composingOn } from '../machine/index.js';
 import type { DecodeRange } from '../pacing/index.js';
 import {
   isRealTime,
@@ -71,7 +73,8 @@ export function predict(situation: Situation, before?: Prediction): Prediction {
   const { unmeasured, ...whole } = buildWorkload(work, situation.rig);
   const plain = withoutKept(whole, situation.kept);
   const unsteadiness = assumedVariability(situation.calibration.unsteadiness, situation.rig);
-  const calibration = { ...situation.calibration, ...(unsteadiness ? { unsteadiness } : {}) };
+  const known = calibrationOn(situation.calibration, composingOn(situation.rig, work.preview.composeOn));
+  const calibration = { ...known, ...(unsteadiness ? { unsteadiness } : {}) };
   const residual = calibration.residuals?.length ? residualOf(calibration, workKey(work)) : undefined;
   const workloadOf = (probe: number): Workload => {
     const calibrated = applyCalibration(plain, perturb(calibration, PROBES[probe]!), PROBES[probe]);
