@@ -210,7 +210,7 @@ function assemble(
   const simulation = new DriveSimulation(bus);
   const rigs = new RigStore(database);
   const limits = new MemoryLimits(rigs);
-  const hardware = new FfmpegHardware(database, rigs);
+  const hardware = new FfmpegHardware(database, bus, rigs);
   const previews = previewFolder(config);
   const scratch = join(config.dataFolder, 'scratch');
   const orders = new CopyOrders(projects, copies, queue, copyFolder(config));

@@ -333,6 +333,7 @@ export type ServerEvent =
   | { readonly kind: 'project'; readonly project: Project }
   | { readonly kind: 'projectGone'; readonly projectId: string }
   | { readonly kind: 'simulation'; readonly simulation: Simulation }
+  | { readonly kind: 'hardwareLost'; readonly reason: string }
   | { readonly kind: 'export'; readonly record: ExportRecord };
 
 /** A colour table that the server keeps. */

@@ -154,6 +154,24 @@ describe('the page Rig', () => {
     expect(text).toMatch(/plays; (two|three|four) layers: (yes|no)|does not play/);
   });
 
+  it('offers hardware of ffmpeg where a path works, says why where none does, and keeps the choice', async () => {
+    const { page } = browser;
+    const paths = (await own())!.hardwarePaths;
+    const works = paths.some((path) => path.works);
+    const board = page.getByTestId('ffmpeg-choice');
+    expect(await board.getByRole('radio', { name: 'Hardware' }).isDisabled()).toBe(!works);
+    if (!works) await board.getByText(/No hardware path of ffmpeg works here/).waitFor();
+    await board.getByRole('radio', { name: 'Processor' }).click();
+    await expect
+      .poll(() => server.get<MachineSettings>('machine/settings'))
+      .toMatchObject({ ffmpegOn: 'processor' });
+    await board.getByText('Now the processor decodes and encodes all of it.').waitFor();
+    await board.getByRole('radio', { name: 'Automatic' }).click();
+    await expect
+      .poll(() => server.get<MachineSettings>('machine/settings'))
+      .toMatchObject({ ffmpegOn: 'automatic' });
+  });
+
   it('lists the hardware paths that were tried, each that fails with its reason', async () => {
     await browser.page.getByTestId('all-paths').getByRole('button').first().click();
     await browser.page.getByTestId('hardware-paths').waitFor();

@@ -6,6 +6,7 @@ import {
   type HardwarePath,
 } from '@hone/core/machine';
 import { PROCESSOR_ENCODER, type IntraEncoder } from '@hone/core/media';
+import type { EventBus } from '../http/events.js';
 import type { RigStore } from '../rig/rig-store.js';
 import type { Database } from '../store/database.js';
 import { readSetting, writeSetting } from '../store/settings.js';
@@ -27,13 +28,14 @@ const CHOICE = 'ffmpegOn';
  * do not know it: they are always made by the processor.
  */
 export class FfmpegHardware {
-  /** Paths of a measurement that is still going on, which the rig has later. */
+  /** Paths of the last measurement, which the rig has only when it is complete; of the rig before there was one. */
   private tried: readonly HardwarePath[] | undefined;
   /** Why hardware failed in the middle of work, in ffmpeg's words; null while it did not. */
   private lost: string | null = null;
 
   constructor(
     private readonly database: Database,
+    private readonly bus: EventBus,
     private readonly rigs: RigStore,
   ) {}
 
@@ -56,7 +58,7 @@ export class FfmpegHardware {
 
   async paths(): Promise<FfmpegPaths> {
     const { ffmpegOn } = await this.settings();
-    const known = this.tried ?? (await this.rigs.own())?.hardwarePaths ?? [];
+    const known = (this.tried ??= (await this.rigs.own())?.hardwarePaths ?? []);
     if (this.lost !== null || known.length === 0) return ON_PROCESSOR;
     return {
       decoding: (codec) => {
@@ -72,14 +74,21 @@ export class FfmpegHardware {
    * until another choice or measurement.
    */
   async work<T>(attempt: (paths: FfmpegPaths) => Promise<T>): Promise<T> {
-    const paths = await this.paths();
+    const { decoding, encoder } = await this.paths();
+    let usesHardware = encoder !== PROCESSOR_ENCODER;
+    const noted = (codec: string | undefined): readonly string[] => {
+      const args = decoding(codec);
+      usesHardware ||= args.length > 0;
+      return args;
+    };
     try {
-      return await attempt(paths);
+      return await attempt({ decoding: noted, encoder });
     } catch (error) {
-      if (paths === ON_PROCESSOR || !(error instanceof ToolError)) throw error;
+      if (!usesHardware || !(error instanceof ToolError)) throw error;
       const done = await attempt(ON_PROCESSOR);
       // What fails on the processor too is no fault of the hardware.
       this.lost = error.message;
+      this.bus.emit({ kind: 'hardwareLost', reason: error.message });
       return done;
     }
   }

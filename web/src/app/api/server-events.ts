@@ -1,6 +1,7 @@
 import { inject, Injectable } from '@angular/core';
 import type { ServerEvent } from '@hone/core/api';
 import { Store } from '@ngrx/store';
+import { lostHardwareText } from '../formatting/ffmpeg-words';
 import { ProjectActions, ServerActions } from '../state/actions';
 
 /** Dispatches the server's events as actions. After an interruption everything is loaded again. */
@@ -35,6 +36,9 @@ export class ServerEvents {
         return this.store.dispatch(ServerActions.sourceGone({ sourceId: event.sourceId }));
       case 'simulation':
         return this.store.dispatch(ServerActions.simulationChanged({ simulation: event.simulation }));
+      case 'hardwareLost':
+        this.store.dispatch(ServerActions.hardwareLost({ reason: event.reason }));
+        return this.store.dispatch(ProjectActions.told({ message: lostHardwareText(event.reason) }));
       case 'copy':
         return this.store.dispatch(ServerActions.copyChanged({ copy: event.copy }));
       case 'copyGone':

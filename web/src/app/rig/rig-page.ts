@@ -18,8 +18,8 @@ import { machineFeature } from '../state/machine.feature';
 import { selectBusyJobs, selectStaleReasons } from '../state/selectors';
 import { bytes, count, wait } from '../formatting/quantities';
 import { figureRows, machineLines } from '../formatting/rig-words';
+import { rateText } from '../formatting/ffmpeg-words';
 import { FfmpegChoiceBoard } from './ffmpeg-choice';
-import { rateText } from './ffmpeg-words';
 import { RigCapability } from './rig-capability';
 
 /** Bytes of a gigabyte, as on all pages (IEC 80000-13). */

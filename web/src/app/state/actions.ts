@@ -36,6 +36,7 @@ export const ServerActions = createActionGroup({
     'Source changed': props<{ source: Source }>(),
     'Source gone': props<{ sourceId: string }>(),
     'Simulation changed': props<{ simulation: Simulation }>(),
+    'Hardware lost': props<{ reason: string }>(),
     'Copy changed': props<{ copy: LightCopy }>(),
     'Copy gone': props<{ copyId: string }>(),
     'Stretch cached': props<{ stretch: CachedStretchRecord }>(),

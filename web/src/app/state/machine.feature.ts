@@ -57,13 +57,21 @@ export const machineFeature = createFeature({
       ...state,
       driveId: simulation.driveId,
     })),
+    on(ServerActions.hardwareLost, (state, { reason }) => ({
+      ...state,
+      settings: state.settings && { ...state.settings, hardwareLost: reason },
+    })),
     on(RigActions.measurementProgressed, (state, { measuring }) => ({ ...state, measuring, problem: null })),
     on(RigActions.measurementEnded, (state, { message }) => ({
       ...state,
       measuring: null,
       problem: message,
     })),
-    on(RigActions.measured, (state, { rig }) => ({ ...state, own: rig, measuring: null, problem: null })),
+    on(RigActions.measured, (state, { rig }) => ({
+      ...{ ...state, own: rig, measuring: null, problem: null },
+      // What was measured is tried again.
+      settings: state.settings && { ...state.settings, hardwareLost: null },
+    })),
     on(RigActions.tried, (state, { trials }) => ({ ...state, trials })),
     on(RigActions.rigChosen, (state, { rigId }) => ({ ...state, chosenId: rigId === 'own' ? null : rigId })),
     on(RigActions.rigPutUnder, (state, { rigId }) => ({ ...state, whatIfRigId: rigId })),

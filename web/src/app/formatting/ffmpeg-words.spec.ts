@@ -1,6 +1,6 @@
 import { SIMULATED_RIGS, type HardwarePath } from '@hone/core/machine';
 import { describe, expect, it } from 'vitest';
-import { ffmpegNote, ffmpegReason } from './ffmpeg-words';
+import { ffmpegNote, ffmpegReason, outdatedNote } from './ffmpeg-words';
 
 const figure = SIMULATED_RIGS[0]!.kernels[0]!.msPerMegapixel;
 const path = (
@@ -27,6 +27,17 @@ describe('what ffmpeg works by', () => {
     expect(ffmpegNote(SLOW, 'hardware')).toContain('H.265 is decoded by vaapi (30 frames/s');
     expect(ffmpegNote([], 'automatic')).toContain('measure this machine');
     expect(ffmpegReason(QUICK)).toBeNull();
+  });
+
+  it('tells when figures are of another choice', () => {
+    const [decoder] = SIMULATED_RIGS[0]!.decoders;
+    const served = { ...decoder!, decoder: 'server', codec: 'hevc', acceleration: 'hardware' } as const;
+    const rig = { decoders: [served], hardwarePaths: QUICK };
+    expect(outdatedNote(rig, 'automatic')).toBeNull();
+    expect(outdatedNote(rig, 'processor')).toContain('H.265');
+    const onProcessor = { ...rig, decoders: [{ ...served, acceleration: 'software' as const }] };
+    expect(outdatedNote(onProcessor, 'processor')).toBeNull();
+    expect(outdatedNote(onProcessor, 'automatic')).toContain('Measure again');
   });
 
   it('is the processor for a reason', () => {

@@ -4,8 +4,9 @@ import {
   type FfmpegChoice,
   type Figure,
   type HardwarePath,
+  type Rig,
 } from '@hone/core/machine';
-import { codecName } from '../formatting/codec-words';
+import { codecName } from './codec-words';
 
 /** What ffmpeg decodes and encodes by with a choice. @param paths as they were tried */
 export function ffmpegNote(paths: readonly HardwarePath[], choice: FfmpegChoice): string {
@@ -31,6 +32,24 @@ function beside({ framesPerSecond, processorFramesPerSecond }: HardwarePath): st
 /** A rate of frames; empty where it was not measured. */
 export const rateText = (figure: Figure | undefined): string =>
   figure ? `${figure.value.toFixed(0)} frames/s` : '';
+
+/** That hardware failed, and what goes on. @param reason in ffmpeg's words */
+export const lostHardwareText = (reason: string): string =>
+  `Hardware failed while ffmpeg worked with it, and the processor took over. ffmpeg says: ${reason} To try hardware again, choose it or measure again on the page Rig.`;
+
+/** Codecs of which the figures of decoding by the server are not of what decodes them now; null without any. */
+export function outdatedNote(
+  { decoders, hardwarePaths }: Pick<Rig, 'decoders' | 'hardwarePaths'>,
+  choice: FfmpegChoice,
+): string | null {
+  const outdated = decoders.filter(({ decoder, codec, acceleration, msPerFrame }) => {
+    const isHardware = decodeMethod(hardwarePaths, choice, codec) !== undefined;
+    return decoder === 'server' && msPerFrame !== null && (acceleration === 'hardware') !== isHardware;
+  });
+  const codecs = [...new Set(outdated.map(({ codec }) => codecName(codec)))];
+  if (codecs.length === 0) return null;
+  return `Decoding of ${codecs.join(', ')} by the server was measured with another choice. Measure again, so that predictions know this one.`;
+}
 
 /** Why hardware cannot be chosen, or automatic does not take it, and what would change that; null where it is taken. */
 export function ffmpegReason(paths: readonly HardwarePath[]): string | null {
