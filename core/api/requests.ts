@@ -267,4 +267,10 @@ export interface MachineChange {
 export const machineChangeSchema: ObjectSchema<MachineChange> = object({
   memoryCeilingBytes: number().strict().integer().min(0).optional(),
   ffmpegOn: string().strict().oneOf(FFMPEG_CHOICES).optional(),
-}).noUnknown();
+})
+  .noUnknown()
+  .test(
+    'something',
+    'Give a memory ceiling, or what ffmpeg works by.',
+    ({ memoryCeilingBytes, ffmpegOn }) => memoryCeilingBytes !== undefined || ffmpegOn !== undefined,
+  );
