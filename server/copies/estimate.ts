@@ -14,9 +14,6 @@ const SAMPLE_FRAMES = 24;
 /** Frames after which the encoder runs at its own speed; those before it pay for the start. */
 const WARM_FRAMES = 6;
 
-const keyOf = (source: SourceRow, divisor: CopyDivisor): string =>
-  `${source.id}:${divisor}:${stampOf(source)}`;
-
 /** Predicts time and size of light copies by making a few frames of each. Results are kept while the server runs. */
 export class CopyEstimator {
   private readonly estimates = new Map<string, Promise<CopyEstimate>>();
@@ -28,8 +25,8 @@ export class CopyEstimator {
     private readonly folder: string,
   ) {}
 
-  estimate(source: SourceRow, divisor: CopyDivisor): Promise<CopyEstimate> {
-    const key = keyOf(source, divisor);
+  async estimate(source: SourceRow, divisor: CopyDivisor): Promise<CopyEstimate> {
+    const key = await this.keyOf(source, divisor);
     const known = this.estimates.get(key);
     if (known) return known;
     // One after the other: two at once would each see half of the machine.
@@ -42,7 +39,14 @@ export class CopyEstimator {
 
   /** What was estimated before; undefined where nothing was. */
   async known(source: SourceRow, divisor: CopyDivisor): Promise<CopyEstimate | undefined> {
-    return this.estimates.get(keyOf(source, divisor));
+    return this.estimates.get(await this.keyOf(source, divisor));
+  }
+
+  /** Another choice of hardware takes another time. */
+  private async keyOf(source: SourceRow, divisor: CopyDivisor): Promise<string> {
+    const { decoding, encoder } = await this.hardware.paths();
+    const by = [...decoding(source.facts?.picture?.codec), encoder.name].join(' ');
+    return `${source.id}:${divisor}:${stampOf(source)}:${by}`;
   }
 
   private async measure(source: SourceRow, divisor: CopyDivisor): Promise<CopyEstimate> {

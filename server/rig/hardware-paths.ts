@@ -4,12 +4,12 @@ import { figureOf, type Figure, type HardwarePath } from '@hone/core/machine';
 import { GRAPHICS_ENCODERS, PROCESSOR_ENCODER, type IntraEncoder } from '@hone/core/media';
 import { STRETCH_FACTOR } from '@hone/core/render';
 import { inputArguments } from '../ffmpeg/input.js';
-import { fileArgument, runFfmpeg, runTool, ToolError, type FfmpegTools } from '../ffmpeg/process.js';
+import { fileArgument, runFfmpeg, runTool, ToolError } from '../ffmpeg/process.js';
 import type { SourceRow } from '../media/source-store.js';
 import { decodeRate, type FfmpegMeasurement } from './ffmpeg-measurement.js';
 
 interface PathMeasurement extends FfmpegMeasurement {
-  readonly tools: FfmpegTools;
+  readonly ffprobe: string;
   /** Threads of a decoder on the processor. */
   readonly threads: number;
   /** Folder for temporary files. */
@@ -101,28 +101,23 @@ async function encodePaths(how: PathMeasurement): Promise<HardwarePath[]> {
   const folder = await mkdtemp(join(how.scratch, 'encoders-'));
   try {
     const raw = fileArgument(join(folder, 'tried.yuv'));
-    const made = ['-f', 'lavfi', '-i', TRIED_PICTURE, '-f', 'rawvideo', raw];
-    await runFfmpeg(how.ffmpeg, ['-v', 'error', ...made], how);
+    const picture = ['-f', 'lavfi', '-i', TRIED_PICTURE];
+    await runFfmpeg(how.ffmpeg, ['-v', 'error', ...picture, '-f', 'rawvideo', raw], how);
     const frames = ['-f', 'rawvideo', '-pix_fmt', 'yuv420p', '-s', TRIED_SIZE, '-framerate', '24', '-i', raw];
     const trial = { ...how, frames, folder };
     const processor = await tryEncoder(PROCESSOR_ENCODER, trial);
     const paths: HardwarePath[] = [];
     for (const encoder of there) {
       const about = { use: 'encode', name: encoder.name, codec: 'h264' } as const;
-      let made: TriedEncoder | undefined;
+      let tried: TriedEncoder | undefined;
       const failure = await failureOf(async () => {
-        made = await tryEncoder(encoder, trial);
-        if (made.likeness >= processor.likeness - LESS_LIKE_DB) return;
-        const [less, like] = [made.likeness, processor.likeness].map((dB) => dB.toFixed(1));
-        throw new ToolError(
-          `its pictures are ${less} dB like the original, those of the processor ${like}`,
-          '',
-        );
+        tried = await tryEncoder(encoder, trial);
+        requireLikeness(tried, processor);
       });
-      const likeness = made?.likeness;
+      const likeness = tried?.likeness;
       paths.push(
         failure === undefined
-          ? { ...about, ...working(made!.rate, processor.rate), likeness }
+          ? { ...about, ...working(tried!.rate, processor.rate), likeness }
           : { ...about, ...broken(failure), likeness },
       );
     }
@@ -138,9 +133,16 @@ interface TriedEncoder {
   readonly likeness: number;
 }
 
+/** @throws ToolError when pictures are less like the original than those of the processor */
+function requireLikeness(tried: TriedEncoder, processor: TriedEncoder): void {
+  if (tried.likeness >= processor.likeness - LESS_LIKE_DB) return;
+  const [less, like] = [tried, processor].map(({ likeness }) => likeness.toFixed(1));
+  throw new ToolError(`its pictures are ${less} dB like the original, those of the processor ${like}`, '');
+}
+
 /** Encodes as copies and cached stretches are. @throws ToolError when it does not, or pictures need each other */
 async function tryEncoder(encoder: IntraEncoder, trial: EncoderTrial): Promise<TriedEncoder> {
-  const { ffmpeg, tools, frames, folder, rounds, disturbed, signal } = trial;
+  const { ffmpeg, ffprobe, frames, folder, rounds, disturbed, signal } = trial;
   const path = join(folder, `${encoder.name}.mp4`);
   const encode = async (repeats: number): Promise<number> => {
     const started = performance.now();
@@ -161,7 +163,7 @@ async function tryEncoder(encoder: IntraEncoder, trial: EncoderTrial): Promise<T
     rates.push((TRIED_FRAMES * (REPEATS - 1) * 1000) / Math.max(1, long - short));
   }
   const flags = ['-select_streams', 'v', '-show_entries', 'packet=flags', '-of', 'csv=p=0'];
-  const { output } = await runTool(tools.ffprobe, ['-v', 'error', ...flags, '-i', fileArgument(path)], {
+  const { output } = await runTool(ffprobe, ['-v', 'error', ...flags, '-i', fileArgument(path)], {
     signal,
   });
   const pictures = output.split('\n').filter(Boolean);

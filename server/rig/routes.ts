@@ -159,7 +159,7 @@ export function rigRoutes(parts: RigParts): Router {
     const { samples, how } = await measured(request, response);
     const { ffmpegThreads: threads } = await limits.shares();
     const scratch = join(config.dataFolder, 'scratch');
-    const paths = await hardwarePaths(samples, { ...how, tools: config, threads, scratch });
+    const paths = await hardwarePaths(samples, { ...how, ffprobe: config.ffprobe, threads, scratch });
     hardware.noteTried(paths);
     response.json(paths);
   });

@@ -102,6 +102,8 @@ export class RigPage {
     return `Hardware paths of ffmpeg, each tried with real frames: ${working} of ${paths.length} work`;
   });
 
+  readonly hasWorkingPath = computed(() => (this.rig()?.hardwarePaths ?? []).some(({ works }) => works));
+
   readonly drive = computed(() => simulatedDrive(this.driveId()));
   readonly driveText = computed(() => {
     const drive = this.drive();
