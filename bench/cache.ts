@@ -9,7 +9,7 @@ import { median } from 'd3-array';
 import { DEMO_PROJECT, DEMO_SHOTS } from '@hone/demo';
 import { PLAINEST, previewPixels } from '@hone/core/levers';
 import { pacingSummary } from '@hone/core/playback';
-import { PROCESSOR_ENCODER } from '@hone/core/media';
+import { cacheFormat, PROCESSOR_ENCODER } from '@hone/core/media';
 import { factsIn, renderGraph, stretchCommand } from '@hone/core/render';
 import { rational } from '@hone/core/time';
 import { timelineLength, type FrameSize, type Timeline } from '@hone/core/timeline';
@@ -123,7 +123,8 @@ async function renderBare({ services }: RunningServer, timeline: Timeline, size:
   };
   const range = { from: 0, to: graph.length };
   const listFile = join(folder, 'list.csv');
-  const how = { size, pieceFrames: graph.length, listFile, encoder: PROCESSOR_ENCODER };
+  const { muxer, encoder } = cacheFormat('h264');
+  const how = { size, pieceFrames: graph.length, listFile, muxer, encoder: encoder(PROCESSOR_ENCODER) };
   const command = stretchCommand(graph, { ...range, ...how }, assets);
   for (const [number, svg] of command.drawings.entries()) await writeFile(assets.drawingFile(number), svg);
   await run(services.config.ffmpeg, ['-v', 'error', '-y', ...command.args, join(folder, '%d.mp4')]);

@@ -11,6 +11,6 @@ export type {
 export * from './plan-for.js';
 export { ServerFrameSource as ServerSupply } from './decode/server-frame-source.js';
 export { RigProbe } from './rig/probe.js';
-export { runDecodeTrials, tryDecoding } from './rig/decode-trial.js';
+export { runDecodeTrials, tryCacheFormats, tryDecoding } from './rig/decode-trial.js';
 export { currentRenderer } from './rig/renderer.js';
 export type { DecodeTimes, GraphicsTimes, KernelTimes, ShowTimes } from './rig/times.js';

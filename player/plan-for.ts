@@ -1,8 +1,9 @@
 import type { LightCopy, Source } from '@hone/core/api';
 import { cachedSourceId, withCached, type CachedStretch } from '@hone/core/cache';
 import { type ComposeProcessor, type Tuning, chosenPath } from '@hone/core/levers';
-import { type ChosenDecoder } from '@hone/core/machine';
+import { type ChosenDecoder, type ChosenDecoders } from '@hone/core/machine';
 import {
+  cacheFormat,
   codedSize,
   INTRA_H264,
   serverDecodeReason,
@@ -15,12 +16,13 @@ import type { Timeline } from '@hone/core/timeline';
 import type { MediaFile, PreviewPlan } from './plan.js';
 
 /** Addresses under which the server delivers media. */
-const urlOf = (kind: 'sources' | 'copies' | 'stretches', id: string): string => `/media/${kind}/${id}`;
+const urlOf = (kind: 'sources' | 'copies' | 'stretches' | 'stretch-frames', id: string): string =>
+  `/media/${kind}/${id}`;
 
 /**
  * Puts together what a player needs from what the server tells.
  * @param sources those that are not ready are left out, and their clips show nothing
- * @param decoders of sources, by identifier; the others are left to the browser
+ * @param decoders absent ones are left to the browser
  * @param stretches frames rendered in advance, of any timeline
  */
 export function planFor(
@@ -28,7 +30,7 @@ export function planFor(
   tuning: Tuning,
   sources: readonly Source[],
   copies: readonly LightCopy[],
-  decoders: Readonly<Record<string, ChosenDecoder>> = {},
+  decoders: ChosenDecoders = { sources: {} },
   stretches: readonly CachedStretch[] = [],
   composeOn: ComposeProcessor = 'processor',
 ): PreviewPlan {
@@ -36,7 +38,7 @@ export function planFor(
   const ready = chosenCopies(timeline, tuning, sources, copies);
   const live = previewGraph(timeline, tuning, factsIn(sources), (id) => ready.get(id)?.id);
   const preview = withCached(live, tuning, sources, stretches);
-  const made = { ...MADE, path: chosenPath(tuning.decodePaths, INTRA_H264) ?? null };
+  const made = { ...MADE, path: decoders.made ?? chosenPath(tuning.decodePaths, INTRA_H264) ?? null };
   const pictures: Record<string, MediaFile> = {};
   const originals: Record<string, MediaFile> = {};
   const missing: Record<string, string> = {};
@@ -47,7 +49,7 @@ export function planFor(
     const copy = choice.kind === 'light copy' ? ready.get(id) : undefined;
     if (source.facts.picture) {
       const original =
-        source.state === 'ready' ? originalFile(source, source.facts, decoders[id]) : undefined;
+        source.state === 'ready' ? originalFile(source, source.facts, decoders.sources[id]) : undefined;
       const played = copy ? copyFile(copy, source.facts.picture, made) : original;
       if (played) pictures[id] = played;
       else missing[id] = source.name;
@@ -126,10 +128,16 @@ function copyFile(copy: LightCopy, picture: PictureFacts, made: Made): MediaFile
   };
 }
 
-function stretchFile({ id, size, rate, frameCount }: CachedStretch, made: Made): MediaFile {
+function stretchFile({ id, size, rate, frameCount, format }: CachedStretch, made: Made): MediaFile {
+  const { codec, profile, label, isForBrowser, isLossless } = cacheFormat(format ?? '');
   return {
     choice: 'render cache',
     ...made,
+    ...{ codec, profile },
+    // Decoders of graphics processors lack what lossless pictures need.
+    path: isLossless ? null : made.path,
+    framesUrl: urlOf('stretch-frames', id),
+    serverOnly: isForBrowser ? null : label,
     url: urlOf('stretches', id),
     stamp: id,
     ...{ size, shownSize: size, pixels: size },

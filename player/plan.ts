@@ -1,5 +1,5 @@
 import type { PictureChoice, PreviewGraph } from '@hone/core/render';
-import type { StackedPicture } from '@hone/core/media';
+import { UNCOMPRESSED, type StackedPicture } from '@hone/core/media';
 import type { ComposeProcessor, DecodePath } from '@hone/core/levers';
 import { mergeRanges, type FrameRange, type FrameSize } from '@hone/core/timeline';
 import type { Rational } from '@hone/core/time';
@@ -38,6 +38,10 @@ export interface MediaFile {
   /** Why the browser is not asked to decode it; null when it is. */
   readonly serverOnly: string | null;
 }
+
+/** Whether a file holds nothing but planes of pictures, which are read and not decoded. */
+export const isUncompressed = ({ choice, codec }: Pick<MediaFile, 'choice' | 'codec'>): boolean =>
+  choice === 'render cache' && codec === UNCOMPRESSED.codec;
 
 /** Complete input of the player, which reads nothing else. */
 export interface PreviewPlan {

@@ -58,7 +58,7 @@ import { stretchHandler } from './render-cache/render-stretch.js';
 import { CacheFolders } from './render-cache/cache-folders.js';
 import { StretchStore } from './render-cache/stretch-store.js';
 import { RigStore } from './rig/rig-store.js';
-import { rigRoutes } from './rig/routes.js';
+import { rigRoutes, triedFormatsFolder } from './rig/routes.js';
 import { Sampler } from './rig/sampler.js';
 import { runRoutes } from './runs/routes.js';
 import { RunStore } from './runs/run-store.js';
@@ -222,7 +222,9 @@ function assemble(
   queue.register(soundHandler(sources, config.ffmpeg, previews));
   queue.register(copyHandler(sources, copies, queue, limits, hardware, config));
   queue.register(likenessHandler(sources, copies, config));
-  queue.register(stretchHandler({ sources, stretches, tables, limits, hardware, tools: config, scratch }));
+  queue.register(
+    stretchHandler({ sources, stretches, rigs, tables, limits, hardware, tools: config, scratch }),
+  );
   queue.register(exportHandler({ sources, exports, tables, limits, tools: config, scratch }));
   return {
     config,
@@ -313,7 +315,7 @@ function application(
   );
   const estimator = new CopyEstimator(config.ffmpeg, hardware, copyFolder(config));
   api.use(copyRoutes(sources, copies, orders, estimator, copyFolder(config)));
-  api.use(renderCacheRoutes(projects, sources, stretches, queue));
+  api.use(renderCacheRoutes(projects, sources, stretches, queue, rigs));
   api.use(savedTuningRoutes(database));
   api.use(simulationRoutes(simulation));
   api.use(tableRoutes(tables));
@@ -334,8 +336,18 @@ function application(
 
   app.use('/api', api);
   const media = express.Router();
-  media.use(mediaFiles({ sources, copies, stretches, exports, previews, simulation }));
-  media.use(frameRoutes(sources, config.ffmpeg, simulation, limits, hardware));
+  media.use(
+    mediaFiles({
+      sources,
+      copies,
+      stretches,
+      exports,
+      previews,
+      simulation,
+      triedFormats: triedFormatsFolder(config),
+    }),
+  );
+  media.use(frameRoutes({ sources, stretches, ffmpeg: config.ffmpeg, simulation, limits, hardware }));
   media.use(effectFiles(tables));
   media.use(exportStripRoutes(exports, config.ffmpeg, config.dataFolder));
   app.use('/media', sandboxed, media, nothingHere);

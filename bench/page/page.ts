@@ -63,7 +63,7 @@ async function played(
 ): Promise<FinishedRun[]> {
   const { sources, copies, stretches } = await project(projectId);
   const { own } = await get<{ own: Rig | null }>('/api/rigs');
-  const decoders = own ? chosenDecoders(own, sources, tuning.decodePaths) : {};
+  const decoders = own ? chosenDecoders(own, sources, tuning.decodePaths) : undefined;
   const plan = planFor(timeline, tuning, sources, copies, decoders, stretches);
   const player = await newPlayer();
   player.on('failed', (message) => console.error(message));

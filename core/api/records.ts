@@ -1,9 +1,17 @@
 import type { ChosenFrame, Delivery } from '../render/index.js';
-import type { CopyDivisor, PictureStructure, SourceFacts, SourceFilter, Stills } from '../media/index.js';
+import type {
+  CacheFormatChoice,
+  CacheFormatId,
+  CopyDivisor,
+  PictureStructure,
+  SourceFacts,
+  SourceFilter,
+  Stills,
+} from '../media/index.js';
 import type { CachedStretch } from '../cache/index.js';
 import type { Finding } from '../findings/index.js';
 import type { PacingSummary, RunFacts, ScrubFacts } from '../playback/index.js';
-import type { FfmpegChoice, Rig } from '../machine/index.js';
+import type { CacheFormatFigures, DecodeFigures, FfmpegChoice, Rig } from '../machine/index.js';
 import type { Tuning } from '../levers/index.js';
 import type { Rational } from '../time/index.js';
 import type { FrameRange, FrameSize, Timeline } from '../timeline/index.js';
@@ -154,6 +162,19 @@ export interface RenderCacheSettings {
   readonly folder: string;
   /** Folder that was chosen in place of Hone's own, which stands in while it is not there; null for none. */
   readonly chosenFolder: string | null;
+  /** How new files are coded. */
+  readonly format: CacheFormatChoice;
+}
+
+/** Codings of cached stretches as they were tried. */
+export interface TriedCacheFormats {
+  readonly formats: readonly CacheFormatFigures[];
+  /** What the server takes to decode those that browsers do not. */
+  readonly decoders: readonly DecodeFigures[];
+  /** Pictures of which there are files for the browser to decode. */
+  readonly size: FrameSize;
+  readonly rate: Rational;
+  readonly files: readonly { readonly format: CacheFormatId; readonly frameCount: number }[];
 }
 
 /** A cached stretch as the server keeps it. */

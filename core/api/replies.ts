@@ -11,7 +11,7 @@ import {
 } from 'yup';
 import { isFinding } from '../findings/index.js';
 import { tuningSchema } from '../levers/index.js';
-import { COPY_DIVISORS, sourceFiltersSchema } from '../media/index.js';
+import { CACHE_FORMAT_CHOICES, COPY_DIVISORS, sourceFiltersSchema } from '../media/index.js';
 import { runFactsSchema, scrubFactsSchema, stageRecord } from '../playback/index.js';
 import { deliverySchema } from '../render/index.js';
 import { FFMPEG_CHOICES, rigSchema } from '../machine/index.js';
@@ -173,6 +173,7 @@ export const renderCacheSettingsReply = object({
   freeBytes: amount(),
   folder: text(),
   chosenFolder: text().nullable(),
+  format: string().strict().oneOf(CACHE_FORMAT_CHOICES).required(),
 }).noUnknown();
 
 export const cachedStretchReply = object({

@@ -1,6 +1,11 @@
 import { array, boolean, number, object, string, type ObjectSchema } from 'yup';
 import { deliverySchema, EVEN_SIZE, type CachePoint, type Delivery } from '../render/index.js';
-import { COPY_DIVISORS, type CopyDivisor } from '../media/index.js';
+import {
+  CACHE_FORMAT_CHOICES,
+  COPY_DIVISORS,
+  type CacheFormatChoice,
+  type CopyDivisor,
+} from '../media/index.js';
 import { FFMPEG_CHOICES, SIMULATED_DRIVES, type FfmpegChoice } from '../machine/index.js';
 
 import {
@@ -104,11 +109,13 @@ export interface RenderCacheChange {
   readonly quotaBytes?: number | undefined;
   /** Folder in which Hone makes one for new files; null for its own. */
   readonly folder?: string | null | undefined;
+  readonly format?: CacheFormatChoice | undefined;
 }
 
 export const renderCacheChangeSchema: ObjectSchema<RenderCacheChange> = object({
   quotaBytes: number().strict().integer().min(LEAST_QUOTA_BYTES).max(1e15).optional(),
   folder: string().strict().trim().min(1).max(4000).nullable().optional(),
+  format: string().strict().oneOf(CACHE_FORMAT_CHOICES).optional(),
 }).noUnknown();
 
 export interface CachedStretchRemoval {

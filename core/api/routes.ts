@@ -22,6 +22,8 @@ export interface RouteDescription {
 }
 
 const BYTES = 'application/octet-stream';
+/** What says which decoded frames are wanted. */
+const PLACE_AND_SIZE = ['from', 'until', 'width', 'height'];
 const many = (schema: Schema): Schema => array(schema).required();
 
 const get = (
@@ -295,20 +297,38 @@ export const ROUTES: readonly RouteDescription[] = [
     replies.anyListReply,
     requests.measureSchema,
   ),
+  change(
+    'post',
+    '/api/measurements/cache-formats',
+    'Tries the codings of cached stretches',
+    200,
+    replies.anyReply,
+    requests.measureSchema,
+  ),
+  change(
+    'delete',
+    '/api/measurements/cache-formats',
+    'Deletes the files that they were tried with',
+    204,
+    null,
+  ),
   change('post', '/api/measurements/hold', 'Holds background work for three seconds', 204, null),
   get('/api/measurements/load', 'How busy the machine is now', replies.loadReply),
   get('/media/sources/{id}', 'A source’s file, with ranges', BYTES),
   get('/media/copies/{id}', 'A light copy’s file, with ranges', BYTES),
   get('/media/stretches/{id}', 'The file of a cached stretch, with ranges', BYTES),
+  get('/media/tried-formats/{id}', 'A file that a coding of cached stretches was tried with', BYTES),
   get('/media/sounds/{id}', 'The prepared sound of a source, with ranges', BYTES),
   get('/media/strips/{id}', 'The filmstrip of a source', 'image/jpeg'),
   get('/media/exports/{id}', 'An export’s file, with ranges', BYTES, ['download']),
   get('/media/export-strips/{id}', 'Twelve pictures from an export in a row', 'image/jpeg'),
   get('/media/tables/{id}', 'A colour table (.cube)', 'text/plain'),
   get('/media/fonts/{name}', 'A file of the typeface of titles', 'font/woff'),
-  get('/media/frames/{id}', 'Decoded frames of a source, each after its header', BYTES, [
-    'from',
-    'width',
-    'height',
-  ]),
+  get('/media/frames/{id}', 'Decoded frames of a source, each after its header', BYTES, PLACE_AND_SIZE),
+  get(
+    '/media/stretch-frames/{id}',
+    'Decoded frames of a cached stretch, each after its header',
+    BYTES,
+    PLACE_AND_SIZE,
+  ),
 ];

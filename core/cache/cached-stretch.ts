@@ -14,6 +14,8 @@ export interface CachedStretch {
   /** What the frames show, in order. */
   readonly content: readonly ContentRun[];
   readonly bytes: number;
+  /** Name of its coding (`cacheFormat`). */
+  readonly format?: string | undefined;
 }
 
 /** A source whose content is known, whether its file is there now or not. */

@@ -1,6 +1,13 @@
-import { byPath, estimateDecode, type DecodeEstimate, type DecodeLoad } from './decode-estimate.js';
+import {
+  byPath,
+  estimateDecode,
+  madeAlike,
+  type DecodeEstimate,
+  type DecodeLoad,
+} from './decode-estimate.js';
 import type { ComposeProcessor } from '../levers/index.js';
 import { showsOn, type DecodeFigures, type Rig } from '../machine/index.js';
+import { isMadeAlike } from '../media/index.js';
 
 /** ms a frame = base + perMegapixel × megapixels + perMegabit × megabits. */
 export interface DecodeCost {
@@ -85,7 +92,7 @@ function leastSquares(rows: readonly (readonly number[])[], wanted: readonly num
   return matrix.map((row, at) => row[width]! / row[at]!);
 }
 
-type DecodedKind = Pick<DecodeLoad, 'decoder' | 'path' | 'codec' | 'chroma' | 'bitDepth'>;
+type DecodedKind = Pick<DecodeLoad, 'decoder' | 'path' | 'codec' | 'profile' | 'chroma' | 'bitDepth'>;
 
 /** Costs that were fitted to a rig's decoders. */
 const fitted = new WeakMap<Rig['decoders'], Map<string, DecodeCost | undefined>>();
@@ -94,13 +101,14 @@ const fitted = new WeakMap<Rig['decoders'], Map<string, DecodeCost | undefined>>
 export function decodeCostOf(rig: Rig, load: DecodedKind): DecodeCost | undefined {
   const known = fitted.get(rig.decoders) ?? new Map<string, DecodeCost | undefined>();
   fitted.set(rig.decoders, known);
-  const key = `${load.decoder} ${load.codec} ${load.chroma} ${load.bitDepth} ${load.path}`;
+  const key = `${load.decoder} ${load.codec} ${load.profile} ${load.chroma} ${load.bitDepth} ${load.path}`;
   if (!known.has(key)) known.set(key, fittedCost(rig, load));
   return known.get(key);
 }
 
 function fittedCost(rig: Rig, load: DecodedKind): DecodeCost | undefined {
-  const alike = rig.decoders.filter((figures) => isAlike(figures, load) && figures.msPerFrame);
+  const of = (figures: DecodeFigures): boolean => isAlike(figures, load) && figures.msPerFrame !== null;
+  const alike = madeAlike(rig.decoders, load.profile, of).filter(of);
   const points = byPath(alike, load.path).map((figures) => {
     const megapixels = (figures.width * figures.height) / 1e6;
     return { megapixels, megabits: figures.bitsPerFrame / 1e6, ms: figures.msPerFrame!.value };
@@ -126,6 +134,7 @@ export function decodeMs(rig: Rig, load: DecodeLoad): DecodeEstimate {
     (figures) =>
       figures.msPerFrame !== null &&
       isAlike(figures, load) &&
+      isMadeAlike(figures.profile, load.profile) &&
       isNear((figures.width * figures.height) / 1e6, load.megapixels) &&
       isNear(figures.bitsPerFrame / 1e6, load.megabits),
   );

@@ -1,5 +1,6 @@
 import { DECODE_PATHS, type DecodePath } from '../levers/index.js';
 import type { DecodeFigures, Rig } from '../machine/index.js';
+import { isMadeAlike } from '../media/index.js';
 
 /** Properties of a frame that its decode time depends on. */
 export interface DecodeLoad {
@@ -7,6 +8,7 @@ export interface DecodeLoad {
   /** Path that the browser decodes it by, where it is known. */
   readonly path?: DecodePath | undefined;
   readonly codec: string;
+  readonly profile?: string | undefined;
   readonly chroma: string;
   readonly bitDepth: number;
   readonly megapixels: number;
@@ -43,6 +45,8 @@ const REFERENCES: Readonly<Record<string, Reference>> = {
   prores: { msPerMegapixel: 0.3, msPerMegabit: 2 },
   ffv1: { msPerMegapixel: 1.6, msPerMegabit: 2.2 },
   utvideo: { msPerMegapixel: 2.8, msPerMegabit: 0.2 },
+  /** Nothing is decoded: what is estimated is to hand the bytes from the file to the player. */
+  rawvideo: { msPerMegapixel: 3, msPerMegabit: 0 },
   huffyuv: { msPerMegapixel: 2, msPerMegabit: 0.4 },
   ffvhuff: { msPerMegapixel: 2, msPerMegabit: 0.4 },
 };
@@ -85,9 +89,10 @@ export function estimateDecode(rig: Pick<Rig, 'decoders'>, load: DecodeLoad): De
 
 function nearest(
   { decoders }: Pick<Rig, 'decoders'>,
-  { decoder, path, codec, bitDepth, chroma }: DecodeLoad,
+  { decoder, path, codec, profile, bitDepth, chroma }: DecodeLoad,
 ): { readonly figures: readonly DecodeFigures[]; readonly spread: number } {
-  const known = decoders.filter(({ msPerFrame }) => msPerFrame !== null);
+  const all = decoders.filter(({ msPerFrame }) => msPerFrame !== null);
+  const known = madeAlike(all, profile, (each) => each.decoder === decoder && each.codec === codec);
   const own = byPath(
     known.filter((each) => each.decoder === decoder),
     path,
@@ -98,6 +103,21 @@ function nearest(
   if (same.length) return { figures: same, spread: SPREADS.sameCodec };
   if (own.length) return { figures: own, spread: SPREADS.sameDecoder };
   return { figures: known, spread: known.length ? SPREADS.otherDecoder : SPREADS.none };
+}
+
+/**
+ * Figures of pictures that were made by Hone or by cameras, as those of a profile were; those of cameras where there are
+ * none, or what is wanted is not among them.
+ */
+export function madeAlike(
+  figures: readonly DecodeFigures[],
+  profile: string | undefined,
+  isWanted: (figures: DecodeFigures) => boolean,
+): readonly DecodeFigures[] {
+  const alike = figures.filter((each) => isMadeAlike(each.profile, profile));
+  if (alike.some(isWanted)) return alike;
+  const ofCameras = figures.filter((each) => isMadeAlike(each.profile, undefined));
+  return ofCameras.length ? ofCameras : figures;
 }
 
 /** Figures but those of the other path; all where no others are left, or the path is not known. */

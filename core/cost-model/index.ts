@@ -1,4 +1,5 @@
 export * from './build-workload.js';
+export * from './cache-formats.js';
 export * from './calibration.js';
 export * from './capacity.js';
 export * from './cost-model.js';

@@ -1,4 +1,5 @@
 import {
+  cacheFormat,
   codedSize,
   INTRA_H264,
   megapixels,
@@ -16,7 +17,13 @@ import type { CachedStretch } from '../cache/index.js';
 import type { FrameSize } from '../timeline/index.js';
 import { toNumber } from '../time/index.js';
 import { chosenPath, type DecodePath, type DecodePathChoice } from '../levers/index.js';
-import { decodePathOf, isRefusedByBrowser, type DecodeFigures, type Rig } from '../machine/index.js';
+import {
+  decodePathOf,
+  isRefusedByBrowser,
+  madePath,
+  type DecodeFigures,
+  type Rig,
+} from '../machine/index.js';
 import { ShownPictures } from './shown-pictures.js';
 
 /** The medium that a preview decodes: an original, a light copy of it, or a cached stretch. */
@@ -90,13 +97,7 @@ export interface PlayableCopy extends CopyLayout {
 }
 
 /** Figures of what Hone makes to be played. */
-const intraH264Figures = {
-  ...INTRA_H264,
-  decoder: 'browser',
-  chroma: '4:2:0',
-  bitDepth: 8,
-  turned: false,
-} as const;
+const madeFigures = { chroma: '4:2:0', bitDepth: 8, turned: false } as const;
 
 /**
  * The medium that is decoded for a source.
@@ -130,8 +131,8 @@ export function playedMedium(
     return {
       ...common,
       choice: 'light copy',
-      ...intraH264Figures,
-      path: chosenPath(choices, INTRA_H264),
+      ...{ ...INTRA_H264, ...madeFigures, decoder: 'browser' },
+      path: rig ? madePath(rig, choices) : chosenPath(choices, INTRA_H264),
       size: codedSize(copy),
       ...(copy.alphaRow === null ? {} : { colourSize: { width: copy.width, height: copy.height } }),
       bitsPerFrame: (8 * copy.bytes) / Math.max(1, picture.frameCount),
@@ -163,17 +164,22 @@ export function playedMedium(
 /**
  * The medium of a cached stretch.
  * @param drive that holds the render cache
+ * @param rig says what its browser does not decode, and how it decodes the rest
  * @param choices of decode paths that were made by hand
  */
 export function cachedMedium(
-  { size, rate, frameCount, bytes }: CachedStretch,
+  { size, rate, frameCount, bytes, format }: CachedStretch,
   drive: string,
+  rig: Pick<Rig, 'decoders' | 'graphics'>,
   choices?: readonly DecodePathChoice[],
 ): PlayedMedium {
+  const { codec, profile, isForBrowser, isLossless } = cacheFormat(format ?? '');
+  const isRefused = isRefusedByBrowser(rig, { ...madeFigures, codec, profile });
   return {
     ...{ name: 'render cache', choice: 'render cache', drive },
-    ...intraH264Figures,
-    path: chosenPath(choices, INTRA_H264),
+    ...{ ...madeFigures, codec, profile },
+    decoder: isForBrowser && !isRefused ? 'browser' : 'server',
+    path: isLossless ? undefined : madePath(rig, choices),
     ...{ size, shownSize: size, frameCount, framesPerSecond: toNumber(rate), constantRate: true },
     bitsPerFrame: (8 * bytes) / Math.max(1, frameCount),
     groups: evenGroups(1),

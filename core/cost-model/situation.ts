@@ -67,6 +67,6 @@ export function workOf(situation: Situation): Work {
   }
   for (const stretch of stretches)
     if (preview.cached.some(({ stretchId }) => stretchId === stretch.id))
-      media.set(cachedSourceId(stretch.id), cachedMedium(stretch, cacheDrive, tuning.decodePaths));
+      media.set(cachedSourceId(stretch.id), cachedMedium(stretch, cacheDrive, rig, tuning.decodePaths));
   return { preview, media, shares, drive };
 }

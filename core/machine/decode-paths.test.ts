@@ -86,11 +86,11 @@ describe('the path that pictures are decoded by', () => {
 
   it('of each source is that of its picture, and the server where the browser refuses', () => {
     const rig = rigOf({ hardware: 9, software: 12 }, [...both]);
-    expect(chosenDecoders(rig, [source], undefined)).toEqual({ a: 'hardware' });
+    expect(chosenDecoders(rig, [source], undefined)).toEqual({ sources: { a: 'hardware' } });
     expect(chosenDecoders(rig, [source], withPath(undefined, picture, 'software'))).toEqual({
-      a: 'software',
+      sources: { a: 'software' },
     });
-    expect(chosenDecoders(rigOf({ none: null }), [source], undefined)).toEqual({ a: 'server' });
-    expect(chosenDecoders(rigOf({}), [source], undefined)).toEqual({});
+    expect(chosenDecoders(rigOf({ none: null }), [source], undefined)).toEqual({ sources: { a: 'server' } });
+    expect(chosenDecoders(rigOf({}), [source], undefined)).toEqual({ sources: {} });
   });
 });

@@ -1,7 +1,7 @@
 import { least } from 'd3-array';
 import { chosenPath, type DecodePath, type DecodePathChoice } from '../levers/index.js';
-import { serverDecodeReason, type PictureFacts } from '../media/index.js';
-import { toNumber } from '../time/index.js';
+import { INTRA_H264, isMadeAlike, serverDecodeReason, type PictureFacts } from '../media/index.js';
+import { rational, toNumber } from '../time/index.js';
 import { isRefusedByBrowser } from './refusals.js';
 import type { DecodeFigures, Rig } from './rig.js';
 import type { Sampled } from './samples.js';
@@ -10,13 +10,32 @@ import type { Sampled } from './samples.js';
 export type ChosenDecoder = DecodePath | 'server';
 
 type Known = Pick<Rig, 'decoders' | 'graphics'>;
-type PictureKind = Pick<PictureFacts, 'codec' | 'chroma' | 'bitDepth'>;
+type PictureKind = Pick<PictureFacts, 'codec' | 'chroma' | 'bitDepth'> &
+  Partial<Pick<PictureFacts, 'profile'>>;
 type TriedPicture = PictureKind & Pick<PictureFacts, 'profile' | 'size' | 'rate'>;
+
+/** What decodes the pictures of a timeline. */
+export interface ChosenDecoders {
+  /** By source; those that are left to the browser are not in it. */
+  readonly sources: Readonly<Record<string, ChosenDecoder>>;
+  /** Path of light copies and cached stretches in H.264; absent where that is left to the browser. */
+  readonly made?: DecodePath | undefined;
+}
+
+/** A picture that Hone makes to be played, at the size of a usual preview. */
+const MADE_PICTURE: TriedPicture = {
+  ...{ ...INTRA_H264, chroma: '4:2:0', bitDepth: 8 },
+  ...{ size: { width: 960, height: 540 }, rate: rational(30) },
+};
 
 const triedLike = ({ decoders }: Pick<Rig, 'decoders'>, kind: PictureKind): DecodeFigures[] =>
   decoders.filter(
-    ({ decoder, codec, chroma, bitDepth }) =>
-      decoder === 'browser' && codec === kind.codec && chroma === kind.chroma && bitDepth === kind.bitDepth,
+    ({ decoder, codec, profile, chroma, bitDepth }) =>
+      decoder === 'browser' &&
+      codec === kind.codec &&
+      isMadeAlike(profile, kind.profile) &&
+      chroma === kind.chroma &&
+      bitDepth === kind.bitDepth,
   );
 
 /** Decode figures of a kind of picture by a path, of the nearest size; undefined where it was not measured. */
@@ -69,12 +88,18 @@ export function decodePathOf(
   return chosen && !lacksPath(rig, picture, chosen) ? chosen : automaticPath(rig, picture);
 }
 
-/** What decodes each source, by identifier; those that are left to the browser are not in it. */
+/** Path by which pictures that Hone made in H.264 are decoded; undefined where that is left to the browser. */
+export const madePath = (
+  rig: Pick<Rig, 'decoders'>,
+  choices: readonly DecodePathChoice[] | undefined,
+): DecodePath | undefined => decodePathOf(rig, MADE_PICTURE, choices);
+
+/** What decodes each source, and what Hone makes. */
 export function chosenDecoders(
   rig: Known,
   sources: readonly (Sampled & { readonly id: string })[],
   choices: readonly DecodePathChoice[] | undefined,
-): Record<string, ChosenDecoder> {
+): ChosenDecoders {
   const chosen: Record<string, ChosenDecoder> = {};
   for (const { id, facts, stills } of sources) {
     if (!facts?.picture || serverDecodeReason(facts, stills) !== null) continue;
@@ -83,5 +108,6 @@ export function chosenDecoders(
       : decodePathOf(rig, facts.picture, choices);
     if (decoder) chosen[id] = decoder;
   }
-  return chosen;
+  const made = madePath(rig, choices);
+  return { sources: chosen, ...(made && { made }) };
 }

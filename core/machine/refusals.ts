@@ -1,4 +1,4 @@
-import type { PictureFacts } from '../media/index.js';
+import { isMadeAlike, type PictureFacts } from '../media/index.js';
 import type { Rig } from './rig.js';
 
 /** Codecs that not all browsers decode, for licence reasons or by hardware only. */
@@ -10,12 +10,18 @@ const DECODED_IN_HARDWARE = ['hevc'];
  */
 export function isRefusedByBrowser(
   { decoders, graphics }: Pick<Rig, 'decoders' | 'graphics'>,
-  { codec, chroma, bitDepth }: Pick<PictureFacts, 'codec' | 'chroma' | 'bitDepth'>,
+  {
+    codec,
+    chroma,
+    bitDepth,
+    profile,
+  }: Pick<PictureFacts, 'codec' | 'chroma' | 'bitDepth'> & Partial<Pick<PictureFacts, 'profile'>>,
 ): boolean {
   const tried = decoders.filter(
     (each) =>
       each.decoder === 'browser' &&
       each.codec === codec &&
+      isMadeAlike(each.profile, profile) &&
       each.chroma === chroma &&
       each.bitDepth === bitDepth,
   );

@@ -1,6 +1,7 @@
 import { extent, median } from 'd3-array';
 import { array, boolean, number, object, string, type InferType } from 'yup';
 import { COMPOSE_PROCESSORS, DECODE_PATHS } from '../levers/index.js';
+import { CACHE_FORMAT_IDS } from '../media/index.js';
 
 /** The form of a saved rig; a file of another version is refused. */
 export const RIG_VERSION = 1;
@@ -134,6 +135,24 @@ const pathSchema = object({
 
 export type HardwarePath = InferType<typeof pathSchema>;
 
+/** A coding of cached stretches, as it was tried; what decoding it takes is among the decode figures. */
+const cacheFormatSchema = object({
+  format: string().strict().oneOf(CACHE_FORMAT_IDS).required(),
+  works: boolean().strict().required(),
+  /** Why not, in ffmpeg's words or in Hone's. */
+  reason: text(500),
+  /** Frames a second that are encoded; absent where it does not work. */
+  framesPerSecond: figureSchema.optional().default(undefined),
+  /** Pixels of the frames that it was tried with. */
+  pixels: amount(),
+  /** Bytes of a frame. */
+  frameBytes: amount(),
+  /** PSNR in dB; null where every sample came back as it was. */
+  likeness: number().strict().min(0).max(200).nullable().defined(),
+}).noUnknown();
+
+export type CacheFormatFigures = InferType<typeof cacheFormatSchema>;
+
 const learnedSchema = object({
   /** Natural logarithm of the factor by which a stage costs more than its figures say. */
   log: number().strict().min(-3).max(3).required(),
@@ -238,6 +257,8 @@ export const rigSchema = object({
   kernels: array(kernelSchema.required()).required().max(100),
   shows: array(showSchema.required()).required().max(50),
   hardwarePaths: array(pathSchema.required()).required().max(100),
+  /** Absent in rigs from before there was a choice. */
+  cacheFormats: array(cacheFormatSchema.required()).max(20).optional().default(undefined),
   /** Absent until a run was learned from. */
   calibration: calibrationSchema.optional().default(undefined),
 }).noUnknown();

@@ -1,4 +1,4 @@
-import { serverDecodeReason } from '../media/index.js';
+import { isMadeAlike, serverDecodeReason } from '../media/index.js';
 import { isOfOnePath } from './decode-paths.js';
 import { isRefusedByBrowser } from './refusals.js';
 import type { DecodeFigures, Rig } from './rig.js';
@@ -37,7 +37,7 @@ function isTried(
   { facts, structure }: Sampled,
   decoder: DecodeFigures['decoder'],
 ): boolean {
-  const { codec, chroma, bitDepth, size } = facts!.picture!;
+  const { codec, profile, chroma, bitDepth, size } = facts!.picture!;
   const isNear = (a: number, b: number): boolean =>
     Math.abs(Math.log(Math.max(1, a) / Math.max(1, b))) < Math.log(NEAR);
   const bits = structure?.bitsPerFrame ?? 0;
@@ -45,6 +45,7 @@ function isTried(
     (each) =>
       each.decoder === decoder &&
       each.codec === codec &&
+      isMadeAlike(each.profile, profile) &&
       each.chroma === chroma &&
       each.bitDepth === bitDepth &&
       !isOfOnePath(each) &&

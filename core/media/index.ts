@@ -1,5 +1,6 @@
 export * from './alpha.js';
 export * from './facts.js';
+export * from './cache-format.js';
 export * from './frame-header.js';
 export * from './copy-format.js';
 export * from './decode-path.js';

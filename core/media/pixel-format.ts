@@ -38,3 +38,8 @@ export function pixelFormatFacts(name: string): PixelFormatFacts {
   }
   return { chroma: 'unknown', bitDepth: 8, alpha: false };
 }
+
+/** Bytes of an 8-bit 4:2:0 picture whose planes follow each other without padding. */
+export function planarBytes(width: number, height: number): number {
+  return width * height + 2 * ((width + 1) >> 1) * ((height + 1) >> 1);
+}

@@ -230,12 +230,13 @@ describe('frames that the server decodes', () => {
     source: Source,
     from: number,
     count: number,
+    until?: number,
   ): Promise<{ at: number; code: number }[]> {
     const width = 160;
     const height = 90;
     const abort = new AbortController();
     const reply = await fetch(
-      `${server.url}/media/frames/${source.id}?from=${from}&width=${width}&height=${height}`,
+      `${server.url}/media/frames/${source.id}?from=${from}&width=${width}&height=${height}${until === undefined ? '' : `&until=${until}`}`,
       { signal: abort.signal },
     );
     expect(reply.status).toBe(200);
@@ -263,6 +264,22 @@ describe('frames that the server decodes', () => {
       expect(frames.some(({ at }) => Math.round(at * rate) === wanted)).toBe(true);
       // Enough to hold back no more than a frame or two that nobody asked for.
       expect(Math.round(frames[0]!.at * rate)).toBeGreaterThanOrEqual(wanted - 2);
+    }
+  });
+
+  it.each([...names, 'stills' as const])('end where no more are wanted, for %s', async (name) => {
+    const source = name === 'stills' ? sources.find((each) => each.stills)! : named(UNUSUAL[name].file);
+    const rate = name === 'stills' ? 24 : 25;
+    for (const [wanted, last] of [
+      [0, 5],
+      [7, 7],
+      [11, 23],
+    ] as const) {
+      const frames = await framesOf(source, wanted / rate, UNUSUAL_FRAMES, (last + 0.75) / rate);
+      const numbers = frames.map(({ code }) => code);
+      for (let frame = wanted; frame <= last; frame++) expect(numbers).toContain(frame);
+      // One more, where a time stamp is rounded.
+      expect(numbers.at(-1)).toBeLessThanOrEqual(last + 2);
     }
   });
 
@@ -296,6 +313,7 @@ describe('frames that the server decodes', () => {
       'from=-1&width=10&height=10',
       'from=0&width=0&height=10',
       'from=0&width=99999&height=2',
+      'from=0&until=x&width=10&height=10',
       '',
     ]) {
       expect((await fetch(`${server.url}/media/frames/${id}?${query}`)).status).toBe(400);

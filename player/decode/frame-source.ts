@@ -1,5 +1,8 @@
 import type { FrameSize } from '@hone/core/timeline';
 
+/** A read that took longer waited for the drive, ms. */
+export const DRY_MS = 3;
+
 /** A picture that needs no conversion: planes of 8-bit 4:2:0, limited-range BT.709, upright and with square pixels. */
 export interface FinishedPicture {
   readonly size: FrameSize;
@@ -31,9 +34,12 @@ export interface FrameSource {
    * @param bytes of it, and of all that the decoder has to do before
    */
   shouldSkip?: ((seconds: number, bytes: number) => boolean) | undefined;
-  /** Drops everything in flight and begins so that the frame at a time comes out, perhaps after earlier ones. */
-  startAt(seconds: number): Promise<void>;
-  /** The next frame in presentation order; undefined at the end of the file or after `close`. */
+  /**
+   * Drops everything in flight and begins so that the frame at a time comes out, perhaps after earlier ones.
+   * @param until time behind which no frame is wanted; undefined for all of the file
+   */
+  startAt(seconds: number, until?: number): Promise<void>;
+  /** The next frame in presentation order; undefined at the end of what is wanted or of the file, or after `close`. */
   next(): Promise<DecodedFrame | undefined>;
   /** The first place after a time at which decoding can begin anew; undefined when there is none. */
   entryAfter(seconds: number): Promise<number | undefined>;

@@ -3,7 +3,7 @@ import type { DecodePath } from '@hone/core/levers';
 import type { EncodedPacket } from 'mediabunny';
 import { DecodeClock, BusyTracker } from './decode-clock.js';
 import type { PictureFile } from './picture-file.js';
-import type { DecodedFrame } from './frame-source.js';
+import { DRY_MS, type DecodedFrame } from './frame-source.js';
 
 /** Configuration of a decoder that takes a path; that of the file where it is left to the browser. */
 export const configFor = (
@@ -15,9 +15,6 @@ type DecoderOutput = Omit<DecodedFrame, 'seconds' | 'frame'> & { readonly frame:
 
 /** Seconds; packets' times are exact, those of frames are rounded to microseconds. */
 const HALF_MICROSECOND = 5e-7;
-
-/** A read that took longer has let the decoder run dry. */
-const DRY_MS = 3;
 
 /** How one file is decoded. */
 export interface DecoderOptions {

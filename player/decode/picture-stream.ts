@@ -218,7 +218,7 @@ export class PictureStream {
 
   private startAt(seconds: number, supply: FrameSource): Promise<void> {
     this.skippedSourceFrames.clear();
-    return supply.startAt(seconds);
+    return supply.startAt(seconds, this.frames.endOf(this.spec.to - 1));
   }
 
   /** Rule 5 of pacing. */

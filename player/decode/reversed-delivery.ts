@@ -59,7 +59,7 @@ export class ReversedDelivery {
   ): Promise<Map<number, Made>> {
     const free = [...room];
     const made = new Map<number, Made>();
-    await supply.startAt(this.frames.startOf(to - 1));
+    await supply.startAt(this.frames.startOf(to - 1), this.frames.endOf(from));
     let before: DecodedFrame | undefined;
     let wanted = to - 1;
     const give = async ({ frame }: DecodedFrame, isFor: (frame: number) => boolean): Promise<void> => {

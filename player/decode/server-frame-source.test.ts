@@ -89,6 +89,18 @@ describe('frames that the server decodes', () => {
     expect((await supply.next())!.seconds).toBeCloseTo(2);
   });
 
+  it('are asked for up to the last that is wanted', async () => {
+    const asked: string[] = [];
+    vi.stubGlobal('fetch', (url: string) => {
+      asked.push(url);
+      return Promise.resolve(new Response(framesFrom(0, 1).stream));
+    });
+    const supply = new ServerFrameSource('/media/frames/a', SIZE);
+    await supply.startAt(0.5, 1.25);
+    expect(asked).toEqual(['/media/frames/a?from=0.500000&width=4&height=2&until=1.250000']);
+    supply.close();
+  });
+
   it('fail with the sentence of the server', async () => {
     vi.stubGlobal('fetch', () =>
       Promise.resolve(Response.json({ detail: 'The file is gone.' }, { status: 409 })),

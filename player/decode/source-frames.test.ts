@@ -86,4 +86,29 @@ describe('frames of a source', () => {
     expect(frames.entryAt(3 / 4 + 1)).toBe(31);
     expect(frames.entryAt(3 / 4 + 1 + 1 / 100)).toBe(32);
   });
+
+  it('end where a passage needs no more, and not far behind', () => {
+    const holds = fc.constantFrom(1, 2);
+    fc.assert(
+      fc.property(
+        passages,
+        fc.integer({ min: 7, max: 399 }),
+        holds,
+        ({ source, timeline, speed }, last, hold) => {
+          const passage = passageOf(source, timeline, { speed: { num: speed, den: 2 }, hold });
+          const frames = new SourceFrames(passage);
+          const perSecond = source.num / source.den;
+          const end = frames.endOf(last)!;
+          const wanted = frames.shownFor(last);
+          // The last picture begins before it, and the one behind that as well, by which it is known to be the last.
+          expect((wanted + 1) / perSecond).toBeLessThan(end);
+          expect((wanted + 2) / perSecond).toBeGreaterThan(end);
+          for (let frame = 7; frame <= last; frame += 13) expect(frames.startOf(frame)).toBeLessThan(end);
+        },
+      ),
+    );
+    const { file, ...passage } = passageOf(RATES[0]!, RATES[0]!);
+    const varying = new SourceFrames({ ...passage, file: { ...file, constantRate: false } });
+    expect(varying.endOf(20)).toBeUndefined();
+  });
 });

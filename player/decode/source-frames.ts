@@ -77,6 +77,14 @@ export class SourceFrames {
     return (this.shownFor(frame) + 0.25) / this.rate;
   }
 
+  /**
+   * Source time behind which no picture is needed up to a timeline frame, the one that follows included; undefined where
+   * only the picture that follows says when the one before ends.
+   */
+  endOf(frame: number): number | undefined {
+    return this.passage.file.constantRate ? (this.shownFor(frame) + 1.75) / this.rate : undefined;
+  }
+
   private timeOf(frame: number): Rational {
     const { sourceIn, clipStart, timelineRate, speed } = this.passage;
     return sourceTimeAt(sourceIn, this.held(frame) - clipStart, timelineRate, speed);

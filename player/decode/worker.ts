@@ -18,12 +18,14 @@ import {
   type DecodeRoom,
   type StreamSpec,
 } from '../shared/messages.js';
+import { isUncompressed } from '../plan.js';
 import { BusyTracker } from './decode-clock.js';
 import { EffectFiles } from './effect-files.js';
 import { PictureStages } from './picture-stages.js';
 import { PacketFrameSource } from './packet-frame-source.js';
 import { PictureFiles } from './picture-file.js';
 import { ServerFrameSource } from './server-frame-source.js';
+import { UncompressedFrameSource } from './uncompressed-frame-source.js';
 import { PictureStream } from './picture-stream.js';
 import type { Reduce } from './stream-output.js';
 import type { DecodedFrame, FinishedPicture } from './frame-source.js';
@@ -92,7 +94,9 @@ class DecodeWorker {
 
   // What the browser turns out not to decode, the server does.
   private async runFrom(stream: PictureStream, spec: StreamSpec): Promise<void> {
-    const { choice, url, framesUrl, serverOnly, codec, profile, path } = spec.file;
+    const { choice, url, framesUrl, serverOnly, codec, profile, path, size, rate, frameCount } = spec.file;
+    if (isUncompressed(spec.file))
+      return stream.run(new UncompressedFrameSource(url, size, rate, frameCount));
     if (framesUrl === null || (serverOnly === null && !this.refused.has(url))) {
       try {
         const isIntra = choice !== 'original';

@@ -79,3 +79,17 @@ describe('effects that a picture is shown without', () => {
     expect(plan.recodes({ ...plan.passages[0]!, effects: [] })).toBe(false);
   });
 });
+
+describe('where a picture is from', () => {
+  it('names a decoder, but for files of the render cache that hold planes', () => {
+    const plan = planOf([]);
+    const originOf = (choice: string, codec: string) => {
+      const file = { choice, codec, pixels: SIZE };
+      const ready = new Map([['a', { decoder: 'browser', effects: [], file } as unknown as ReadyPicture]]);
+      return shownPixels(plan.layersAt(0), plan, ready, SIZE).from;
+    };
+    expect(originOf('render cache', 'h264')).toMatchObject([{ choice: 'render cache', decoder: 'browser' }]);
+    expect(originOf('render cache', 'rawvideo')).toMatchObject([{ choice: 'render cache', decoder: null }]);
+    expect(originOf('original', 'rawvideo')).toMatchObject([{ choice: 'original', decoder: 'browser' }]);
+  });
+});

@@ -1,5 +1,6 @@
 import { isTemporal, passKindOf, type Layer } from '@hone/core/render';
 import type { FrameSize } from '@hone/core/timeline';
+import { isUncompressed } from '../plan.js';
 import type { PictureOrigin, ShownPixels } from '../shared/messages.js';
 import type { PlanView } from './plan-view.js';
 import type { ReadyPicture } from './ready-picture.js';
@@ -19,7 +20,7 @@ export function shownPixels(
     return {
       choice: file?.choice ?? 'missing',
       pixels: file?.pixels ?? null,
-      decoder: picture?.decoder ?? null,
+      decoder: file && isUncompressed(file) ? null : (picture?.decoder ?? null),
     };
   });
   const isSame = (a: PictureOrigin, b: PictureOrigin): boolean =>

@@ -1,4 +1,7 @@
+import type { TriedCacheFormats } from '@hone/core/api';
 import type { DecodePath } from '@hone/core/levers';
+import { cacheFormat } from '@hone/core/media';
+import type { FrameSize } from '@hone/core/timeline';
 import {
   decodedFigures,
   figureOf,
@@ -36,11 +39,28 @@ export async function tryDecoding(
   seconds: number,
   disturbed: boolean,
 ): Promise<[DecodeTrial, ...DecodeTrial[]]> {
-  const tried = async (path?: DecodePath): Promise<DecodeTimes> =>
-    probe.decode(`/media/sources/${source.id}`, seconds, 1, true, path);
+  const { facts, structure } = source;
+  if (!facts?.picture) throw new TypeError('A source without a picture cannot be decoded.');
+  const pictures = { ...facts.picture, bitsPerFrame: structure?.bitsPerFrame ?? 0 };
+  return triedPaths(probe, `/media/sources/${source.id}`, pictures, seconds, disturbed);
+}
+
+/** What was decoded in a trial. */
+type TriedPictures = Pick<DecodeFigures, 'codec' | 'profile' | 'chroma' | 'bitDepth' | 'bitsPerFrame'> & {
+  readonly size: FrameSize;
+};
+
+async function triedPaths(
+  probe: Pick<RigProbe, 'decode'>,
+  url: string,
+  pictures: TriedPictures,
+  seconds: number,
+  disturbed: boolean,
+): Promise<[DecodeTrial, ...DecodeTrial[]]> {
+  const tried = async (path?: DecodePath): Promise<DecodeTimes> => probe.decode(url, seconds, 1, true, path);
   const trial = (times: DecodeTimes): DecodeTrial => ({
     samples: times.samples ?? [],
-    figures: figuresOf(source, times, disturbed),
+    figures: figuresOf(pictures, times, disturbed),
   });
   const first = await tried();
   const trials: [DecodeTrial, ...DecodeTrial[]] = [trial(first)];
@@ -48,10 +68,38 @@ export async function tryDecoding(
   return trials;
 }
 
-function figuresOf({ facts, structure }: TriedSource, times: DecodeTimes, disturbed: boolean): DecodeFigures {
-  if (!facts?.picture) throw new TypeError('A source without a picture cannot be decoded.');
-  const { codec, profile, chroma, bitDepth, size } = facts.picture;
-  const bitsPerFrame = structure?.bitsPerFrame ?? 0;
+/**
+ * Decodes the files that codings of cached stretches were tried with, by each path that the browser offers. Of what is not
+ * compressed, reading is measured.
+ */
+export async function tryCacheFormats(
+  probe: Pick<RigProbe, 'decode' | 'read'>,
+  { files, formats, size, rate }: TriedCacheFormats,
+  seconds: number,
+  disturbed: boolean,
+): Promise<DecodeFigures[]> {
+  const figures: DecodeFigures[] = [];
+  for (const { format: id, frameCount } of files) {
+    const { codec, profile, muxer } = cacheFormat(id);
+    const bitsPerFrame = 8 * (formats.find(({ format }) => format === id)?.frameBytes ?? 0);
+    const pictures = { codec, profile, chroma: '4:2:0', bitDepth: 8, bitsPerFrame, size };
+    const url = `/media/tried-formats/${id}`;
+    if (muxer === 'rawvideo') {
+      const times = await probe.read(url, size, rate, frameCount);
+      figures.push(figuresOf(pictures, times, disturbed));
+    } else {
+      const trials = await triedPaths(probe, url, pictures, seconds, disturbed);
+      figures.push(...trials.map((trial) => trial.figures));
+    }
+  }
+  return figures;
+}
+
+function figuresOf(
+  { codec, profile, chroma, bitDepth, size, bitsPerFrame }: TriedPictures,
+  times: DecodeTimes,
+  disturbed: boolean,
+): DecodeFigures {
   const about = (method: string): Pick<Figure, 'method' | 'measuredAt' | 'disturbed'> => ({
     method,
     measuredAt: new Date().toISOString(),

@@ -1,5 +1,6 @@
 import { transfer, wrap, type Remote } from 'comlink';
 import type { DecodePath } from '@hone/core/levers';
+import type { Rational } from '@hone/core/time';
 import type { FrameSize } from '@hone/core/timeline';
 import { NOTHING_LEFT, presentMsOf, together, type Left, type PresentTimes } from './presentation.js';
 import type { ComposingTimes, DecodeTimes, GraphicsTimes, KernelTimes, ShowTimes } from './times.js';
@@ -71,6 +72,11 @@ export class RigProbe {
     path?: DecodePath,
   ): Promise<DecodeTimes> {
     return this.ask((rig) => rig.decode(url, seconds, decoders, starts, path));
+  }
+
+  /** Reads a file of uncompressed pictures flat out, as the player does. */
+  read(url: string, size: FrameSize, rate: Rational, frameCount: number): Promise<DecodeTimes> {
+    return this.ask((rig) => rig.read(url, size, rate, frameCount));
   }
 
   graphics(rounds: number): Promise<GraphicsTimes> {

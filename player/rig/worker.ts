@@ -3,6 +3,7 @@ import type { FrameSize } from '@hone/core/timeline';
 import { createMemory, loadKernels } from '../shared/kernels.js';
 import { decodeTimes } from './decode-times.js';
 import { graphicsTimes } from './graphics-times.js';
+import { readTimes } from './read-times.js';
 import { KernelBench } from './kernel-times.js';
 import { workFor } from './presentation.js';
 import type { ComposingTimes, DecodeTimes, GraphicsTimes, KernelTimes, ShowTimes } from './times.js';
@@ -31,6 +32,7 @@ const rig = {
   /** @returns pieces of work that were done in some ms */
   work: (ms: number): number => workFor(ms),
   decode: (...about: Parameters<typeof decodeTimes>): Promise<DecodeTimes> => decodeTimes(...about),
+  read: (...about: Parameters<typeof readTimes>): Promise<DecodeTimes> => readTimes(...about),
   graphics: (rounds: number): GraphicsTimes => graphicsTimes(rounds),
 };
 

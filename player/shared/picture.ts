@@ -1,3 +1,7 @@
+import { planarBytes } from '@hone/core/media';
+
+export { planarBytes };
+
 /** One plane of 8-bit samples in the shared memory. */
 export interface Plane {
   readonly address: number;
@@ -8,11 +12,6 @@ export interface Plane {
 
 /** The luma, blue-difference and red-difference planes of an 8-bit picture. */
 export type Planes = readonly [Plane, Plane, Plane];
-
-/** Bytes of an 8-bit 4:2:0 picture whose planes follow each other without padding. */
-export function planarBytes(width: number, height: number): number {
-  return width * height + 2 * ((width + 1) >> 1) * ((height + 1) >> 1);
-}
 
 /** Bytes up to the next multiple of 64, at which the next thing in memory begins. */
 export const aligned = (bytes: number): number => (bytes + 63) & ~63;

@@ -1,4 +1,4 @@
-import { alphaDecoder, type SourceFacts, type Stills } from '@hone/core/media';
+import { alphaDecoder, type PictureFacts, type Stills } from '@hone/core/media';
 import { formatRational } from '@hone/core/time';
 import { fileArgument } from './process.js';
 
@@ -12,7 +12,7 @@ export const plainFile = (path: string): MediaInput => ({ path, stills: null });
 
 /** A source whose facts are known. */
 interface KnownInput extends MediaInput {
-  readonly facts?: Pick<SourceFacts, 'picture'> | null;
+  readonly facts?: { readonly picture: Pick<PictureFacts, 'alpha' | 'codec'> | null } | null;
 }
 
 /** The arguments with which ffprobe opens a source. It does not take the name of a decoder. */

@@ -1,4 +1,4 @@
-import { createReadStream, existsSync } from 'node:fs';
+import { createReadStream } from 'node:fs';
 import { stat } from 'node:fs/promises';
 import { once } from 'node:events';
 import { extname } from 'node:path';
@@ -7,12 +7,14 @@ import parseRange from 'range-parser';
 import type { CopyStore } from '../copies/copy-store.js';
 import type { DriveSimulation } from '../drives/simulation.js';
 import { TURN_BYTES } from '@hone/core/cost-model';
+import { CACHE_FORMATS } from '@hone/core/media';
 import type { SlowDrive } from '../drives/slow-drive.js';
 import type { ExportStore } from '../exports/export-store.js';
 import { UserError } from '../http/problems.js';
 import { mediaTypeOf } from './media-names.js';
 import { soundPath } from './sound-job.js';
 import type { StretchStore } from '../render-cache/stretch-store.js';
+import { triedFile } from '../rig/cache-formats.js';
 import type { SourceStore } from './source-store.js';
 import { stripPath } from './filmstrip-job.js';
 
@@ -26,11 +28,13 @@ interface MediaFileParts {
   /** Folder of filmstrips and prepared sound. */
   readonly previews: string;
   readonly simulation: DriveSimulation;
+  /** Folder of the files that codings of cached stretches were tried with. */
+  readonly triedFormats: string;
 }
 
 /** Media by identifier, with ranges (RFC 9110). What playback reads passes through the simulated drive, if one is on. */
 export function mediaFiles(parts: MediaFileParts): Router {
-  const { sources, copies, stretches, exports, previews, simulation } = parts;
+  const { sources, copies, stretches, exports, previews, simulation, triedFormats } = parts;
   const router = Router();
 
   const read = (request: Request, response: Response, path: string): Promise<void> => {
@@ -54,14 +58,13 @@ export function mediaFiles(parts: MediaFileParts): Router {
     await read(request, response, row.path);
   });
   router.get('/stretches/:id', async (request, response) => {
-    const row = await stretches.get(request.params.id);
-    // Its drive may have been taken away.
-    if (!existsSync(row.path)) {
-      await stretches.remove([row.id]);
-      throw gone();
-    }
-    await stretches.noteUse(row);
-    await read(request, response, row.path);
+    await read(request, response, (await stretches.played(request.params.id)).path);
+  });
+  router.get('/tried-formats/:id', async (request, response) => {
+    const format = CACHE_FORMATS.find(({ id }) => id === request.params.id);
+    if (!format) throw gone();
+    const path = triedFile(triedFormats, format);
+    await deliver(response, path, mediaTypeOf(path));
   });
   router.get('/sounds/:id', async (request, response) => {
     await read(request, response, soundPath(previews, (await sources.get(request.params.id)).id));
@@ -88,7 +91,11 @@ function setType(response: Response, type: string | undefined): void {
 function deliver(response: Response, path: string, type: string | undefined): Promise<void> {
   setType(response, type);
   return new Promise((resolve, reject) => {
-    const options = { acceptRanges: true, cacheControl: false, dotfiles: 'allow' as const };
+    // `send` hands what it does not know on to the stream of the file.
+    const options = {
+      ...{ acceptRanges: true, cacheControl: false, dotfiles: 'allow' as const },
+      highWaterMark: TURN_BYTES,
+    };
     response.set('Cache-Control', 'no-store');
     response.sendFile(path, options, (error: (Error & { code?: string; status?: number }) | undefined) => {
       // A player that seeks closes its requests early; that is no fault.

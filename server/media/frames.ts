@@ -4,23 +4,37 @@ import { createInterface } from 'node:readline';
 import type { Writable } from 'node:stream';
 import {
   deinterlacing,
+  type CopiedPicture,
+  type PictureFacts,
+  type SourceFacts,
   FRAME_HEADER_BYTES,
+  planarBytes,
   scaleColours,
   straightAlpha,
   writeFrameHeader,
 } from '@hone/core/media';
 import { toNumber } from '@hone/core/time';
 import type { FrameSize } from '@hone/core/timeline';
-import { inputArguments } from '../ffmpeg/input.js';
+import { inputArguments, type MediaInput } from '../ffmpeg/input.js';
 import { guardInputs } from '../ffmpeg/process.js';
 import { lowerPriority, spawnChild } from '../process/spawn-child.js';
 import { UserError } from '../http/problems.js';
-import type { SourceRow } from './source-store.js';
+
+/** A file whose frames are wanted. */
+export interface FrameOrigin extends MediaInput {
+  readonly name: string;
+  readonly facts:
+    (Pick<SourceFacts, 'container' | 'pictureStart'> & { readonly picture: DecodedPicture | null }) | null;
+}
+
+type DecodedPicture = CopiedPicture & Pick<PictureFacts, 'codec' | 'size' | 'rate'>;
 
 export interface FrameRequest {
   readonly ffmpeg: string;
   /** Start, seconds from the first frame of the source. */
   readonly from: number;
+  /** End, seconds from the first frame; that of the file where undefined. What is decoded behind it is for nothing. */
+  readonly until?: number | undefined;
   readonly size: FrameSize;
   /** Threads for ffmpeg's decoder. */
   readonly threads: number;
@@ -39,13 +53,15 @@ const LOOSE_SECONDS = 2.5;
  * ffmpeg's arguments: decoded frames from a time on, whole, scaled, as planes of 8-bit 4:2:0, with a plane of straight
  * alpha behind them where the source has transparency.
  * @param start seconds from the first frame of the source
+ * @param seconds that are decoded; undefined for all
  */
 export function frameArguments(
-  source: SourceRow,
+  source: FrameOrigin,
   start: number,
   size: FrameSize,
   threads: number,
   hardware: readonly string[] = [],
+  seconds?: number,
 ): string[] {
   const picture = source.facts!.picture!;
   const scale = `scale=${size.width}:${size.height}:flags=${flagsFor(picture.size, size)}:${scaleColours(picture)}`;
@@ -53,7 +69,9 @@ export function frameArguments(
   const filters = `${deinterlacing(picture.scan)}${straightAlpha(picture)}${scale},format=${format},showinfo=checksum=0`;
   return [
     ...['-hide_banner', '-nostdin', '-nostats', '-v', 'info', '-threads', String(threads), '-copyts'],
-    ...[...hardware, '-ss', start.toFixed(6), ...inputArguments(source)],
+    ...[...hardware, '-ss', start.toFixed(6)],
+    ...(seconds === undefined ? [] : ['-t', seconds.toFixed(6)]),
+    ...inputArguments(source),
     ...['-map', '0:v:0', '-an', '-sn', '-vf', filters],
     ...['-fps_mode', 'passthrough', '-f', 'rawvideo', 'pipe:1'],
   ];
@@ -73,7 +91,11 @@ const STAMP = /\bpts_time:\s*(-?[\d.]+|nan)/i;
  * ffmpeg; one that goes away ends it.
  * @throws UserError when ffmpeg gives out nothing
  */
-export async function writeFrames(source: SourceRow, target: Writable, request: FrameRequest): Promise<void> {
+export async function writeFrames(
+  source: FrameOrigin,
+  target: Writable,
+  request: FrameRequest,
+): Promise<void> {
   const { from, signal } = request;
   const isLoose = source.facts!.container.split(',').some((name) => LOOSE_CONTAINERS.includes(name));
   const near = Math.max(0, from - frameSeconds(source, 1.5) - (isLoose ? LOOSE_SECONDS : 0));
@@ -86,7 +108,7 @@ export async function writeFrames(source: SourceRow, target: Writable, request: 
   throw new UserError(422, 'Not decoded', detail);
 }
 
-const frameSeconds = ({ facts }: SourceRow, frames: number): number =>
+const frameSeconds = ({ facts }: FrameOrigin, frames: number): number =>
   frames / toNumber(facts!.picture!.rate);
 
 interface Ended {
@@ -97,11 +119,12 @@ interface Ended {
 
 async function writeFrom(
   start: number,
-  source: SourceRow,
+  source: FrameOrigin,
   target: Writable,
-  { ffmpeg, from, size, threads, hardware, signal, read }: FrameRequest,
+  { ffmpeg, from, until, size, threads, hardware, signal, read }: FrameRequest,
 ): Promise<Ended> {
-  const args = frameArguments(source, start, size, threads, hardware);
+  const seconds = until === undefined ? undefined : Math.max(0, until - start) + frameSeconds(source, 1);
+  const args = frameArguments(source, start, size, threads, hardware, seconds);
   const child = spawnChild(ffmpeg, guardInputs(args), signal);
   // The receiver of the frames has priority: it needs little time, and ffmpeg waits for it.
   child.once('spawn', () => lowerPriority(child.pid, constants.priority.PRIORITY_BELOW_NORMAL));
@@ -112,9 +135,8 @@ async function writeFrom(
     if (stamp !== undefined) clock.stamp(Number(stamp));
     else if (lastLines.push(line) > 5) lastLines.shift();
   });
-  const pixels = size.width * size.height;
-  const chroma = 2 * ((size.width + 1) >> 1) * ((size.height + 1) >> 1);
-  const frameBytes = pixels + chroma + (source.facts!.picture!.alpha ? pixels : 0);
+  const alphaBytes = source.facts!.picture!.alpha ? size.width * size.height : 0;
+  const frameBytes = planarBytes(size.width, size.height) + alphaBytes;
   const spare: Buffer[] = [];
   let frames = 0;
   let busyFrom = performance.now();
@@ -162,7 +184,7 @@ class FrameClock {
   private last = NaN;
   private wake: (() => void) | undefined;
 
-  constructor({ facts }: SourceRow) {
+  constructor({ facts }: FrameOrigin) {
     this.start = toNumber(facts!.pictureStart);
     this.step = 1 / toNumber(facts!.picture!.rate);
   }

@@ -2,7 +2,7 @@ import { mkdir, mkdtemp, readFile, rm, stat } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { RenderRequest } from '@hone/core/api';
 import { contentOf, findCached, graphAt, stampsOf, uncovered } from '@hone/core/cache';
-import { INTRA_H264_LABEL } from '@hone/core/media';
+import { planarBytes, type CacheFormat } from '@hone/core/media';
 import {
   factsIn,
   renderGraph,
@@ -24,6 +24,8 @@ import type { JobHandler } from '../jobs/queue.js';
 import { exactState } from '../media/identity.js';
 import { sourceOf, type SourceRow, type SourceStore } from '../media/source-store.js';
 import type { MemoryLimits } from '../rig/limits.js';
+import type { RigStore } from '../rig/rig-store.js';
+import { formatFor } from './format.js';
 import { stretchOf, type StretchStore } from './stretch-store.js';
 
 /** Length of a file of the cache: what an edit invalidates and a cancelled render loses at most, seconds. */
@@ -40,6 +42,7 @@ interface StretchParts {
   readonly tables: TableStore;
   readonly limits: MemoryLimits;
   readonly hardware: FfmpegHardware;
+  readonly rigs: RigStore;
   readonly tools: FfmpegTools;
   /** Folder for temporary files. */
   readonly scratch: string;
@@ -69,10 +72,13 @@ export function stretchHandler(parts: StretchParts): JobHandler {
       let done = 0;
       const made = new Set<string>(order.keepIds);
       await mkdir(scratch, { recursive: true });
+      const pictures = { size: order.size, framesPerSecond: toNumber(graph.rate) };
+      const format = await formatFor(pictures, parts);
       const renderInto = async (range: FrameRange, paths: FfmpegPaths): Promise<void> => {
         const folder = await mkdtemp(join(scratch, 'stretch-'));
         const { size } = order;
-        const render: RangeRender = { ...parts, paths, projectId, graph, known, folder, signal, size, made };
+        const about = { projectId, graph, known, folder, signal, size, made, format };
+        const render: RangeRender = { ...parts, ...about, paths };
         try {
           await renderRange(render, range, (rendered) => progress((done + rendered) / frames));
         } finally {
@@ -106,6 +112,7 @@ function missingRanges(
 
 interface RangeRender extends StretchParts {
   readonly paths: FfmpegPaths;
+  readonly format: CacheFormat;
   readonly projectId: string;
   readonly graph: RenderGraph;
   readonly known: ReadonlyMap<string, SourceRow>;
@@ -122,7 +129,7 @@ async function renderRange(
   range: FrameRange,
   onFrame: (frame: number) => void,
 ): Promise<void> {
-  const { graph, known, tables, limits, tools, paths, folder, signal, size } = render;
+  const { graph, known, tables, limits, tools, paths, folder, signal, size, format } = render;
   const part: RenderGraph = { ...graph, stretches: stretchesIn(graph, range), sound: [] };
   const originals = await Promise.all(
     sourcesOf(part).map((id) => render.sources.readable(known.get(id)?.id ?? id)),
@@ -140,8 +147,8 @@ async function renderRange(
   };
   const pieceFrames = Math.max(1, Math.round(PIECE_SECONDS * toNumber(graph.rate)));
   const listFile = join(folder, 'list.csv');
-  const { encoder } = paths;
-  const command = stretchCommand(part, { ...range, size, pieceFrames, listFile, encoder }, assets);
+  const how = { encoder: format.encoder(paths.encoder), muxer: format.muxer };
+  const command = stretchCommand(part, { ...range, ...how, size, pieceFrames, listFile }, assets);
   const started = performance.now();
   let taken = 0;
   const takePieces = async (): Promise<void> => {
@@ -159,7 +166,7 @@ async function renderRange(
   let taking = Promise.resolve();
   const ended = new AbortController();
   // ffmpeg replaces a number in the pattern, and takes two per cent signs for one.
-  const pattern = `${folder.replaceAll('%', '%%')}/%05d.mp4`;
+  const pattern = `${folder.replaceAll('%', '%%')}/%05d.${format.ending}`;
   try {
     await runRender(command, pattern, {
       ...{ ffmpeg: tools.ffmpeg, assets, folder, signal: AbortSignal.any([signal, ended.signal]) },
@@ -184,12 +191,16 @@ async function completeFiles(listFile: string): Promise<string[]> {
 
 /** Checks a file and takes it into the cache. */
 async function takePiece(
-  { stretches, tools, projectId, graph, known, size, made }: RangeRender,
+  { stretches, tools, projectId, graph, known, size, made, format }: RangeRender,
   file: string,
   piece: FrameRange,
   madeInMs: number,
 ): Promise<void> {
-  const { frames, faults } = await decodeThrough(tools.ffmpeg, plainFile(file));
+  const { size: bytes } = await stat(file);
+  const { frames, faults } =
+    format.muxer === 'rawvideo'
+      ? { frames: bytes / planarBytes(size.width, size.height), faults: [] }
+      : await decodeThrough(tools.ffmpeg, plainFile(file));
   const wanted = piece.to - piece.from;
   if (frames !== wanted || faults.length)
     throw new ToolError(
@@ -198,10 +209,9 @@ async function takePiece(
     );
   const content = contentOf(graph, piece, stampsOf([...known.values()].map(sourceOf)));
   if (!content) throw new Error('A source of the stretch is not in the project any more.');
-  const { size: bytes } = await stat(file);
   const row = await stretches.take(file, {
     ...{ projectId, rate: graph.rate, ...size, frameCount: frames, content },
-    ...{ format: INTRA_H264_LABEL, bytes, madeInMs },
+    ...{ format: format.id, bytes, madeInMs },
   });
   made.add(row.id);
   // What this render made was asked for last, so it stays.

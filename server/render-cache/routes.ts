@@ -7,7 +7,7 @@ import {
 } from '@hone/core/api';
 import { graphAt } from '@hone/core/cache';
 import { factsIn, renderGraph, sourcesOf, stretchesIn } from '@hone/core/render';
-import { formatTimecode, timecodeFormatOf } from '@hone/core/time';
+import { formatTimecode, timecodeFormatOf, toNumber } from '@hone/core/time';
 import { mergeRanges } from '@hone/core/timeline';
 import { sum } from 'd3-array';
 import { Router } from 'express';
@@ -17,10 +17,13 @@ import type { SourceStore } from '../media/source-store.js';
 import type { ProjectStore } from '../projects/project-store.js';
 import { requireRoom } from '../store/free-space.js';
 import type { StretchOrder } from './render-stretch.js';
+import type { RigStore } from '../rig/rig-store.js';
+import { formatFor } from './format.js';
 import { stretchOf, type StretchStore } from './stretch-store.js';
 
-/** Bytes that a cached pixel takes at most, by the demo's noisiest footage. */
+/** Bytes that a cached pixel takes at most: by the demo's noisiest footage, and as planes of 4:2:0. */
 const BYTES_PER_PIXEL = 0.6;
+const LOSSLESS_BYTES_PER_PIXEL = 1.5;
 
 /** Routes of the render cache. */
 export function renderCacheRoutes(
@@ -28,6 +31,7 @@ export function renderCacheRoutes(
   sources: SourceStore,
   stretches: StretchStore,
   queue: JobQueue,
+  rigs: RigStore,
 ): Router {
   const router = Router();
 
@@ -56,7 +60,10 @@ export function renderCacheRoutes(
         `"${missing.name}" cannot be read (${missing.problem ?? 'not ready'}), so these frames cannot be rendered.`,
       );
     const frames = sum(shown, ({ from, to }) => to - from);
-    const bytes = frames * size.width * size.height * BYTES_PER_PIXEL;
+    const pictures = { size, framesPerSecond: toNumber(graph.rate) };
+    const { isLossless } = await formatFor(pictures, { stretches, rigs });
+    const pixelBytes = isLossless ? LOSSLESS_BYTES_PER_PIXEL : BYTES_PER_PIXEL;
+    const bytes = frames * size.width * size.height * pixelBytes;
     const remedy = 'Make room, choose another folder for the render cache, or render fewer frames.';
     const { folder } = await stretches.folders.current();
     await requireRoom(folder, bytes, 'These frames take up to', remedy);
@@ -73,8 +80,9 @@ export function renderCacheRoutes(
   });
 
   router.put('/render-cache/settings', async (request, response) => {
-    const { quotaBytes, folder } = checked(renderCacheChangeSchema, request.body, 'the request');
+    const { quotaBytes, folder, format } = checked(renderCacheChangeSchema, request.body, 'the request');
     if (folder !== undefined) await stretches.setFolder(folder);
+    if (format !== undefined) await stretches.setFormat(format);
     if (quotaBytes !== undefined) await stretches.setQuota(quotaBytes);
     response.json(await stretches.settings());
   });

@@ -1,8 +1,10 @@
 import { randomUUID } from 'node:crypto';
+import { existsSync } from 'node:fs';
 import { copyFile, rename, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import type { CachedStretchRecord, RenderCacheSettings } from '@hone/core/api';
 import { clockOf, evictionsFor, priorityOf } from '@hone/core/cache';
+import { CACHE_FORMAT_CHOICES, cacheFormat, type CacheFormatChoice } from '@hone/core/media';
 import { hashText } from '@hone/core/timeline';
 import { sum } from 'd3-array';
 import { eq, inArray } from 'drizzle-orm';
@@ -21,6 +23,7 @@ export type StretchRow = typeof cachedStretches.$inferSelect;
 const USED_AGAIN_MS = 60_000;
 
 const QUOTA = 'renderCacheQuota';
+const FORMAT = 'renderCacheFormat';
 /** Size limit of the cache until it is set, bytes. */
 const USUAL_QUOTA_BYTES = 20e9;
 
@@ -45,6 +48,17 @@ export class StretchStore {
     return row;
   }
 
+  /** A stretch that is played now. @throws UserError 404 when it is gone, or the drive that it lies on */
+  async played(id: string): Promise<StretchRow> {
+    const row = await this.get(id);
+    if (existsSync(row.path)) {
+      await this.noteUse(row);
+      return row;
+    }
+    await this.remove([row.id]);
+    throw notFound('The file of this cached stretch');
+  }
+
   /** Takes a complete file into the cache. @param file is moved */
   async take(
     file: string,
@@ -55,7 +69,14 @@ export class StretchStore {
     const now = new Date().toISOString();
     const uses = 1 + (this.formerUses.get(contentKey(values)) ?? 0);
     const row: StretchRow = {
-      ...{ ...values, id, path: join(folder, `${id}.mp4`), madeAt: now, usedAt: now, uses },
+      ...{
+        ...values,
+        id,
+        path: join(folder, `${id}.${cacheFormat(values.format).ending}`),
+        madeAt: now,
+        usedAt: now,
+        uses,
+      },
       priority: priorityOf(clockOf(await this.list()), { ...values, uses }),
     };
     await writeAside(row.path, (aside) => moveFile(file, aside));
@@ -65,7 +86,7 @@ export class StretchStore {
   }
 
   /** Notes that a stretch is played. */
-  async noteUse(row: StretchRow): Promise<void> {
+  private async noteUse(row: StretchRow): Promise<void> {
     const now = new Date();
     if (now.getTime() - new Date(row.usedAt).getTime() < USED_AGAIN_MS) return;
     const used = { ...row, usedAt: now.toISOString(), uses: row.uses + 1 };
@@ -81,7 +102,9 @@ export class StretchStore {
     const kept = await readSetting(this.database, QUOTA);
     const quotaBytes = typeof kept === 'number' ? kept : USUAL_QUOTA_BYTES;
     const { folder, chosen } = await this.folders.current();
-    return { quotaBytes, freeBytes: await freeBytes(folder), folder, chosenFolder: chosen };
+    const choice = await readSetting(this.database, FORMAT);
+    const format = CACHE_FORMAT_CHOICES.find((each) => each === choice) ?? 'automatic';
+    return { quotaBytes, freeBytes: await freeBytes(folder), folder, chosenFolder: chosen, format };
   }
 
   /** Sets the size limit of the cache, and deletes what does not fit any more. */
@@ -95,6 +118,11 @@ export class StretchStore {
   async setFolder(folder: string | null): Promise<RenderCacheSettings> {
     await this.folders.choose(folder);
     return this.settings();
+  }
+
+  /** Codes what is rendered from now on in another way. */
+  async setFormat(format: CacheFormatChoice): Promise<void> {
+    await writeSetting(this.database, FORMAT, format);
   }
 
   /**

@@ -73,3 +73,23 @@ async function decodeOnce(
     throw error;
   }
 }
+
+/** Why work failed, in ffmpeg's words; undefined when it did not. */
+export async function failureOf(work: () => Promise<unknown>): Promise<string | undefined> {
+  try {
+    await work();
+    return undefined;
+  } catch (error) {
+    if (!(error instanceof ToolError)) throw error;
+    return reasonOf(error);
+  }
+}
+
+// The first line that names a cause; what follows it only says that nothing came out.
+function reasonOf({ output, message }: ToolError): string {
+  const lines = (output || message).split('\n').map((line) => line.replace(/\[[^\]]*\] */, '').trim());
+  const telling = lines.find((line) =>
+    /(cannot|could not|failed|failure|unsupported|unable|unknown|invalid)/i.test(line),
+  );
+  return (telling ?? lines.filter(Boolean).at(-1) ?? 'no reason given').slice(0, 300);
+}

@@ -1,12 +1,12 @@
 import { mkdir, mkdtemp, rm } from 'node:fs/promises';
 import { join } from 'node:path';
-import { figureOf, type Figure, type HardwarePath } from '@hone/core/machine';
-import { GRAPHICS_ENCODERS, PROCESSOR_ENCODER, type IntraEncoder } from '@hone/core/media';
-import { STRETCH_FACTOR } from '@hone/core/render';
+import type { Figure, HardwarePath } from '@hone/core/machine';
+import { cacheFormat, GRAPHICS_ENCODERS, PROCESSOR_ENCODER } from '@hone/core/media';
 import { inputArguments } from '../ffmpeg/input.js';
-import { fileArgument, runFfmpeg, runTool, ToolError } from '../ffmpeg/process.js';
+import { runTool, ToolError } from '../ffmpeg/process.js';
 import type { SourceRow } from '../media/source-store.js';
-import { decodeRate, type FfmpegMeasurement } from './ffmpeg-measurement.js';
+import { framesToEncode, tryEncoder, type TriedEncoder } from './encoder-trial.js';
+import { decodeRate, failureOf, type FfmpegMeasurement } from './ffmpeg-measurement.js';
 
 interface PathMeasurement extends FfmpegMeasurement {
   readonly ffprobe: string;
@@ -77,21 +77,8 @@ async function decodeInside(
   await runTool(ffmpeg, args, { signal });
 }
 
-/** What encoders are tried with: the size of a usual preview, moving, with some noise, as footage has. */
-const TRIED_SIZE = '960x540';
-const TRIED_SECONDS = 2;
-const TRIED_FRAMES = 24 * TRIED_SECONDS;
-const TRIED_PICTURE = `testsrc2=s=${TRIED_SIZE}:r=24:d=${TRIED_SECONDS},noise=alls=6:allf=t,format=yuv420p`;
-/** Times that they are encoded, so that starting counts for little. */
-const REPEATS = 5;
 /** How much less like the original an encoder of hardware may be than the processor's, dB. */
 const LESS_LIKE_DB = 1;
-
-interface EncoderTrial extends PathMeasurement {
-  /** Raw frames that are encoded. */
-  readonly frames: readonly string[];
-  readonly folder: string;
-}
 
 async function encodePaths(how: PathMeasurement): Promise<HardwarePath[]> {
   const { output: listed } = await runTool(how.ffmpeg, ['-v', 'error', '-encoders'], how);
@@ -100,21 +87,18 @@ async function encodePaths(how: PathMeasurement): Promise<HardwarePath[]> {
   await mkdir(how.scratch, { recursive: true });
   const folder = await mkdtemp(join(how.scratch, 'encoders-'));
   try {
-    const raw = fileArgument(join(folder, 'tried.yuv'));
-    const picture = ['-f', 'lavfi', '-i', TRIED_PICTURE];
-    await runFfmpeg(how.ffmpeg, ['-v', 'error', ...picture, '-f', 'rawvideo', raw], how);
-    const frames = ['-f', 'rawvideo', '-pix_fmt', 'yuv420p', '-s', TRIED_SIZE, '-framerate', '24', '-i', raw];
-    const trial = { ...how, frames, folder };
-    const processor = await tryEncoder(PROCESSOR_ENCODER, trial);
+    const trial = await framesToEncode({ ...how, folder }, undefined);
+    const format = cacheFormat('h264');
+    const processor = await tryEncoder(format.encoder(PROCESSOR_ENCODER), format, 'processor', trial);
     const paths: HardwarePath[] = [];
     for (const encoder of there) {
       const about = { use: 'encode', name: encoder.name, codec: 'h264' } as const;
       let tried: TriedEncoder | undefined;
       const failure = await failureOf(async () => {
-        tried = await tryEncoder(encoder, trial);
+        tried = await tryEncoder(format.encoder(encoder), format, encoder.name, trial);
         requireLikeness(tried, processor);
       });
-      const likeness = tried?.likeness;
+      const likeness = tried?.likeness ?? undefined;
       paths.push(
         failure === undefined
           ? { ...about, ...working(tried!.rate, processor.rate), likeness }
@@ -127,58 +111,14 @@ async function encodePaths(how: PathMeasurement): Promise<HardwarePath[]> {
   }
 }
 
-interface TriedEncoder {
-  readonly rate: Figure;
-  /** PSNR, dB. */
-  readonly likeness: number;
-}
-
 /** @throws ToolError when pictures are less like the original than those of the processor */
 function requireLikeness(tried: TriedEncoder, processor: TriedEncoder): void {
-  if (tried.likeness >= processor.likeness - LESS_LIKE_DB) return;
-  const [less, like] = [tried, processor].map(({ likeness }) => likeness.toFixed(1));
-  throw new ToolError(`its pictures are ${less} dB like the original, those of the processor ${like}`, '');
-}
-
-/** Encodes as copies and cached stretches are. @throws ToolError when it does not, or pictures need each other */
-async function tryEncoder(encoder: IntraEncoder, trial: EncoderTrial): Promise<TriedEncoder> {
-  const { ffmpeg, ffprobe, frames, folder, rounds, disturbed, signal } = trial;
-  const path = join(folder, `${encoder.name}.mp4`);
-  const encode = async (repeats: number): Promise<number> => {
-    const started = performance.now();
-    await runFfmpeg(
-      ffmpeg,
-      [
-        ...['-v', 'verbose', ...encoder.setUp, '-stream_loop', String(repeats - 1), ...frames],
-        ...['-filter_complex', `[0:v]null${encoder.upload}[picture]`, '-map', '[picture]'],
-        ...[...encoder.arguments(STRETCH_FACTOR), '-f', 'mp4', fileArgument(path)],
-      ],
-      { signal },
-    );
-    return performance.now() - started;
-  };
-  const rates: number[] = [];
-  for (let round = 0; round < rounds; round++) {
-    const [long, short] = [await encode(REPEATS), await encode(1)];
-    rates.push((TRIED_FRAMES * (REPEATS - 1) * 1000) / Math.max(1, long - short));
-  }
-  const flags = ['-select_streams', 'v', '-show_entries', 'packet=flags', '-of', 'csv=p=0'];
-  const { output } = await runTool(ffprobe, ['-v', 'error', ...flags, '-i', fileArgument(path)], {
-    signal,
-  });
-  const pictures = output.split('\n').filter(Boolean);
-  if (pictures.length !== TRIED_FRAMES)
-    throw new ToolError(`${pictures.length} of ${TRIED_FRAMES} pictures came out`, '');
-  if (!pictures.every((each) => each.startsWith('K')))
-    throw new ToolError('its pictures do not stand alone', '');
-  const compare = ['-filter_complex', '[0:v][1:v]psnr', '-f', 'null', '-'];
-  const inputs = ['-i', fileArgument(path), ...frames];
-  const told = await runFfmpeg(ffmpeg, ['-v', 'info', ...inputs, ...compare], { signal });
-  const likeness = /PSNR.* average:([\d.]+)/.exec(told)?.[1];
-  if (likeness === undefined) throw new ToolError('its pictures could not be compared', '');
-  const method = `ffmpeg, ${TRIED_FRAMES * (REPEATS - 1)} pictures of ${TRIED_SIZE}`;
-  const rate = figureOf(rates, { method, measuredAt: new Date().toISOString(), disturbed });
-  return { rate, likeness: Number(likeness) };
+  const [less, like] = [tried, processor].map(({ likeness }) => likeness ?? Infinity) as [number, number];
+  if (less >= like - LESS_LIKE_DB) return;
+  throw new ToolError(
+    `its pictures are ${less.toFixed(1)} dB like the original, those of the processor ${like.toFixed(1)}`,
+    '',
+  );
 }
 
 const working = (
@@ -192,23 +132,3 @@ const working = (
 const broken = (reason: string): Omit<HardwarePath, 'use' | 'name' | 'codec' | 'likeness'> => ({
   ...{ works: false, reason, framesPerSecond: undefined, processorFramesPerSecond: undefined },
 });
-
-/** Why work failed, in ffmpeg's words; undefined when it did not. */
-async function failureOf(work: () => Promise<unknown>): Promise<string | undefined> {
-  try {
-    await work();
-    return undefined;
-  } catch (error) {
-    if (!(error instanceof ToolError)) throw error;
-    return reasonOf(error);
-  }
-}
-
-// The first line that names a cause; what follows it only says that nothing came out.
-function reasonOf({ output, message }: ToolError): string {
-  const lines = (output || message).split('\n').map((line) => line.replace(/\[[^\]]*\] */, '').trim());
-  const telling = lines.find((line) =>
-    /(cannot|could not|failed|failure|unsupported|unable|unknown|invalid)/i.test(line),
-  );
-  return (telling ?? lines.filter(Boolean).at(-1) ?? 'no reason given').slice(0, 300);
-}

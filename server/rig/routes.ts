@@ -1,4 +1,5 @@
 import { randomUUID } from 'node:crypto';
+import { rm } from 'node:fs/promises';
 import { availableParallelism } from 'node:os';
 import { join } from 'node:path';
 import {
@@ -19,6 +20,7 @@ import type { SourceRow, SourceStore } from '../media/source-store.js';
 import { playbackHold } from '../process/playback-hold.js';
 import type { CacheFolders } from '../render-cache/cache-folders.js';
 import type { ProjectStore } from '../projects/project-store.js';
+import { tryCacheFormats } from './cache-formats.js';
 import { driveUses, measureDrive, type DriveUse } from './drive-measurement.js';
 import { decodeRate } from './ffmpeg-measurement.js';
 import { hardwarePaths } from './hardware-paths.js';
@@ -46,6 +48,7 @@ export function rigRoutes(parts: RigParts): Router {
   const others = new ExternalLoadMonitor();
   const isDisturbed = async ({ socket }: Request): Promise<boolean> =>
     (await others.during(400, connectionOf(socket))) > DISTURBED;
+  const triedFormats = triedFormatsFolder(config);
   const router = Router();
   const large = jsonBody('4mb');
 
@@ -164,6 +167,19 @@ export function rigRoutes(parts: RigParts): Router {
     response.json(paths);
   });
 
+  router.post('/measurements/cache-formats', large, async (request, response) => {
+    const { samples, how } = await measured(request, response);
+    const { ffmpegThreads: threads } = await limits.shares();
+    // Many pictures make up for rounds.
+    const trial = { ...how, rounds: 1, ffprobe: config.ffprobe, threads, folder: triedFormats };
+    response.json(await tryCacheFormats(samples[0], { ...trial, paths: await hardware.paths() }));
+  });
+
+  router.delete('/measurements/cache-formats', async (_request, response) => {
+    await rm(triedFormats, { recursive: true, force: true });
+    response.status(204).end();
+  });
+
   router.post('/measurements/hold', (_request, response) => {
     playbackHold.hold();
     response.status(204).end();
@@ -175,3 +191,7 @@ export function rigRoutes(parts: RigParts): Router {
 
   return router;
 }
+
+/** Folder of the files that codings of cached stretches were tried with. */
+export const triedFormatsFolder = ({ dataFolder }: Pick<Config, 'dataFolder'>): string =>
+  join(dataFolder, 'scratch', 'cache-formats');

@@ -5,7 +5,7 @@ import { toNumber } from '@hone/core/time';
 import type { FrameSize } from '@hone/core/timeline';
 import type { FfmpegPaths } from '../ffmpeg/hardware.js';
 import { UserError } from '../http/problems.js';
-import { writeFrames } from '../media/frames.js';
+import { writeFrames, type FrameOrigin } from '../media/frames.js';
 import type { SourceRow } from '../media/source-store.js';
 import type { FfmpegMeasurement } from './ffmpeg-measurement.js';
 
@@ -41,38 +41,59 @@ export async function serverDecoders(
 ): Promise<DecodeFigures[]> {
   const made: DecodeFigures[] = [];
   for (const row of samples) {
-    const times = await framesOver(row, how);
-    const starts = times && (await startsIn(row, how));
-    const { codec, profile, chroma, bitDepth, size } = row.facts!.picture!;
+    const { picture, duration } = row.facts!;
     const bitsPerFrame = row.structure?.bitsPerFrame ?? 0;
     const index = await indexOf(row);
     const had = index ? bitsWithin(index, how.seconds) : 0;
-    const about = { measuredAt: new Date().toISOString(), disturbed: how.disturbed };
-    const hardware = how.paths.decoding(codec);
-    const by = hardware.length
-      ? `in hardware (${hardware.at(-1)})`
-      : how.threads === 1
-        ? 'one thread'
-        : `${how.threads} threads`;
-    const method = `ffmpeg, frames as the player gets them, ${by}`;
-    made.push({
-      decoder: 'server',
-      ...{ codec, profile, chroma, bitDepth, width: size.width, height: size.height },
-      bitsPerFrame,
-      acceleration: hardware.length ? 'hardware' : 'software',
-      msPerFrame: times && figureAtMean(figureOf(times, { ...about, method }), had, bitsPerFrame),
-      together: [],
-      problem: times ? null : 'ffmpeg gives out no frame of it.',
-      startMs: starts
-        ? figureOf(starts, { ...about, method: 'ffmpeg started in the middle, one picture' })
-        : undefined,
-    });
+    made.push(await servedFigures(row, { ...picture!, bitsPerFrame, had, seconds: toNumber(duration) }, how));
   }
   return made;
 }
 
+/** Properties of what is decoded, for its figures. */
+interface ServedPicture extends Pick<
+  DecodeFigures,
+  'codec' | 'profile' | 'chroma' | 'bitDepth' | 'bitsPerFrame'
+> {
+  readonly size: FrameSize;
+  /** Mean bits of the pictures of its first seconds; 0 where that is not known. */
+  readonly had: number;
+  /** Length of it. */
+  readonly seconds: number;
+}
+
+/** What the server's decoder takes for the mean frame of a file, and until its first. */
+export async function servedFigures(
+  origin: FrameOrigin,
+  { codec, profile, chroma, bitDepth, size, bitsPerFrame, had, seconds }: ServedPicture,
+  how: ServedMeasurement,
+): Promise<DecodeFigures> {
+  const times = await framesOver(origin, how);
+  const starts = times && (await startsIn(origin, seconds / 2, how));
+  const about = { measuredAt: new Date().toISOString(), disturbed: how.disturbed };
+  const hardware = how.paths.decoding(codec);
+  const by = hardware.length
+    ? `in hardware (${hardware.at(-1)})`
+    : how.threads === 1
+      ? 'one thread'
+      : `${how.threads} threads`;
+  const method = `ffmpeg, frames as the player gets them, ${by}`;
+  return {
+    decoder: 'server',
+    ...{ codec, profile, chroma, bitDepth, width: size.width, height: size.height },
+    bitsPerFrame,
+    acceleration: hardware.length ? 'hardware' : 'software',
+    msPerFrame: times && figureAtMean(figureOf(times, { ...about, method }), had, bitsPerFrame),
+    together: [],
+    problem: times ? null : 'ffmpeg gives out no frame of it.',
+    startMs: starts
+      ? figureOf(starts, { ...about, method: 'ffmpeg started in the middle, one picture' })
+      : undefined,
+  };
+}
+
 /** ms for each frame after the first of the first seconds, one value for each round; null when there are none. */
-const framesOver = (row: SourceRow, how: ServedMeasurement): Promise<number[] | null> =>
+const framesOver = (row: FrameOrigin, how: ServedMeasurement): Promise<number[] | null> =>
   overRounds(how, async () => {
     const isLast = ({ seconds }: ServedFrame, count: number): boolean =>
       seconds >= how.seconds || count >= MOST_FRAMES;
@@ -84,9 +105,9 @@ const framesOver = (row: SourceRow, how: ServedMeasurement): Promise<number[] | 
   });
 
 /** ms until the first frame in the middle of a source, one value for each round; null when there is none. */
-const startsIn = (row: SourceRow, how: ServedMeasurement): Promise<number[] | null> =>
+const startsIn = (row: FrameOrigin, middle: number, how: ServedMeasurement): Promise<number[] | null> =>
   overRounds(how, async () => {
-    const [first] = await receive(row, toNumber(row.facts!.duration) / 2, how, () => true);
+    const [first] = await receive(row, middle, how, () => true);
     return first?.at ?? null;
   });
 
@@ -106,7 +127,7 @@ async function overRounds(
 
 /** Frames from a time on, until one of them is the last that is wanted. */
 async function receive(
-  row: SourceRow,
+  row: FrameOrigin,
   from: number,
   { ffmpeg, threads, paths, signal }: ServedMeasurement,
   isLast: (frame: ServedFrame, count: number) => boolean,

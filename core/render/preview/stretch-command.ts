@@ -1,4 +1,4 @@
-import type { IntraEncoder } from '../../media/index.js';
+import type { CacheFormat, StretchEncoder } from '../../media/index.js';
 import type { FrameRange, FrameSize } from '../../timeline/index.js';
 import { GraphWriter, renderCommand, type RenderAssets, type RenderCommand } from '../graph/graph-writer.js';
 import { stretchesIn, type RenderGraph } from '../graph/graph.js';
@@ -11,14 +11,9 @@ export interface StretchRender extends FrameRange {
   readonly pieceFrames: number;
   /** File that lists each other file as soon as it is complete, one line of comma-separated values each. */
   readonly listFile: string;
-  readonly encoder: IntraEncoder;
+  readonly encoder: StretchEncoder;
+  readonly muxer: CacheFormat['muxer'];
 }
-
-/**
- * x264's constant rate factor, or the quantiser of another encoder, at which a cached picture is taken for the live one:
- * above 45 dB on the demo's footage.
- */
-export const STRETCH_FACTOR = 14;
 
 /**
  * Writes the render of a part of a timeline as ffmpeg's arguments: pictures only, in files of a few frames each, whose
@@ -26,7 +21,7 @@ export const STRETCH_FACTOR = 14;
  */
 export function stretchCommand(
   graph: RenderGraph,
-  { from, to, size, pieceFrames, listFile, encoder }: StretchRender,
+  { from, to, size, pieceFrames, listFile, encoder, muxer }: StretchRender,
   assets: RenderAssets,
 ): RenderCommand {
   const rendered = { graph, size, scaling: 'area' } as const;
@@ -40,9 +35,9 @@ export function stretchCommand(
     (writer) => [
       ...['-map', writer.uploaded(encoder.upload), '-colorspace', 'bt709', '-color_range', 'tv'],
       ...['-fps_mode', 'passthrough', '-enc_time_base', '-1'],
-      ...encoder.arguments(STRETCH_FACTOR),
-      ...['-f', 'segment', '-segment_format', 'mp4', '-reset_timestamps', '1'],
-      ...['-segment_format_options', 'movflags=+faststart'],
+      ...encoder.arguments,
+      ...['-f', 'segment', '-segment_format', muxer, '-reset_timestamps', '1'],
+      ...(muxer === 'mp4' ? ['-segment_format_options', 'movflags=+faststart'] : []),
       ...['-segment_frames', (borders.length ? borders : [to - from]).join(',')],
       ...['-segment_list', `file:${listFile}`, '-segment_list_type', 'csv'],
     ],

@@ -33,6 +33,7 @@ import type {
   Simulation,
   Source,
   SourceChange,
+  TriedCacheFormats,
 } from '@hone/core/api';
 import type { SavedTuning, Tuning } from '@hone/core/levers';
 import type { Timeline } from '@hone/core/timeline';
@@ -166,6 +167,9 @@ export class Api {
     this.send('POST', 'measurements/server-decoders', about, signal);
   measureHardwarePaths = (about: Measure, signal: AbortSignal): Promise<HardwarePath[]> =>
     this.send('POST', 'measurements/hardware-paths', about, signal);
+  tryCacheFormats = (about: Measure, signal: AbortSignal): Promise<TriedCacheFormats> =>
+    this.send('POST', 'measurements/cache-formats', about, signal);
+  removeTriedFormats = (): Promise<void> => this.send('DELETE', 'measurements/cache-formats');
   /** Holds fingerprints and other background work for three seconds. */
   holdBackgroundWork = (): Promise<void> => this.send('POST', 'measurements/hold');
   removeRun = (id: string): Promise<void> => this.send('DELETE', `runs/${id}`);

@@ -1,5 +1,6 @@
 import { assumedVariability, speedVariabilityOf, type Calibration } from '@hone/core/cost-model';
 import type { DecodeFigures, Figure, Rig } from '@hone/core/machine';
+import { cacheFormat } from '@hone/core/media';
 import { STAGE_NAMES } from './stage-words';
 import { codecName } from './codec-words';
 import { bytes, framesPerSecond, milliseconds, perCent, pixels } from './quantities';
@@ -106,7 +107,20 @@ export function figureRows(rig: Rig): FigureRow[] {
     rowOf('Cores', 'ffmpeg decodes the heaviest source, one thread', rig.oneCoreFps, framesPerSecond),
     rowOf('Cores', 'ffmpeg decodes the heaviest source, all cores', rig.allCoresFps, framesPerSecond),
   ];
-  const rows = [...drives, ...decoders, ...kernels, ...shows, ...cores];
+  const formats = (rig.cacheFormats ?? []).map(
+    ({ format, framesPerSecond: rate, frameBytes, likeness, reason }) => {
+      const like = likeness === null ? 'lossless' : `${likeness.toFixed(1)} dB like the original`;
+      const remark = rate ? `${bytes(Math.round(frameBytes))} a frame; ${like}` : reason;
+      return rowOf(
+        'Encode',
+        `${cacheFormat(format).label}, for the render cache`,
+        rate ?? null,
+        framesPerSecond,
+        remark,
+      );
+    },
+  );
+  const rows = [...drives, ...decoders, ...kernels, ...shows, ...cores, ...formats];
   // What was given has no measurement to tell of.
   return rig.thoroughness === 'given' ? rows.map((row) => ({ ...row, spread: '', date: '' })) : rows;
 }

@@ -82,6 +82,23 @@ describe('words for rigs', () => {
     );
   });
 
+  it('say what the formats of the render cache take', () => {
+    const [rig] = SIMULATED_RIGS;
+    const { ms } = rig!.shows[0]!;
+    const tried = (likeness: number | null) => ({
+      ...{ format: 'ffv1', works: true, reason: '', pixels: 518_400, frameBytes: 178_410.2, likeness },
+      framesPerSecond: { ...ms, value: 71 },
+    });
+    const rows = (likeness: number | null) =>
+      figureRows({ ...rig!, cacheFormats: [tried(likeness)] } as Rig).filter(
+        ({ stage }) => stage === 'Encode',
+      );
+    expect(rows(null)).toMatchObject([
+      { what: 'FFV1, for the render cache', value: '71 frames/s', remark: '178 kB a frame; lossless' },
+    ]);
+    expect(rows(48.23)[0]!.remark).toBe('178 kB a frame; 48.2 dB like the original');
+  });
+
   it('say how steady runs have shown a machine to be, once something was learned', () => {
     const [rig] = SIMULATED_RIGS;
     const told = (calibration: Calibration | undefined): string | undefined =>

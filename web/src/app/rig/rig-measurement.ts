@@ -4,20 +4,19 @@ import type { MachineNow, Source } from '@hone/core/api';
 import { DECODE_PATHS } from '@hone/core/levers';
 import {
   decoderSamples,
-  figureOf,
   strongerGraphics,
   decodedFigures,
   type DecodeFigures,
   type DecodeSample,
-  type Figure,
   type Rig,
 } from '@hone/core/machine';
-import { RigProbe, tryDecoding } from '@hone/player';
+import { RigProbe, tryCacheFormats, tryDecoding } from '@hone/player';
 import { Api, sentenceOf } from '../api/api';
 import { RigActions } from '../state/actions';
 import { selectProject, selectSources } from '../state/selectors';
 import { BackgroundHold } from './background-hold';
 import { displayRate, seenCanvas } from './page-probes';
+import { emptyRig, figure, flatOut, perMegapixel } from './rig-figures';
 
 /** A quick measurement leaves out what it would begin later than this. */
 const QUICK_BUDGET_MS = 45_000;
@@ -46,18 +45,11 @@ interface Step {
   run(): Promise<void>;
 }
 
-/** Figures of the sources that were decoded, and the repetitions that they were taken from. */
 /** Figures of each source, by the path that it was decoded by. */
 type Decoded = Map<
   string,
   readonly { readonly samples: readonly DecodeSample[]; readonly figures: DecodeFigures }[]
 >;
-
-const flatOut = (disturbed: boolean): Pick<Figure, 'method' | 'measuredAt' | 'disturbed'> => ({
-  method: 'decoded flat out',
-  measuredAt: new Date().toISOString(),
-  disturbed,
-});
 
 class Cancelled extends Error {}
 
@@ -188,6 +180,22 @@ export class RigMeasurement {
         seconds: 6,
         run: async () => {
           rig.hardwarePaths = await this.api.measureHardwarePaths(about, signal);
+        },
+      },
+      {
+        what: 'codings of cached stretches',
+        seconds: 12,
+        run: async () => {
+          const disturbed = await this.calm(signal);
+          try {
+            const tried = await this.api.tryCacheFormats(about, signal);
+            const seconds = DECODED_SECONDS[thorough ? 'thorough' : 'quick'];
+            const decoded = await tryCacheFormats(probe, tried, seconds, disturbed);
+            rig.decoders.push(...tried.decoders, ...decoded);
+            rig.cacheFormats = [...tried.formats];
+          } finally {
+            await this.api.removeTriedFormats();
+          }
         },
       },
       {
@@ -346,47 +354,3 @@ export class RigMeasurement {
     return (await this.api.loadNow(signal)) > DISTURBED;
   }
 }
-
-const figure = (values: readonly number[], method: string, disturbed: boolean): Figure =>
-  figureOf(values, { method, measuredAt: new Date().toISOString(), disturbed });
-
-const perMegapixel = (
-  ms: readonly number[],
-  megapixels: number,
-  method: string,
-  disturbed: boolean,
-): Figure =>
-  figure(
-    ms.map((each) => each / megapixels),
-    method,
-    disturbed,
-  );
-
-const emptyRig = (thorough: boolean): Rig => ({
-  version: 1,
-  id: 'own',
-  name: 'This machine',
-  simulated: false,
-  note: '',
-  thoroughness: thorough ? 'thorough' : 'quick',
-  measuredAt: new Date().toISOString(),
-  machine: {
-    model: '',
-    cores: navigator.hardwareConcurrency,
-    memoryBytes: 0,
-    freeMemoryBytes: 0,
-    power: 'unknown',
-    clockMhz: null,
-    temperatureC: null,
-    loadByOthers: 0,
-  },
-  browser: navigator.userAgent,
-  graphics: { renderer: '', software: true, stronger: null, displayHz: null },
-  oneCoreFps: null,
-  allCoresFps: null,
-  drives: [],
-  decoders: [],
-  kernels: [],
-  shows: [],
-  hardwarePaths: [],
-});

@@ -24,7 +24,7 @@ import {
   chosenDecoders,
   composingOn,
   roughRig,
-  type ChosenDecoder,
+  type ChosenDecoders,
   simulatedDrive,
   staleReasons,
 } from '@hone/core/machine';
@@ -81,12 +81,13 @@ const selectDecodersText = createSelector(
   selectKnownRig,
   selectSources,
   selectTuning,
-  (rig, sources, tuning) => JSON.stringify(rig ? chosenDecoders(rig, sources, tuning?.decodePaths) : {}),
+  (rig, sources, tuning) =>
+    JSON.stringify(rig ? chosenDecoders(rig, sources, tuning?.decodePaths) : { sources: {} }),
 );
 
 export const selectDecoders = createSelector(
   selectDecodersText,
-  (text) => JSON.parse(text) as Record<string, ChosenDecoder>,
+  (text) => JSON.parse(text) as ChosenDecoders,
 );
 
 /** What composes frames: as chosen, or as measured. */

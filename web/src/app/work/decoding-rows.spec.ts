@@ -1,6 +1,7 @@
 import type { LightCopy, Source } from '@hone/core/api';
 import { FIRST_TUNING, PLAINEST } from '@hone/core/levers';
 import { SIMULATED_RIGS, type DecodeFigures, type Rig } from '@hone/core/machine';
+import { INTRA_H264 } from '@hone/core/media';
 import { alone, readySource, sourceFacts } from '@hone/core/testing';
 import { planFor } from '@hone/player';
 import { describe, expect, it } from 'vitest';
@@ -73,6 +74,13 @@ describe('how pictures are decoded', () => {
     const plan = planFor(alone('a'), FIRST_TUNING, [source], [copy]);
     const rows = decodingRows(plan, [source], rigBy({ software: 31 }), undefined);
     expect(rows.map(decodingName)).toEqual([`H.264 ${picture.profile}`, 'H.264 of copies and render cache']);
-    expect(rows.map(decodingNote)).toEqual(['in software, 31 ms a picture', 'left to the browser']);
+    expect(rows.map(decodingNote)).toEqual([
+      'in software, 31 ms a picture',
+      'left to the browser until it was tried',
+    ]);
+    const rig = rigBy({ software: 31 });
+    const made = rig.decoders.map((each) => ({ ...each, ...INTRA_H264 }));
+    const tried = decodingRows(plan, [source], { ...rig, decoders: [...rig.decoders, ...made] }, undefined);
+    expect(tried.map(decodingNote)).toEqual(['in software, 31 ms a picture', 'in software']);
   });
 });

@@ -1,8 +1,8 @@
 import { greatest } from 'd3-array';
 import type { Source } from '@hone/core/api';
 import { chosenPath, DECODE_PATHS, type DecodePath, type DecodePathChoice } from '@hone/core/levers';
-import { automaticPath, lacksPath, pathFigures, type Rig } from '@hone/core/machine';
-import { INTRA_H264, megapixels, type PictureFacts } from '@hone/core/media';
+import { automaticPath, lacksPath, madePath, pathFigures, type Rig } from '@hone/core/machine';
+import { INTRA_H264, isMadeAlike, megapixels, type PictureFacts } from '@hone/core/media';
 import type { MediaFile, PreviewPlan } from '@hone/player';
 
 /** Pictures of one codec and profile that a timeline plays, and how they are decoded. */
@@ -40,6 +40,8 @@ export function decodingRows(
 ): DecodingRow[] {
   const kinds = new Map<string, { file: MediaFile; facts: PictureFacts | undefined }[]>();
   for (const [id, file] of [...Object.entries(pictures), ...Object.entries(originals)]) {
+    // What is lossless or not compressed is decoded in one way only.
+    if (file.choice === 'render cache' && !isMadeAlike(file.profile, INTRA_H264.profile)) continue;
     const facts = sources.find((source) => source.id === id)?.facts?.picture ?? undefined;
     const key = `${file.codec} ${file.profile}`;
     kinds.set(key, [...(kinds.get(key) ?? []), { file, facts }]);
@@ -61,7 +63,7 @@ export function decodingRows(
       return {
         ...{ codec, profile, chroma, bitDepth, size, isMade, serverOnly: file.serverOnly },
         chosen: chosenPath(choices, picture) ?? 'automatic',
-        automatic: rig && !isMade ? automaticPath(rig, picture) : undefined,
+        automatic: rig ? (isMade ? madePath(rig, undefined) : automaticPath(rig, picture)) : undefined,
         lacking: DECODE_PATHS.filter((path) => rig && lacksPath(rig, picture, path)),
         measured: isMade ? {} : Object.fromEntries(measured),
       };

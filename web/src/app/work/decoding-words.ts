@@ -17,7 +17,7 @@ const pathNow = ({ chosen, automatic, lacking }: DecodingRow): DecodePath | unde
 export function decodingNote(row: DecodingRow): string {
   if (row.serverOnly !== null) return `by the server, in software: ${row.serverOnly}`;
   const now = pathNow(row);
-  if (!now) return row.isMade ? 'left to the browser' : 'left to the browser until it was tried';
+  if (!now) return 'left to the browser until it was tried';
   const other: DecodePath = now === 'hardware' ? 'software' : 'hardware';
   const { [now]: ms, [other]: otherMs } = row.measured;
   const beside = otherMs === undefined ? '' : `; ${other} takes ${milliseconds(otherMs)}`;

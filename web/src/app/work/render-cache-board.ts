@@ -5,6 +5,7 @@ import { MatSlideToggleModule } from '@angular/material/slide-toggle';
 import { Store } from '@ngrx/store';
 import { group, max, sum } from 'd3-array';
 import type { CachedStretchRecord } from '@hone/core/api';
+import { cacheFormat } from '@hone/core/media';
 import { formatTimecode, timecodeFormatOf } from '@hone/core/time';
 import { clipEnd, mergeRanges, type FrameRange } from '@hone/core/timeline';
 import { bytes, count, pixels, shortTimeText } from '../formatting/quantities';
@@ -13,6 +14,7 @@ import { RenderCacheActions } from '../state/actions';
 import { playbackFeature } from '../state/playback.feature';
 import { selectPlan, selectStretches, selectTimeline } from '../state/selectors';
 import { CachePoints } from './cache-points';
+import { ReleasesFocus } from './releases-focus';
 import { RenderCacheSpace } from './render-cache-space';
 import { TimelineEditor } from './timeline-editor';
 import { PositionGains, type LeverPosition } from './position-gains';
@@ -34,7 +36,14 @@ interface CacheLine {
 /** The render cache: whether it plays, what is in it, and what can be rendered in advance. */
 @Component({
   selector: 'hone-render-cache-board',
-  imports: [MatButtonModule, MatSelectModule, MatSlideToggleModule, PositionGains, RenderCacheSpace],
+  imports: [
+    MatButtonModule,
+    MatSelectModule,
+    MatSlideToggleModule,
+    PositionGains,
+    ReleasesFocus,
+    RenderCacheSpace,
+  ],
   providers: [CachePoints],
   templateUrl: './render-cache-board.html',
   styleUrl: './lever-board.scss',
@@ -110,10 +119,12 @@ export class RenderCacheBoard {
 
   private lineOf(name: string, stretches: readonly CachedStretchRecord[], point?: string): CacheLine {
     const sizes = [...new Set(stretches.map(({ size }) => pixels(size)))].join(', ');
+    const formats = [...new Set(stretches.map(({ format }) => cacheFormat(format).label))].join(', ');
     const usedAt = max(stretches, (each) => each.usedAt);
     const parts = [
       point,
       sizes,
+      formats,
       bytes(sum(stretches, (each) => each.bytes)),
       usedAt && `used ${shortTimeText(usedAt)}`,
     ];

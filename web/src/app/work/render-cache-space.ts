@@ -5,11 +5,13 @@ import { MatMenuModule } from '@angular/material/menu';
 import { Store } from '@ngrx/store';
 import { sum } from 'd3-array';
 import type { RenderCacheSettings } from '@hone/core/api';
+import type { CacheFormatChoice } from '@hone/core/media';
 import { Api, sentenceOf } from '../api/api';
 import { bytes } from '../formatting/quantities';
 import { ProjectActions, RenderCacheActions } from '../state/actions';
 import { projectFeature } from '../state/project.feature';
 import { selectStretches } from '../state/selectors';
+import { RenderCacheFormat } from './render-cache-format';
 import { cacheRemovals, type CacheRemoval } from './cache-removals';
 
 /** Most that one request deletes. */
@@ -20,7 +22,7 @@ const QUOTAS: readonly number[] = [2e9, 10e9, 20e9, 100e9];
 /** Disk space of the render cache: its size limit, and what can be deleted by rule. */
 @Component({
   selector: 'hone-render-cache-space',
-  imports: [MatButtonModule, MatButtonToggleModule, MatMenuModule],
+  imports: [MatButtonModule, MatButtonToggleModule, MatMenuModule, RenderCacheFormat],
   template: `
     <div class="lever" data-testid="cache-limit">
       <span>
@@ -40,6 +42,7 @@ const QUOTAS: readonly number[] = [2e9, 10e9, 20e9, 100e9];
       }
     </div>
     @if (settings(); as kept) {
+      <hone-render-cache-format [chosen]="kept.format" (choose)="setFormat($event)" />
       <form
         class="lever stacked"
         (submit)="$event.preventDefault(); setFolder(folder.value || null); folder.value = ''"
@@ -117,6 +120,10 @@ export class RenderCacheSpace {
 
   setQuota(quotaBytes: number): void {
     void this.keepSettings(this.api.setRenderCache({ quotaBytes }));
+  }
+
+  setFormat(format: CacheFormatChoice): void {
+    void this.keepSettings(this.api.setRenderCache({ format }));
   }
 
   /** @param folder in which Hone makes one for new files; null for its own */
