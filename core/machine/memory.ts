@@ -25,6 +25,8 @@ const STANDING_BYTES = 400 * MIB;
 const DECODER_BYTES = 220 * MIB;
 /** Memory of one more ffmpeg thread at 3840 × 2160. */
 const THREAD_BYTES = 60 * MIB;
+/** Threads that decode whole frames wait for each other's references: one for each core leaves a tenth of two cores idle. */
+const THREADS_PER_CORE = 2;
 
 /** Largest shares of buffers and read-ahead: a higher ceiling does not raise them. */
 export const MAX_FRAME_POOL_BYTES = 256 * MIB;
@@ -52,6 +54,9 @@ export function memoryShares(ceilingBytes: number, cores: number): MemoryShares 
     keptPictureBytes: Math.min(MAX_KEPT_BYTES, pictureBytes - framePoolBytes),
     readAheadBytes: Math.min(MAX_READ_AHEAD_BYTES, Math.floor((0.15 * free) / decodeWorkers)),
     decodeWorkers,
-    ffmpegThreads: Math.max(1, Math.min(16, cores, Math.floor((0.2 * free) / THREAD_BYTES))),
+    ffmpegThreads: Math.max(
+      1,
+      Math.min(16, THREADS_PER_CORE * cores, Math.floor((0.2 * free) / THREAD_BYTES)),
+    ),
   };
 }
