@@ -256,10 +256,36 @@ export const opacityAt = (effects: readonly KnownEffect[], frame: number): numbe
 };
 
 /** Whether a picture is opaque throughout: no crop, mask, blend mode or transparency. */
-export function isOpaque(effects: readonly KnownEffect[]): boolean {
+export const isOpaque = (effects: readonly KnownEffect[]): boolean =>
+  !isMasked(effects) && !hasCrop(transformOf(effects)) && opacityIsFull(effects);
+
+export const isMasked = (effects: readonly KnownEffect[]): boolean =>
+  effects.some(({ kind }) => kind === 'mask');
+
+/** Whether a picture has its whole opacity in every frame. */
+export function opacityIsFull(effects: readonly KnownEffect[]): boolean {
   const transform = transformOf(effects);
-  if (effects.some(({ kind }) => kind === 'mask') || hasCrop(transform)) return false;
   return !transform || (!isKeyed(transform, 'opacity') && numberAt(transform, 'opacity') === 100);
+}
+
+/**
+ * The part of a raster that its transform does not crop, in pixels of it; it may be empty.
+ * @returns undefined where the crop changes along the clip
+ */
+export function cropOf(
+  effects: readonly KnownEffect[],
+  { width, height }: FrameSize,
+): { left: number; top: number; right: number; bottom: number } | undefined {
+  const transform = transformOf(effects);
+  if (!transform) return { left: 0, top: 0, right: width, bottom: height };
+  if (isKeyed(transform, ...CROPS)) return undefined;
+  const cut = (name: string, side: number): number => (numberAt(transform, name) * side) / 100;
+  return {
+    left: cut('cropLeft', width),
+    top: cut('cropTop', height),
+    right: width - cut('cropRight', width),
+    bottom: height - cut('cropBottom', height),
+  };
 }
 
 /** Whether a picture has no opacity in any frame. */

@@ -2,7 +2,8 @@ import { toNumber } from '../../time/index.js';
 import { shownSize } from '../../media/index.js';
 import { CODEC_CHOICES, soundBits } from './encoders.js';
 import type { ExportGraph } from './export-graph.js';
-import { sourcesOf, type FactsOf, type RenderGraph } from '../graph/graph.js';
+import type { FactsOf } from '../graph/facts-of.js';
+import { sourcesOf, type RenderGraph } from '../graph/graph.js';
 
 /** Frames [from, to) of a graph as a graph of its own, without sound. */
 export function pieceOf(graph: RenderGraph, from: number, to: number): RenderGraph {

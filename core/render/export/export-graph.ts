@@ -2,7 +2,8 @@ import { stereoFilter } from '../../media/index.js';
 import { divide, rational, sourceTimeAt, toNumber, type Rational } from '../../time/index.js';
 import type { Timeline } from '../../timeline/index.js';
 import { GraphWriter, renderCommand, type RenderAssets, type RenderCommand } from '../graph/graph-writer.js';
-import { renderGraph, sourcesOf, type FactsOf, type RenderGraph, type SoundPart } from '../graph/graph.js';
+import type { FactsOf } from '../graph/facts-of.js';
+import { renderGraph, sourcesOf, type RenderGraph, type SoundPart } from '../graph/graph.js';
 import type { Delivery } from './delivery.js';
 import { encoderArguments } from './encoders.js';
 

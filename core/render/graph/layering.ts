@@ -1,7 +1,7 @@
 import { formatRational, type Rational } from '../../time/index.js';
 import { frameTimebase } from './frame-timebase.js';
 import { COLOUR_TAGS } from '../effects/index.js';
-import type { Layer } from './graph.js';
+import type { Layer } from './layer.js';
 import { videoColour, type Mix } from './mix.js';
 
 /** A layer that is ready to be put in its place. */

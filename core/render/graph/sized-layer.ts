@@ -2,7 +2,7 @@ import { hasTransparency, scaleColours, straightAlpha, type SourceFacts } from '
 import type { FrameSize } from '../../timeline/index.js';
 import { COLOUR_TAGS, effectFilters, type EffectAssets, type FilterPiece } from '../effects/index.js';
 import { frameTimebase } from './frame-timebase.js';
-import { isWholeFrame, layerStages, type Layer } from './graph.js';
+import { isWholeFrame, layerStages, type Layer } from './layer.js';
 import type { SizedLayer } from './layering.js';
 
 /** Algorithm of ffmpeg's filter `scale`: the export's, or the one that gives what a preview shows. */

@@ -11,9 +11,10 @@ import {
   type Track,
 } from '../../timeline/index.js';
 import { effectsDone } from '../effects/index.js';
-import type { FactsOf, RenderGraph } from './graph.js';
+import type { FactsOf } from './facts-of.js';
+import type { RenderGraph } from './graph.js';
 
-/** Frames of a picture clip that nobody sees: others cover them, or they are transparent. */
+/** Frames of a picture clip that nobody sees: others cover them, or they are transparent or outside the frame. */
 export interface UnseenPart extends FrameRange {
   readonly clipId: string;
   readonly clipName: string;

@@ -1,7 +1,7 @@
 import { copyPixels, previewPixels, type Tuning } from '../../levers/index.js';
 import { fittingDivisor, shownSize, type CopyDivisor, type SourceFacts } from '../../media/index.js';
 import type { Timeline } from '../../timeline/index.js';
-import { largestRaster } from '../graph/graph.js';
+import { largestRaster } from '../graph/layer.js';
 
 /** Properties of a light copy that decide whether it is played. */
 export interface ChoosableCopy {

@@ -9,7 +9,9 @@ import type { FrameRange, FrameSize, Timeline } from '../../timeline/index.js';
 import { withoutBypassed } from './bypassed-effects.js';
 import type { Rational } from '../../time/index.js';
 import { effectsDone, passKindOf, type KnownEffect } from '../effects/index.js';
-import { renderGraph, sourcesOf, type FactsOf, type Posed, type RenderGraph } from '../graph/graph.js';
+import type { FactsOf } from '../graph/facts-of.js';
+import { renderGraph, sourcesOf, type RenderGraph } from '../graph/graph.js';
+import type { Posed } from '../graph/layer.js';
 
 /** Origin of a source's pictures: original or light copy. */
 export type MediaChoice =

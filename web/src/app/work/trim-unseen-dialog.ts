@@ -22,8 +22,9 @@ export interface UnseenList {
     <mat-dialog-content>
       @if (rows.length) {
         <p>
-          Other clips cover these frames, or the clip is transparent. Trimming changes no frame of the picture
-          and no sound. Hone does not decode them either way; other programs may.
+          Other clips cover these frames, alone or together, or the clip is transparent or outside the frame.
+          Trimming changes no frame of the picture and no sound. Hone does not decode them either way; other
+          programs may.
         </p>
         <table class="figures" data-testid="unseen-parts">
           <tr>
