@@ -12,6 +12,7 @@ import { replay } from './replay.js';
 import { serverdecode } from './serverdecode.js';
 import { simulate } from './simulate.js';
 import { timeline } from './timeline.js';
+import { transitions } from './transitions.js';
 import { tuned } from './tuned.js';
 
 const BENCHES: Readonly<Record<string, (options: BenchOptions) => Promise<Record<string, number>>>> = {
@@ -27,6 +28,7 @@ const BENCHES: Readonly<Record<string, (options: BenchOptions) => Promise<Record
   serverdecode,
   simulate,
   timeline,
+  transitions,
   crashes,
 };
 
