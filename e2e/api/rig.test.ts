@@ -189,6 +189,8 @@ describe('the machine, measured by the server', () => {
     }
     const threads = await server.services.limits.decoderArguments();
     expect(Number(threads[1])).toBeGreaterThanOrEqual(1);
-    expect(Number(threads[1])).toBeLessThanOrEqual(cpus().length);
+    // Each holds pictures of its own, about 60 MiB of them at 3840 × 2160; a fifth of the ceiling is theirs.
+    expect(Number(threads[1]) * 60 * 2 ** 20).toBeLessThanOrEqual(0.2 * 2 * GIB);
+    expect(Number(threads[1])).toBeLessThanOrEqual(2 * cpus().length);
   });
 });
