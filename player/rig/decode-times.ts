@@ -4,7 +4,7 @@ import { type DecodeSample } from '@hone/core/machine';
 import type { EncodedPacket } from 'mediabunny';
 import { configFor } from '../decode/picture-decoder.js';
 import { PictureFiles, type PictureFile } from '../decode/picture-file.js';
-import type { DecodeTimes } from './times.js';
+import { NOT_DECODED, type DecodeTimes } from './times.js';
 
 /** Frames over which one repetition is taken: a multiple of what most groups of pictures repeat after. */
 const GROUP = 12;
@@ -34,7 +34,7 @@ export async function decodeTimes(
     file = await files.get(url);
   } catch (error) {
     const problem = messageOf(error);
-    return { ...NOTHING, paths: [], problem };
+    return { ...NOT_DECODED, paths: [], problem };
   }
   const paths = await pathsOf(file.config);
   const path = wanted ?? paths[0];
@@ -45,7 +45,7 @@ export async function decodeTimes(
     const samples = runs.flatMap(samplesOf);
     const framesPerSecond = runs.reduce((sum, { stamps }) => sum + rateOf(stamps), 0);
     if (samples.length === 0) {
-      return { ...NOTHING, acceleration, paths, problem: 'The clip is too short to measure.' };
+      return { ...NOT_DECODED, acceleration, paths, problem: 'The clip is too short to measure.' };
     }
     const startMs: number[] = [];
     // The first one also pays for the decoder's code and memory; it is not counted.
@@ -58,14 +58,9 @@ export async function decodeTimes(
     return { samples, startMs, restartMs, framesPerSecond, acceleration, paths, problem: null };
   } catch (error) {
     const problem = messageOf(error);
-    return { ...NOTHING, paths, problem };
+    return { ...NOT_DECODED, paths, problem };
   }
 }
-
-const NOTHING = {
-  ...{ samples: null, startMs: [], restartMs: [], framesPerSecond: 0 },
-  acceleration: 'none',
-} as const;
 
 /** Paths that the browser offers to decode a file by; none where it does not say. */
 async function pathsOf(config: VideoDecoderConfig): Promise<DecodePath[]> {

@@ -3,7 +3,7 @@ import { toNumber, type Rational } from '@hone/core/time';
 import type { FrameSize } from '@hone/core/timeline';
 import { UncompressedFrameSource } from '../decode/uncompressed-frame-source.js';
 import { messageOf } from '../shared/message-of.js';
-import type { DecodeTimes } from './times.js';
+import { NOT_DECODED, type DecodeTimes } from './times.js';
 
 /** Pictures over which one repetition is taken. */
 const GROUP = 12;
@@ -43,10 +43,7 @@ export async function readTimes(
       ...{ acceleration: 'software', paths: ['software'], problem: null },
     };
   } catch (error) {
-    return {
-      ...{ samples: null, startMs: [], restartMs: [], framesPerSecond: 0, acceleration: 'none', paths: [] },
-      problem: messageOf(error),
-    };
+    return { ...NOT_DECODED, paths: [], problem: messageOf(error) };
   } finally {
     source.close();
   }

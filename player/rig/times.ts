@@ -39,6 +39,12 @@ export interface DecodeTimes {
   readonly problem: string | null;
 }
 
+/** Of a file that was not decoded; why, stands in its `problem`. */
+export const NOT_DECODED = {
+  ...{ samples: null, startMs: [], restartMs: [], framesPerSecond: 0 },
+  acceleration: 'none',
+} as const;
+
 export interface GraphicsTimes {
   readonly renderer: string;
   readonly software: boolean;

@@ -14,6 +14,14 @@ export interface Affine<N> {
   readonly f: N;
 }
 
+/** A part of a raster or a frame, in pixels: [left, right) by [top, bottom). */
+export interface Area {
+  readonly left: number;
+  readonly top: number;
+  readonly right: number;
+  readonly bottom: number;
+}
+
 /** Position of a clip's picture in a frame. */
 export interface Pose {
   /** Pixels in which the picture is made; its effects are done in them. */
@@ -272,10 +280,7 @@ export function opacityIsFull(effects: readonly KnownEffect[]): boolean {
  * The part of a raster that its transform does not crop, in pixels of it; it may be empty.
  * @returns undefined where the crop changes along the clip
  */
-export function cropOf(
-  effects: readonly KnownEffect[],
-  { width, height }: FrameSize,
-): { left: number; top: number; right: number; bottom: number } | undefined {
+export function cropOf(effects: readonly KnownEffect[], { width, height }: FrameSize): Area | undefined {
   const transform = transformOf(effects);
   if (!transform) return { left: 0, top: 0, right: width, bottom: height };
   if (isKeyed(transform, ...CROPS)) return undefined;

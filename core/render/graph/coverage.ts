@@ -1,17 +1,9 @@
 import { hasTransparency, type SourceFacts } from '../../media/index.js';
 import type { FrameSize } from '../../timeline/index.js';
-import { cropOf, isMasked, opacityIsFull } from '../effects/index.js';
+import { cropOf, isMasked, opacityIsFull, type Area } from '../effects/index.js';
 import type { FactsOf } from './facts-of.js';
 import { coversFrame, layerStages, type Layer } from './layer.js';
 import type { Placement } from './placement.js';
-
-/** A part of a frame, in pixels: [left, right) by [top, bottom). */
-export interface Area {
-  readonly left: number;
-  readonly top: number;
-  readonly right: number;
-  readonly bottom: number;
-}
 
 /** What one picture does to a frame. */
 interface Coverage {
@@ -31,7 +23,7 @@ const shared = (a: Area, b: Area): Area => ({
 });
 
 /** What is left of an area without another: up to four areas that do not overlap. */
-export function without(area: Area, taken: Area): Area[] {
+function without(area: Area, taken: Area): Area[] {
   const both = shared(area, taken);
   if (isEmpty(both)) return [area];
   return [
